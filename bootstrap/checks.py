@@ -1,0 +1,72 @@
+"""`./reditus test`: every gate, in the order from quick to slow, closing with pytest's summary."""
+
+import os
+import subprocess
+from pathlib import Path
+
+from bootstrap.front_end import ensure_built, ensure_node, ensure_npm_packages, node_env
+from bootstrap.paths import ROOT, VENV_BIN, WEB
+from bootstrap.python_env import ensure_python_packages
+from bootstrap.steps import step
+from bootstrap.system import ensure_chromium, ensure_postgresql
+
+# name, words, folder, what mends it
+PYTHON_GATES = [
+    ("Python format", ["ruff", "format", "--check", "."], "run: .venv/bin/ruff format ."),
+    ("Python lint", ["ruff", "check", "."], "run: .venv/bin/ruff check --fix . and mend the rest by hand"),
+    ("Python types", ["mypy"], "mend the types; settings are in pyproject.toml"),
+    (
+        "Layer contracts",
+        ["lint-imports"],
+        "an import points the wrong way; see docs of the layers in CONTRIBUTING.md",
+    ),
+]
+WEB_GATES = [
+    ("Front-end format", "format:check", "run: npm run format (in web/)"),
+    ("Front-end lint", "lint", "mend what eslint names"),
+    ("TypeScript types", "types", "mend the types"),
+    ("Front-end unit tests", "test", "mend the code, or the test if the rule changed"),
+]
+
+
+def prepare_for_tests() -> None:
+    ensure_postgresql()
+    ensure_chromium()
+    ensure_python_packages("dev")
+    ensure_npm_packages()
+    ensure_built()
+
+
+def run_tests(arguments: list[str]) -> int:
+    """Without arguments everything; with arguments only pytest, with just these."""
+    prepare_for_tests()
+    failed = [] if arguments else [*_python_gates(), *_web_gates()]
+    pytest_code = _call([str(VENV_BIN / "python"), "-m", "pytest", *arguments], ROOT)
+    for gate in failed:
+        print(f"FAILED gate: {gate}", flush=True)
+    return pytest_code or (1 if failed else 0)
+
+
+def _python_gates() -> list[str]:
+    return [
+        f"{name} ({mend})"
+        for name, words, mend in PYTHON_GATES
+        if _gate(name, [str(VENV_BIN / words[0]), *words[1:]], ROOT)
+    ]
+
+
+def _web_gates() -> list[str]:
+    npm = str(ensure_node() / "npm")
+    return [
+        f"{name} ({mend})" for name, script, mend in WEB_GATES if _gate(name, [npm, "run", "--silent", script], WEB)
+    ]
+
+
+def _gate(name: str, command: list[str], folder: Path) -> int:
+    with step(name):
+        return _call(command, folder)
+
+
+def _call(command: list[str], folder: Path) -> int:
+    env = {**os.environ, **node_env()}
+    return subprocess.run(command, cwd=folder, env=env, stdin=subprocess.DEVNULL, check=False).returncode

@@ -1,0 +1,203 @@
+"""Blocks: a stretch of ticks of one group, column by column, the same on the wire, in the spool and in the store.
+
+Layout of the bytes (all little-endian), format version 1:
+
+    0    4   magic b"RDTB"
+    4    2   format version
+    6    2   reserved, 0
+    8    16  archive (UUID)
+    24   16  boot id (UUID), so that no rate is taken across a restart
+    40   32  digest of the layout
+    72   4   columns, the two clocks not counted
+    76   4   ticks
+    80   8   wall clock of the first tick, ns since the epoch, UTC
+    88   8   wall clock of the last tick
+    96   8   interval between ticks as planned, ns
+    104  4   length of the data
+    108  4 × (columns + 3)  offsets into the data, ascending, the last one equal to its length
+    ..       data: chunks (column_codec) of wall clock, monotonic clock, then the layout's columns
+    ..   4   CRC-32 of everything before it
+
+A batch is simply blocks one after another. One column is read without the rest through the offsets.
+"""
+
+import struct
+import zlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from uuid import UUID
+
+import numpy as np
+
+from reditus.core.column_codec import FORMAT_VERSION, constant_chunk, decode_column, encode_column
+from reditus.core.errors import BlockError, BlockVersionError
+from reditus.core.layout import MAX_COLUMNS
+from reditus.core.types import NS_PER_S, IntArray
+
+MAGIC = b"RDTB"
+CLOCKS = 2
+MAX_TICKS = 14_400
+MAX_DATA_BYTES = 64 << 20
+MIN_INTERVAL_NS = NS_PER_S // 10
+MAX_INTERVAL_NS = 3_600 * NS_PER_S
+_HEAD = struct.Struct("<4sHH16s16s32sIIqqqI")
+_CRC = struct.Struct("<I")
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """Ticks of one group before encoding: two clocks and a value per tick and column."""
+
+    wall_ns: IntArray
+    monotonic_ns: IntArray
+    values: IntArray
+    """Shape (ticks, columns)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A stretch of ticks, encoded."""
+
+    archive: UUID
+    boot: UUID
+    layout: bytes
+    ticks: int
+    first_ns: int
+    last_ns: int
+    interval_ns: int
+    offsets: tuple[int, ...]
+    data: bytes
+
+    @property
+    def columns(self) -> int:
+        return len(self.offsets) - 1 - CLOCKS
+
+    def chunk(self, position: int) -> memoryview:
+        """The bytes of one column; 0 is the wall clock, 1 the monotonic clock, 2 the layout's first column."""
+        return memoryview(self.data)[self.offsets[position] : self.offsets[position + 1]]
+
+    def column(self, position: int) -> IntArray:
+        return decode_column(self.chunk(position), self.ticks)
+
+    def stretch(self) -> Stretch:
+        """Everything, decoded."""
+        columns = [self.column(CLOCKS + position) for position in range(self.columns)]
+        return Stretch(self.column(0), self.column(1), np.stack(columns, axis=1))
+
+    def to_bytes(self) -> bytes:
+        head = _HEAD.pack(
+            MAGIC,
+            FORMAT_VERSION,
+            0,
+            self.archive.bytes,
+            self.boot.bytes,
+            self.layout,
+            self.columns,
+            self.ticks,
+            self.first_ns,
+            self.last_ns,
+            self.interval_ns,
+            len(self.data),
+        )
+        body = b"".join((head, np.array(self.offsets, dtype="<u4").tobytes(), self.data))
+        return body + _CRC.pack(zlib.crc32(body))
+
+
+def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, interval_ns: int) -> Block:
+    """Encode at least one tick. Raise BlockError where the parts do not fit together."""
+    ticks, columns = stretch.values.shape
+    if not 1 <= ticks <= MAX_TICKS or not 1 <= columns <= MAX_COLUMNS:
+        raise BlockError(f"a block has 1 to {MAX_TICKS} ticks and 1 to {MAX_COLUMNS} columns, not {ticks} × {columns}")
+    steady = (stretch.values == stretch.values[0]).all(axis=0).tolist()
+    chunks = [encode_column(stretch.wall_ns, doubled=True), encode_column(stretch.monotonic_ns, doubled=True)]
+    for position, first in enumerate(stretch.values[0].tolist()):
+        chunks.append(constant_chunk(first) if steady[position] else encode_column(stretch.values[:, position]))
+    ends = np.cumsum([0, *(len(chunk) for chunk in chunks)])
+    return Block(
+        archive=archive,
+        boot=boot,
+        layout=layout,
+        ticks=ticks,
+        first_ns=int(stretch.wall_ns[0]),
+        last_ns=int(stretch.wall_ns[-1]),
+        interval_ns=interval_ns,
+        offsets=tuple(ends.tolist()),
+        data=b"".join(chunks),
+    )
+
+
+def read_blocks(batch: bytes) -> Iterator[Block]:
+    """Yield the blocks of a batch. Raise BlockError, saying what is wrong and at which byte, for anything else."""
+    if not batch:
+        raise BlockError("the body is empty; a batch holds at least one block")
+    start = 0
+    while start < len(batch):
+        block, start = _read_block(memoryview(batch), start)
+        yield block
+
+
+def _read_block(batch: memoryview, start: int) -> tuple[Block, int]:
+    if len(batch) - start < _HEAD.size:
+        raise BlockError(
+            f"the block at byte {start} is cut off: a head has {_HEAD.size} bytes, {len(batch) - start} left"
+        )
+    magic, version, _, archive, boot, layout, columns, ticks, first_ns, last_ns, interval_ns, length = (
+        _HEAD.unpack_from(batch, start)
+    )
+    if magic != MAGIC:
+        raise BlockError(f"no block begins at byte {start}: it would begin with {MAGIC!r}, not {bytes(magic)!r}")
+    if version > FORMAT_VERSION:
+        raise BlockVersionError(
+            f"the block at byte {start} has format version {version}; this Reditus reads up to {FORMAT_VERSION}. "
+            "Update the server before the recorder."
+        )
+    _check_head(start, columns=columns, ticks=ticks, length=length, interval_ns=interval_ns)
+    data_start = start + _HEAD.size + 4 * (columns + CLOCKS + 1)
+    end = data_start + length + _CRC.size
+    if len(batch) < end:
+        raise BlockError(
+            f"the block at byte {start} is cut off: it wants {end - start} bytes, {len(batch) - start} left"
+        )
+    if _CRC.unpack_from(batch, end - _CRC.size)[0] != zlib.crc32(batch[start : end - _CRC.size]):
+        raise BlockError(f"the block at byte {start} is damaged: its checksum does not match; send it again")
+    offsets = np.frombuffer(batch[start + _HEAD.size : data_start], dtype="<u4").astype(np.int64)
+    if offsets[0] != 0 or offsets[-1] != length or (np.diff(offsets) < 0).any():
+        raise BlockError(f"the block at byte {start} has offsets that do not ascend from 0 to its length")
+    block = Block(
+        archive=UUID(bytes=archive),
+        boot=UUID(bytes=boot),
+        layout=bytes(layout),
+        ticks=ticks,
+        first_ns=first_ns,
+        last_ns=last_ns,
+        interval_ns=interval_ns,
+        offsets=tuple(offsets.tolist()),
+        data=bytes(batch[data_start : data_start + length]),
+    )
+    return block, end
+
+
+def _check_head(start: int, *, columns: int, ticks: int, length: int, interval_ns: int) -> None:
+    rules = [
+        (1 <= columns <= MAX_COLUMNS, f"1 to {MAX_COLUMNS} columns, not {columns}"),
+        (1 <= ticks <= MAX_TICKS, f"1 to {MAX_TICKS} ticks, not {ticks}"),
+        (length <= MAX_DATA_BYTES, f"at most {MAX_DATA_BYTES} bytes of data, not {length}"),
+        (
+            MIN_INTERVAL_NS <= interval_ns <= MAX_INTERVAL_NS,
+            f"an interval of 0.1 s to 3600 s, not {interval_ns / NS_PER_S:g} s",
+        ),
+    ]
+    for holds, rule in rules:
+        if not holds:
+            raise BlockError(f"the block at byte {start} breaks a limit: a block has {rule}")
+
+
+def check_clocks(block: Block) -> None:
+    """Raise BlockError unless the clocks decode, agree with the head, and the monotonic one only moves forward."""
+    wall_ns, monotonic_ns = block.column(0), block.column(1)
+    if wall_ns[0] != block.first_ns or wall_ns[-1] != block.last_ns:
+        raise BlockError("a block's head and its wall clock tell different times; it was put together wrongly")
+    if (np.diff(monotonic_ns) <= 0).any():
+        raise BlockError(
+            "a block's monotonic clock stands still or steps back; ticks must be in their order, once each"
+        )

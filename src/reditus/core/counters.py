@@ -1,0 +1,215 @@
+"""The catalogue of counters: every name that may stand in a layout, with what an analyst needs to know of it.
+
+Names follow the OpenTelemetry semantic conventions where those have one (`system.cpu.time`), and are our own in the
+same style where they have none. Sources: the kernel's Documentation/filesystems/proc.rst, admin-guide/iostats.rst,
+accounting/psi.rst, scheduler/sched-stats.rst and proc(5).
+"""
+
+from dataclasses import dataclass
+
+from reditus.core.errors import UnknownCounter
+from reditus.core.layout import Kind
+
+CPU_MODE = "cpu.mode"
+CPU_NUMBER = "cpu.logical_number"
+DISK = "system.device"
+DISK_DIRECTION = "disk.io.direction"
+INTERFACE = "network.interface.name"
+NETWORK_DIRECTION = "network.io.direction"
+MEMORY_FIELD = "linux.memory.field"
+PAGING_EVENT = "linux.paging.event"
+PAGING_DIRECTION = "system.paging.direction"
+FAULT_TYPE = "system.paging.fault.type"
+RESOURCE = "linux.pressure.resource"
+SCOPE = "linux.pressure.scope"
+
+
+@dataclass(frozen=True, slots=True)
+class Counter:
+    """What a counter means. `unit` is UCUM; `device` names the attribute that tells its devices apart, if any."""
+
+    name: str
+    title: str
+    unit: str
+    kind: Kind
+    help: str
+    source: str
+    device: str | None = None
+    attributes: tuple[str, ...] = ()
+    """Further attributes, such as a direction."""
+
+
+_CUMULATIVE, _LEVEL = Kind.CUMULATIVE, Kind.LEVEL
+_ALL = [
+    Counter(
+        "system.cpu.time", "Processor time by mode", "s", _CUMULATIVE,
+        "Time that cores spent in each mode. guest is already inside user, and guest_nice inside nice. Without a core "
+        "number it is the sum over all cores. idle and iowait may step back a little.",
+        "/proc/stat cpu lines", CPU_NUMBER, (CPU_MODE,),
+    ),
+    Counter(
+        "system.cpu.context_switches", "Context switches", "{switch}", _CUMULATIVE,
+        "Times that a core went from one task to another.", "/proc/stat ctxt",
+    ),
+    Counter(
+        "system.cpu.interrupts", "Interrupts", "{interrupt}", _CUMULATIVE,
+        "Hardware interrupts served, all kinds.", "/proc/stat intr",
+    ),
+    Counter(
+        "system.cpu.soft_interrupts", "Soft interrupts", "{interrupt}", _CUMULATIVE,
+        "Deferred interrupt work (packets, timers, completions) served, all kinds.", "/proc/stat softirq",
+    ),
+    Counter(
+        "system.process.created", "Processes and threads made", "{process}", _CUMULATIVE,
+        "Forks and clones since boot; a fork storm shows here and nowhere else.", "/proc/stat processes",
+    ),
+    Counter(
+        "system.process.runnable", "Runnable tasks", "{task}", _LEVEL,
+        "Tasks running or ready to run at the tick, the recorder itself included.", "/proc/stat procs_running",
+    ),
+    Counter(
+        "system.process.blocked", "Blocked tasks", "{task}", _LEVEL,
+        "Tasks in uninterruptible sleep at the tick, mostly on I/O. It says nothing of a lack of processors.",
+        "/proc/stat procs_blocked",
+    ),
+    Counter(
+        "system.boot_time", "Boot time", "s", _LEVEL,
+        "When the machine started, seconds since the epoch.", "/proc/stat btime",
+    ),
+    Counter(
+        "system.cpu.run_delay", "Time spent waiting for a core", "s", _CUMULATIVE,
+        "Time that tasks were ready to run on this core and waited; its growth per second is the mean number waiting.",
+        "/proc/schedstat cpu lines, field 8", CPU_NUMBER,
+    ),
+    Counter(
+        "system.cpu.run_time", "Time spent running tasks", "s", _CUMULATIVE,
+        "Time that tasks ran on this core.", "/proc/schedstat cpu lines, field 7", CPU_NUMBER,
+    ),
+    Counter(
+        "system.cpu.load_average.1m", "Load average, 1 minute", "{task}", _LEVEL,
+        "Damped count of tasks that are runnable or in uninterruptible sleep.", "/proc/loadavg",
+    ),
+    Counter(
+        "system.cpu.load_average.5m", "Load average, 5 minutes", "{task}", _LEVEL,
+        "Damped count of tasks that are runnable or in uninterruptible sleep.", "/proc/loadavg",
+    ),
+    Counter(
+        "system.cpu.load_average.15m", "Load average, 15 minutes", "{task}", _LEVEL,
+        "Damped count of tasks that are runnable or in uninterruptible sleep.", "/proc/loadavg",
+    ),
+    Counter(
+        "system.process.count", "Tasks", "{task}", _LEVEL,
+        "All tasks (threads) that exist.", "/proc/loadavg",
+    ),
+    Counter(
+        "system.memory.linux.bytes", "Memory by use", "By", _LEVEL,
+        "The fields of /proc/meminfo that are sizes, under the kernel's own field names.",
+        "/proc/meminfo", MEMORY_FIELD,
+    ),
+    Counter(
+        "system.memory.linux.huge_pages", "Huge pages", "{page}", _LEVEL,
+        "The fields of /proc/meminfo that count huge pages, under the kernel's own field names.",
+        "/proc/meminfo", MEMORY_FIELD,
+    ),
+    Counter(
+        "system.paging.operations", "Swap traffic", "By", _CUMULATIVE,
+        "Memory moved between swap and main memory since boot.", "/proc/vmstat pswpin, pswpout",
+        None, (PAGING_DIRECTION,),
+    ),
+    Counter(
+        "system.paging.faults", "Page faults", "{fault}", _CUMULATIVE,
+        "Faults since boot; a major one had to read from disk or swap.", "/proc/vmstat pgfault, pgmajfault",
+        None, (FAULT_TYPE,),
+    ),
+    Counter(
+        "system.paging.linux.events", "Reclaim, refault and out-of-memory events", "{event}", _CUMULATIVE,
+        "The event counters of /proc/vmstat, under the kernel's own names.", "/proc/vmstat", PAGING_EVENT,
+    ),
+    Counter(
+        "system.disk.io", "Bytes moved", "By", _CUMULATIVE,
+        "Bytes read, written or discarded. Partitions and stacked devices repeat the bytes of those below.",
+        "/proc/diskstats sectors (512 B each)", DISK, (DISK_DIRECTION,),
+    ),
+    Counter(
+        "system.disk.operations", "Requests completed", "{operation}", _CUMULATIVE,
+        "Requests that the device completed.", "/proc/diskstats", DISK, (DISK_DIRECTION,),
+    ),
+    Counter(
+        "system.disk.merged", "Requests merged", "{operation}", _CUMULATIVE,
+        "Requests joined to a neighbour before they were sent.", "/proc/diskstats", DISK, (DISK_DIRECTION,),
+    ),
+    Counter(
+        "system.disk.operation_time", "Time spent in requests", "s", _CUMULATIVE,
+        "Sum over requests of the time from start to completion.", "/proc/diskstats", DISK, (DISK_DIRECTION,),
+    ),
+    Counter(
+        "system.disk.io_time", "Time with a request in flight", "s", _CUMULATIVE,
+        "Time during which the device had at least one request.", "/proc/diskstats field 10", DISK,
+    ),
+    Counter(
+        "system.disk.weighted_io_time", "Time weighted by requests in flight", "s", _CUMULATIVE,
+        "Integral of the requests in flight; its growth per second is the mean queue.",
+        "/proc/diskstats field 11", DISK,
+    ),
+    Counter(
+        "system.disk.pending_operations", "Requests in flight", "{operation}", _LEVEL,
+        "Requests in flight at the tick.", "/proc/diskstats field 9", DISK,
+    ),
+    Counter(
+        "system.network.io", "Bytes moved", "By", _CUMULATIVE,
+        "Bytes received or transmitted by the interface.", "/proc/net/dev", INTERFACE, (NETWORK_DIRECTION,),
+    ),
+    Counter(
+        "system.network.packet.count", "Packets", "{packet}", _CUMULATIVE,
+        "Packets received or transmitted.", "/proc/net/dev", INTERFACE, (NETWORK_DIRECTION,),
+    ),
+    Counter(
+        "system.network.errors", "Errors", "{error}", _CUMULATIVE,
+        "Packets damaged on receipt or failed on sending.", "/proc/net/dev errs", INTERFACE, (NETWORK_DIRECTION,),
+    ),
+    Counter(
+        "system.network.packet.dropped", "Packets dropped", "{packet}", _CUMULATIVE,
+        "Packets thrown away, on receive also those that nobody asked for.",
+        "/proc/net/dev drop", INTERFACE, (NETWORK_DIRECTION,),
+    ),
+    Counter(
+        "system.network.linux.fifo_errors", "Buffer overruns", "{error}", _CUMULATIVE,
+        "Packets lost because the card's buffer was full.", "/proc/net/dev fifo", INTERFACE, (NETWORK_DIRECTION,),
+    ),
+    Counter(
+        "system.network.linux.frame_errors", "Framing errors", "{error}", _CUMULATIVE,
+        "Packets received with a broken frame.", "/proc/net/dev frame", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.carrier_errors", "Carrier losses", "{error}", _CUMULATIVE,
+        "Times that the carrier was lost while sending.", "/proc/net/dev carrier", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.collisions", "Collisions", "{collision}", _CUMULATIVE,
+        "Collisions seen while sending.", "/proc/net/dev colls", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.multicast", "Multicast packets received", "{packet}", _CUMULATIVE,
+        "Multicast packets received.", "/proc/net/dev multicast", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.compressed", "Compressed packets", "{packet}", _CUMULATIVE,
+        "Packets sent or received compressed, on links that do so.",
+        "/proc/net/dev compressed", INTERFACE, (NETWORK_DIRECTION,),
+    ),
+    Counter(
+        "system.linux.pressure.time", "Stall time", "s", _CUMULATIVE,
+        "Time in which at least one task (some), or every task that had work (full), was held up for want of the "
+        "resource.",
+        "/proc/pressure/* total", RESOURCE, (SCOPE,),
+    ),
+]  # fmt: skip
+
+COUNTERS: dict[str, Counter] = {counter.name: counter for counter in _ALL}
+
+
+def counter_named(name: str) -> Counter:
+    try:
+        return COUNTERS[name]
+    except KeyError:
+        raise UnknownCounter(name) from None

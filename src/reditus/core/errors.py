@@ -1,0 +1,53 @@
+"""What can be wrong with what the core is given.
+
+Errors subclass the builtin a caller would already catch:
+
+    CoreError
+    ├── BlockError(ValueError)       bytes that are no block, or not a whole one
+    │   └── BlockVersionError        a block from a newer Reditus
+    ├── LayoutError(ValueError)      columns that do not describe a block
+    ├── UnknownCounter(LookupError)
+    ├── UnknownMeasure(LookupError)
+    └── WindowError(ValueError)      a stretch of time that makes no sense
+"""
+
+from collections.abc import Collection
+from difflib import get_close_matches
+
+
+class CoreError(Exception):
+    """Base of all errors of the core; the message says the rule, the value got and the way out."""
+
+
+class BlockError(CoreError, ValueError):
+    """Bytes that are not a whole, valid block."""
+
+
+class BlockVersionError(BlockError):
+    """A block whose format is newer than this Reditus can read."""
+
+
+class LayoutError(CoreError, ValueError):
+    """A layout that cannot describe a block's columns."""
+
+
+class WindowError(CoreError, ValueError):
+    """A window that ends before it starts, or lies outside representable time."""
+
+
+class UnknownCounter(CoreError, LookupError):
+    """No counter of that name in the catalogue."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(f"no counter is named {name!r}; `core/counters.py` lists all of them")
+        self.name = name
+
+
+class UnknownMeasure(CoreError, LookupError):
+    """No measure of that name, or not for that device."""
+
+    def __init__(self, name: str, known: Collection[str]) -> None:
+        near = get_close_matches(name, list(known), n=3, cutoff=0.4)
+        hint = f"did you mean {', '.join(near)}?" if near else "GET /api/measures lists all of them"
+        super().__init__(f"no measure is named {name!r}; {hint}")
+        self.name = name

@@ -1,0 +1,224 @@
+"""From ticks to rates and levels: where counters become numbers an analyst can read.
+
+A tick at time t describes the interval that ends at t. Rates are Δvalue / Δt with Δt from the monotonic clock, so a
+step of the wall clock bends none. An interval is unknown (NaN) across a restart, across a gap, where a device has just
+appeared, and where a counter was reset. Nothing is interpolated.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from reditus.core.errors import UnknownCounter
+from reditus.core.facts import HostFacts
+from reditus.core.layout import Column
+from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
+
+# A tick may come late on a starved machine, but one that is missing altogether doubles the distance. Between the two.
+GAP_FACTOR = 1.75
+WRAP = 1 << 32
+
+
+@dataclass(frozen=True)
+class Timebase:
+    """The ticks of one group, in order. All arrays have one entry a tick."""
+
+    wall_ns: IntArray
+    monotonic_ns: IntArray
+    epoch: IntArray
+    """Grows by one at each restart of the machine."""
+    interval_ns: IntArray
+    """Distance to the next tick as planned."""
+
+    def __len__(self) -> int:
+        return len(self.wall_ns)
+
+    @cached_property
+    def follows(self) -> BoolArray:
+        """Whether the tick continues the one before it: same boot, and none missing between."""
+        out = np.zeros(len(self), dtype=bool)
+        if len(self) > 1:
+            step_ns = np.diff(self.monotonic_ns)
+            planned_ns = np.maximum(self.interval_ns[1:], self.interval_ns[:-1])
+            out[1:] = (np.diff(self.epoch) == 0) & (step_ns > 0) & (step_ns <= GAP_FACTOR * planned_ns)
+        return out
+
+    @cached_property
+    def elapsed_s(self) -> FloatArray:
+        """Measured seconds that each tick's interval lasted; NaN where it follows nothing."""
+        out = np.full(len(self), np.nan)
+        out[1:] = np.diff(self.monotonic_ns) / NS_PER_S
+        out[~self.follows] = np.nan
+        return out
+
+    @cached_property
+    def start_ns(self) -> IntArray:
+        """Wall time at which each tick's interval begins; for a tick that follows nothing, one planned interval ago."""
+        length_ns = self.interval_ns.copy()
+        length_ns[1:] = np.where(self.follows[1:], np.diff(self.monotonic_ns), length_ns[1:])
+        return self.wall_ns - length_ns
+
+
+@dataclass(frozen=True, slots=True)
+class Sampled:
+    """Values per tick of one timebase; NaN is unknown."""
+
+    timebase: Timebase
+    values: FloatArray
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Some columns of one block, decoded: what the store hands to the core."""
+
+    group: str
+    boot: bytes
+    interval_ns: int
+    wall_ns: IntArray
+    monotonic_ns: IntArray
+    columns: Mapping[Column, IntArray]
+
+
+@dataclass(frozen=True, slots=True)
+class RawSeries:
+    """One counter's integers on its group's timebase; where `present` is false the device was not there."""
+
+    column: Column
+    values: IntArray
+    present: BoolArray
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """All columns that share a timebase."""
+
+    name: str
+    timebase: Timebase
+    series: Mapping[Column, RawSeries]
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Everything that was read of one host for one window."""
+
+    groups: Sequence[Group]
+    facts: HostFacts = field(default_factory=HostFacts)
+
+    @cached_property
+    def _index(self) -> dict[tuple[str, tuple[tuple[str, str], ...]], tuple[Timebase, RawSeries]]:
+        return {
+            (column.counter, column.attributes): (group.timebase, series)
+            for group in self.groups
+            for column, series in group.series.items()
+        }
+
+    def has(self, counter: str, attributes: Mapping[str, str] | None = None) -> bool:
+        return (counter, tuple(sorted((attributes or {}).items()))) in self._index
+
+    def values_of(self, counter: str, attribute: str) -> list[str]:
+        """The different values that `attribute` takes on the counter's columns, sorted: the devices it has."""
+        found = {dict(key).get(attribute) for name, key in self._index if name == counter}
+        return sorted(value for value in found if value is not None)
+
+    def delta(
+        self, counter: str, attributes: Mapping[str, str] | None = None, *, may_step_back: bool = False
+    ) -> Sampled:
+        """Growth of a cumulative counter over each tick's interval, in the counter's unit.
+
+        `may_step_back`: the kernel lets this counter (idle and iowait time) fall a little now and then; a fall of no
+        more than the interval itself counts as 0.
+        """
+        timebase, series = self._get(counter, attributes)
+        return Sampled(timebase, deltas(series, timebase, may_step_back=may_step_back))
+
+    def rate(
+        self, counter: str, attributes: Mapping[str, str] | None = None, *, may_step_back: bool = False
+    ) -> Sampled:
+        """Growth per second of a cumulative counter, in the counter's unit per second."""
+        grown = self.delta(counter, attributes, may_step_back=may_step_back)
+        return Sampled(grown.timebase, grown.values / grown.timebase.elapsed_s)
+
+    def level(self, counter: str, attributes: Mapping[str, str] | None = None) -> Sampled:
+        """A level at each tick, in the counter's unit."""
+        timebase, series = self._get(counter, attributes)
+        values: FloatArray = series.values * np.float64(series.column.factor)
+        values[~series.present] = np.nan
+        return Sampled(timebase, values)
+
+    def _get(self, counter: str, attributes: Mapping[str, str] | None) -> tuple[Timebase, RawSeries]:
+        try:
+            return self._index[counter, tuple(sorted((attributes or {}).items()))]
+        except KeyError:
+            raise UnknownCounter(f"{counter} {dict(attributes or {})}") from None
+
+
+def deltas(series: RawSeries, timebase: Timebase, *, may_step_back: bool = False) -> FloatArray:
+    """Growth per interval in the column's unit; NaN where the interval, or the growth over it, is unknown."""
+    out = np.full(len(timebase), np.nan)
+    if len(timebase) < 2:
+        return out
+    grown = np.diff(series.values)
+    known = timebase.follows[1:] & series.present[1:] & series.present[:-1]
+    fell = grown < 0
+    if fell.any():
+        if series.column.bits == 32:
+            # A wrap is plausible only from near the top to near the bottom; anything else was set to zero.
+            wrapped = fell & (series.values[:-1] >= WRAP // 4 * 3) & (series.values[1:] < WRAP // 4)
+            grown = np.where(wrapped, grown + WRAP, grown)
+            fell = grown < 0
+        if may_step_back:
+            limit = timebase.elapsed_s[1:] / series.column.factor
+            small = fell & (-grown <= limit)
+            grown = np.where(small, 0, grown)
+            fell = grown < 0
+    out[1:] = np.where(known & ~fell, grown * series.column.factor, np.nan)
+    return out
+
+
+def assemble(pieces: Iterable[Piece]) -> list[Group]:
+    """Join decoded blocks into one timebase per group, in time order, each tick once.
+
+    Blocks may come in any order and may overlap (a batch sent twice, wide groups cut into parts): ticks are told apart
+    by boot and monotonic clock. Boots follow each other by the wall time of their first tick.
+    """
+    by_group: dict[str, list[Piece]] = {}
+    for piece in pieces:
+        by_group.setdefault(piece.group, []).append(piece)
+    return [_assemble_group(name, parts) for name, parts in by_group.items()]
+
+
+def _assemble_group(name: str, pieces: list[Piece]) -> Group:
+    began: dict[bytes, int] = {}
+    for piece in pieces:
+        first = int(piece.wall_ns[0])
+        began[piece.boot] = min(first, began.get(piece.boot, first))
+    epochs = {boot: number for number, boot in enumerate(sorted(began, key=lambda boot: began[boot]))}
+
+    epoch = np.concatenate([np.full(len(piece.wall_ns), epochs[piece.boot], dtype=np.int64) for piece in pieces])
+    monotonic_ns = np.concatenate([piece.monotonic_ns for piece in pieces])
+    wall_ns = np.concatenate([piece.wall_ns for piece in pieces])
+    interval_ns = np.concatenate([np.full(len(piece.wall_ns), piece.interval_ns, dtype=np.int64) for piece in pieces])
+    order = np.lexsort((monotonic_ns, epoch))
+    new = np.ones(len(order), dtype=bool)
+    new[1:] = (np.diff(epoch[order]) != 0) | (np.diff(monotonic_ns[order]) != 0)
+    rows = np.empty(len(order), dtype=np.int64)
+    rows[order] = np.cumsum(new) - 1
+    kept = order[new]
+    timebase = Timebase(wall_ns[kept], monotonic_ns[kept], epoch[kept], interval_ns[kept])
+
+    series: dict[Column, RawSeries] = {}
+    start = 0
+    for piece in pieces:
+        own_rows = rows[start : start + len(piece.wall_ns)]
+        start += len(piece.wall_ns)
+        for column, values in piece.columns.items():
+            if column not in series:
+                series[column] = RawSeries(column, np.zeros(len(kept), dtype=np.int64), np.zeros(len(kept), dtype=bool))
+            series[column].values[own_rows] = values
+            series[column].present[own_rows] = True
+    return Group(name, timebase, series)

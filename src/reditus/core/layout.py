@@ -1,0 +1,148 @@
+"""What the columns of a block are: counters with their attributes, described once and named by a digest.
+
+A layout is content-addressed: the SHA-256 of its canonical JSON names it, so a recorder sends it once and every
+block refers to it. When a device appears or leaves, the columns change, and so does the digest.
+"""
+
+import hashlib
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from enum import Enum
+from functools import cached_property
+
+from reditus.core.errors import LayoutError
+from reditus.core.types import Json
+
+MAX_COLUMNS = 400  # measured: beyond that the offset directory no longer fits a database page inline
+MAX_TEXT = 200
+DIGEST_BYTES = 32
+BITS = (32, 64)
+
+
+class Kind(Enum):
+    """How a counter's successive readings relate."""
+
+    CUMULATIVE = "cumulative"
+    """Only ever grows, until a restart, a reset or a wrap."""
+    LEVEL = "level"
+    """A value of the moment."""
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One counter of one device, as recorded: raw integers; value in `unit` = raw × scale[0] / scale[1]."""
+
+    counter: str
+    attributes: tuple[tuple[str, str], ...]
+    unit: str
+    kind: Kind
+    scale: tuple[int, int] = (1, 1)
+    bits: int = 64
+    """Width of the kernel's own field: only a 32-bit one may wrap."""
+
+    @property
+    def factor(self) -> float:
+        return self.scale[0] / self.scale[1]
+
+    def attribute(self, name: str) -> str | None:
+        return next((value for key, value in self.attributes if key == name), None)
+
+    def as_json(self) -> Json:
+        return {
+            "counter": self.counter,
+            "attributes": dict(self.attributes),
+            "unit": self.unit,
+            "kind": self.kind.value,
+            "scale": list(self.scale),
+            "bits": self.bits,
+        }
+
+    @classmethod
+    def of(
+        cls,
+        counter: str,
+        attributes: Mapping[str, str] | None = None,
+        *,
+        unit: str,
+        kind: Kind,
+        scale: tuple[int, int] = (1, 1),
+        bits: int = 64,
+    ) -> "Column":
+        return cls(counter, tuple(sorted((attributes or {}).items())), unit, kind, scale, bits)
+
+    @classmethod
+    def from_json(cls, given: Json) -> "Column":
+        """Raise LayoutError, naming the part that is wrong, unless `given` is what `as_json` writes."""
+        try:
+            attributes = {_text(key): _text(value) for key, value in dict(given["attributes"]).items()}
+            up, down = (int(part) for part in given["scale"])
+            column = cls.of(
+                _text(given["counter"]),
+                attributes,
+                unit=_text(given["unit"]),
+                kind=Kind(given["kind"]),
+                scale=(up, down),
+                bits=int(given["bits"]),
+            )
+        except (KeyError, TypeError, ValueError) as why:
+            raise LayoutError(f"a column wants counter, attributes, unit, kind, scale and bits: {why!r}") from why
+        if up < 1 or down < 1 or column.bits not in BITS:
+            raise LayoutError(f"a scale is two positive integers and bits is 32 or 64; got {given!r}")
+        return column
+
+
+@dataclass(frozen=True)
+class Layout:
+    """The columns of the blocks of one group. Groups too wide for one block are cut into numbered parts."""
+
+    group: str
+    part: int
+    columns: tuple[Column, ...]
+
+    def __post_init__(self) -> None:
+        if not 1 <= len(self.columns) <= MAX_COLUMNS:
+            raise LayoutError(f"a layout has 1 to {MAX_COLUMNS} columns; {self.group!r} has {len(self.columns)}")
+        if len({(column.counter, column.attributes) for column in self.columns}) < len(self.columns):
+            raise LayoutError(f"the layout of {self.group!r} names a counter with the same attributes twice")
+
+    @cached_property
+    def canonical(self) -> bytes:
+        """The JSON whose digest names the layout: sorted keys, no blanks, UTF-8."""
+        return json.dumps(self.as_json(), sort_keys=True, separators=(",", ":"), ensure_ascii=False).encode()
+
+    @cached_property
+    def digest(self) -> bytes:
+        return hashlib.sha256(self.canonical).digest()
+
+    def as_json(self) -> Json:
+        return {
+            "group": self.group,
+            "part": self.part,
+            "columns": [column.as_json() for column in self.columns],
+        }
+
+    @classmethod
+    def from_json(cls, given: Json) -> "Layout":
+        try:
+            group, part, columns = _text(given["group"]), int(given["part"]), list(given["columns"])
+        except (KeyError, TypeError, ValueError) as why:
+            raise LayoutError(f"a layout wants group, part and columns: {why!r}") from why
+        if not 0 <= part < 1 << 15:
+            raise LayoutError(f"a layout's part is 0 to {(1 << 15) - 1}, not {part}")
+        return cls(group, part, tuple(Column.from_json(column) for column in columns))
+
+
+def split_columns(group: str, columns: Iterable[Column]) -> list[Layout]:
+    """Cut a group's columns, in their order, into layouts of at most MAX_COLUMNS."""
+    every = tuple(columns)
+    return [
+        Layout(group, part, every[start : start + MAX_COLUMNS])
+        for part, start in enumerate(range(0, len(every), MAX_COLUMNS))
+    ]
+
+
+def _text(value: object) -> str:
+    if not isinstance(value, str) or not 0 < len(value) <= MAX_TEXT or not value.isprintable():
+        raise ValueError(f"{value!r} is not a printable text of 1 to {MAX_TEXT} characters")
+    return value

@@ -1,0 +1,21 @@
+"""All measures, by name, in the order in which screens list them."""
+
+from reditus.core.errors import UnknownMeasure
+from reditus.core.measures.disk import DISK
+from reditus.core.measures.measure import Measure
+from reditus.core.measures.memory import MEMORY, SWAP
+from reditus.core.measures.network import NETWORK
+from reditus.core.measures.processor import PROCESSOR
+
+DERIVATION_VERSION = 1
+"""Grows whenever a formula changes, so that what was computed before is computed again."""
+
+MEASURES: dict[str, Measure] = {measure.name: measure for measure in [*PROCESSOR, *MEMORY, *SWAP, *DISK, *NETWORK]}
+
+
+def measure_named(name: str) -> Measure:
+    """Raise UnknownMeasure, naming the nearest ones, for anything not in the catalogue."""
+    try:
+        return MEASURES[name]
+    except KeyError:
+        raise UnknownMeasure(name, MEASURES) from None

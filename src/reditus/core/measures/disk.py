@@ -1,0 +1,131 @@
+"""Disk measures: how much, how many, how long each waited, how many at once. Little's law ties the last three."""
+
+from functools import partial
+
+import numpy as np
+
+from reditus.core.counters import DISK as DEVICE
+from reditus.core.counters import DISK_DIRECTION
+from reditus.core.errors import UnknownCounter
+from reditus.core.frame import Frame, Sampled
+from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add, ratio
+from reditus.core.measures.processor import stall_need, stalled
+
+IO = "system.disk.io"
+OPERATIONS = "system.disk.operations"
+OPERATION_TIME = "system.disk.operation_time"
+WEIGHTED = "system.disk.weighted_io_time"
+IO_TIME = "system.disk.io_time"
+
+
+def _attributes(device: str, direction: str | None) -> dict[str, str]:
+    return {DEVICE: device} | ({DISK_DIRECTION: direction} if direction else {})
+
+
+def _machine_disks(frame: Frame, counter: str) -> list[str]:
+    names = frame.values_of(counter, DEVICE)
+    if not names:
+        raise UnknownCounter(counter)
+    return frame.facts.bottom_disks(names) or names
+
+
+def _flow(frame: Frame, device: str | None, *, counter: str, direction: str | None) -> Sampled:
+    """Rate of one device, or the sum over the bottom devices, for those above repeat their bytes."""
+    devices = [device] if device is not None else _machine_disks(frame, counter)
+    return add(frame.rate(counter, _attributes(name, direction)) for name in devices)
+
+
+def _wait(frame: Frame, device: str | None, *, directions: tuple[str, ...]) -> Sampled:
+    """Mean seconds a request took, over the requests that ended in the interval; unknown where none did."""
+    devices = [device] if device is not None else _machine_disks(frame, OPERATIONS)
+    keys = [_attributes(name, direction) for name in devices for direction in directions]
+    spent = add(frame.delta(OPERATION_TIME, key) for key in keys)
+    done = add(frame.delta(OPERATIONS, key) for key in keys)
+    return Sampled(spent.timebase, ratio(spent.values, done.values))
+
+
+def _size(frame: Frame, device: str | None, *, direction: str) -> Sampled:
+    moved = _flow(frame, device, counter=IO, direction=direction)
+    return Sampled(
+        moved.timebase,
+        ratio(moved.values, _flow(frame, device, counter=OPERATIONS, direction=direction).values),
+    )
+
+
+def _busy(frame: Frame, device: str | None) -> Sampled:
+    devices = [device] if device is not None else _machine_disks(frame, IO_TIME)
+    each = [frame.rate(IO_TIME, _attributes(name, None)) for name in devices]
+    values = np.stack([one.values for one in each])
+    known = ~np.isnan(values)
+    peak = np.where(known, values, -np.inf).max(axis=0)
+    return Sampled(each[0].timebase, np.where(known.any(axis=0), np.clip(peak, 0.0, 1.0), np.nan))
+
+
+def _needs(counter: str, *directions: str) -> tuple[Need, ...]:
+    fixed: list[tuple[tuple[str, str], ...]] = [((DISK_DIRECTION, direction),) for direction in directions] or [()]
+    # For a device its own columns, for the machine those of all devices: both are asked for, and are there or not.
+    return tuple(Need(counter, key, reach) for key in fixed for reach in (Reach.THIS, Reach.EVERY))
+
+
+def _measure(name: str, title: str, unit: Unit, text: str, formula: str, needs: tuple[Need, ...], derive: partial[Sampled],
+             total: Unit | None = None) -> Measure:  # fmt: skip
+    return Measure(name, title, unit, Resource.DISK, text, formula, needs, derive, per=Per.DISK, total=total)
+
+
+def _per_direction(direction: str, past: str) -> list[Measure]:
+    return [
+        _measure(
+            f"disk.{direction}.rate", f"Bytes {past}", Unit.BYTES_PER_S, f"Bytes {past} per second.",
+            "Δsectors × 512 B / Δt", _needs(IO, direction),
+            partial(_flow, counter=IO, direction=direction), total=Unit.BYTES,
+        ),
+        _measure(
+            f"disk.{direction}.requests", f"{direction.capitalize()} requests", Unit.PER_S,
+            f"{direction.capitalize()} requests completed per second.", "Δrequests / Δt", _needs(OPERATIONS, direction),
+            partial(_flow, counter=OPERATIONS, direction=direction), total=Unit.COUNT,
+        ),
+        _measure(
+            f"disk.{direction}.wait", f"Wait per {direction} request", Unit.SECONDS,
+            "Mean time from a request's start to its completion.", "Δtime in requests / Δrequests",
+            (*_needs(OPERATION_TIME, direction), *_needs(OPERATIONS, direction)), partial(_wait, directions=(direction,)),
+        ),
+        _measure(
+            f"disk.{direction}.size", f"Size of a {direction} request", Unit.BYTES,
+            "Mean size of the requests.", "Δbytes / Δrequests",
+            (*_needs(IO, direction), *_needs(OPERATIONS, direction)), partial(_size, direction=direction),
+        ),
+    ]  # fmt: skip
+
+
+def _stall(scope: str, text: str) -> Measure:
+    return Measure(
+        f"stall.io.{scope}", f"Stalled on I/O ({scope})", Unit.SHARE, Resource.DISK, text,
+        "Δtotal / Δt of the I/O pressure file",
+        (stall_need("io", scope),), partial(stalled, resource="io", scope=scope), total=Unit.SECONDS,
+    )  # fmt: skip
+
+
+DISK = [
+    _measure(
+        "disk.queue", "Requests in flight", Unit.COUNT,
+        "Mean number of requests in flight. By Little's law it is requests per second × wait.",
+        "Δweighted time / Δt", _needs(WEIGHTED), partial(_flow, counter=WEIGHTED, direction=None),
+    ),
+    _measure(
+        "disk.wait", "Wait per request", Unit.SECONDS,
+        "Mean time that a read or write took. High is high against the device's own normal.",
+        "Δtime in requests / Δrequests, reads and writes",
+        (*_needs(OPERATION_TIME, "read", "write"), *_needs(OPERATIONS, "read", "write")),
+        partial(_wait, directions=("read", "write")),
+    ),
+    _measure(
+        "disk.busy", "Disk busy", Unit.SHARE,
+        "Share of time with at least one request in flight; of the machine, that of the busiest disk. 1 means never "
+        "without a request, not at capacity: a device that serves many at once has room left.",
+        "Δbusy time / Δt, at most 1", _needs(IO_TIME), partial(_busy),
+    ),
+    *_per_direction("read", "read"),
+    *_per_direction("write", "written"),
+    _stall("some", "Share of time in which at least one task was held up by I/O."),
+    _stall("full", "Share of time in which every task that had work was held up by I/O."),
+]  # fmt: skip

@@ -1,0 +1,148 @@
+"""What a measure is, and the few verbs by which measures are written down."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from enum import Enum
+
+import numpy as np
+
+from reditus.core.counters import counter_named
+from reditus.core.frame import Frame, Sampled
+from reditus.core.layout import Column
+from reditus.core.types import FloatArray
+
+
+class Resource(Enum):
+    """What a measure belongs to, in the order in which screens show them."""
+
+    PROCESSOR = "processor"
+    MEMORY = "memory"
+    SWAP = "swap"
+    DISK = "disk"
+    NETWORK = "network"
+
+
+class Unit(Enum):
+    """Units that measures come in; screens may print bytes and seconds in larger ones."""
+
+    CORES = "cores"
+    TASKS = "tasks"
+    SHARE = "share"
+    """0 to 1."""
+    BYTES = "bytes"
+    BYTES_PER_S = "bytes/s"
+    PER_S = "1/s"
+    SECONDS = "s"
+    COUNT = "count"
+
+
+class Per(Enum):
+    """What a measure has devices of. The value is the counter attribute that names them."""
+
+    CORE = "cpu.logical_number"
+    DISK = "system.device"
+    INTERFACE = "network.interface.name"
+
+
+class Reach(Enum):
+    """Whose columns a need asks for."""
+
+    MACHINE = "machine"
+    """The column without a device."""
+    THIS = "this"
+    """The column of the device that is asked for."""
+    EVERY = "every"
+    """The columns of all devices."""
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Columns that a measure reads: a counter, attributes that are fixed, and whose."""
+
+    counter: str
+    fixed: tuple[tuple[str, str], ...] = ()
+    reach: Reach = Reach.MACHINE
+    optional: bool = False
+
+    def matches(self, column: Column, device: str | None) -> bool:
+        if column.counter != self.counter:
+            return False
+        rest = dict(column.attributes)
+        if any(rest.pop(key, None) != value for key, value in self.fixed):
+            return False
+        if self.reach is Reach.MACHINE:
+            return not rest
+        by = counter_named(self.counter).device
+        named = rest.pop(by, None) if by else None
+        return named is not None and not rest and (self.reach is Reach.EVERY or named == device)
+
+
+Derivation = Callable[[Frame, str | None], Sampled]
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """A measure with everything that explains it. `derive` raises UnknownCounter where the host lacks a counter."""
+
+    name: str
+    title: str
+    unit: Unit
+    resource: Resource
+    help: str
+    formula: str
+    needs: tuple[Need, ...]
+    derive: Derivation = field(repr=False)
+    per: Per | None = None
+    """Whether the measure has devices."""
+    whole: bool = True
+    """Whether it is also known of the machine as a whole."""
+    total: Unit | None = None
+    """The unit of mean × time, where that makes sense (bytes of a rate in bytes/s)."""
+
+    def devices(self, columns: Iterable[Column]) -> list[str]:
+        """The devices for which the required columns are there, in natural order."""
+        if self.per is None:
+            return []
+        every = list(columns)
+        candidates = {column.attribute(self.per.value) for column in every}
+        required = [need for need in self.needs if not need.optional and need.reach is Reach.THIS]
+        return sorted(
+            (
+                device
+                for device in candidates
+                if device is not None
+                and all(any(need.matches(column, device) for column in every) for need in required)
+            ),
+            key=natural_key,
+        )
+
+
+def natural_key(name: str) -> tuple[tuple[int, int, str], ...]:
+    """Sort key by which cpu10 comes after cpu9."""
+    parts: list[tuple[int, int, str]] = []
+    number = text = ""
+    for letter in name + "\0":
+        if letter.isdecimal():
+            number += letter
+            continue
+        if number:
+            parts.append((0, int(number), ""))
+            number = ""
+        text = letter
+        parts.append((1, 0, text))
+    return tuple(parts)
+
+
+def ratio(above: FloatArray, below: FloatArray) -> FloatArray:
+    """above / below, NaN where below is 0."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(below > 0, above / below, np.nan)
+
+
+def add(parts: Iterable[Sampled]) -> Sampled:
+    """Sum over samples of one timebase. A device that is not there adds nothing; unknown only if all are."""
+    every = list(parts)
+    values = np.stack([part.values for part in every])
+    known = ~np.isnan(values)
+    total = np.where(known.any(axis=0), np.where(known, values, 0.0).sum(axis=0), np.nan)
+    return Sampled(every[0].timebase, total)

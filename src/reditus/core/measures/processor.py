@@ -1,0 +1,218 @@
+"""Processor measures: who used the cores, in cores, and who waited for one."""
+
+from functools import partial
+
+import numpy as np
+
+from reditus.core.counters import CPU_MODE, CPU_NUMBER, RESOURCE, SCOPE
+from reditus.core.errors import UnknownCounter
+from reditus.core.frame import Frame, Sampled
+from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, natural_key, ratio
+from reditus.core.types import FloatArray
+
+TIME = "system.cpu.time"
+RUN_DELAY = "system.cpu.run_delay"
+RUNNABLE = "system.process.runnable"
+BLOCKED = "system.process.blocked"
+PRESSURE = "system.linux.pressure.time"
+
+# guest and guest_nice are already inside user and nice.
+COUNTED = ("user", "nice", "system", "idle", "iowait", "interrupt", "softirq", "steal")
+IDLE = ("idle", "iowait")
+NOT_OURS = (*IDLE, "steal")
+OWN = tuple(mode for mode in COUNTED if mode not in NOT_OURS)
+# Kernels before 2.6.11 had no steal; a host without the column stole nothing it knew of.
+OPTIONAL = ("steal",)
+
+MODE_HELP = {
+    "user": "Programs, without low-priority ones.",
+    "nice": "Programs that ask for low priority; they fill what others leave.",
+    "system": "The kernel, working for programs.",
+    "interrupt": "Answering devices.",
+    "softirq": "Deferred device work: packets, timers, completions.",
+    "steal": "Time in which the hypervisor ran somebody else. It is not our work.",
+    "iowait": "Idle time with a task waiting for I/O. It vanishes when other work fills the core, so little of it does "
+    "not clear the disks; on an idle machine one harmless copy shows a lot, so much of it does not convict them.",
+    "idle": "Nothing to do.",
+}
+
+
+def core_attributes(mode: str, core: str | None) -> dict[str, str]:
+    return {CPU_MODE: mode} | ({CPU_NUMBER: core} if core is not None else {})
+
+
+def mode_seconds(frame: Frame, core: str | None, mode: str) -> Sampled:
+    return frame.delta(TIME, core_attributes(mode, core), may_step_back=mode in IDLE)
+
+
+def total_seconds(frame: Frame, core: str | None) -> FloatArray:
+    """Growth over all modes: the denominator. Wall time × cores is not, for virtual machines book steal on top."""
+    parts = [
+        mode_seconds(frame, core, mode).values
+        for mode in COUNTED
+        if mode not in OPTIONAL or frame.has(TIME, core_attributes(mode, core))
+    ]
+    total: FloatArray = np.sum(parts, axis=0)
+    return total
+
+
+def core_count(frame: Frame) -> int:
+    """Cores that the host has: those it recorded, else as its facts say, else one."""
+    return len(frame.values_of(TIME, CPU_NUMBER)) or frame.facts.cores or 1
+
+
+def cores_in(frame: Frame, core: str | None, modes: tuple[str, ...]) -> Sampled:
+    """Cores spent in the modes: the share of the total, times the cores it is a share of."""
+    there = [mode for mode in modes if mode not in OPTIONAL or frame.has(TIME, core_attributes(mode, core))]
+    if not there:
+        raise UnknownCounter(f"{TIME} {modes}")
+    spent = [mode_seconds(frame, core, mode) for mode in there]
+    scale = 1 if core is not None else core_count(frame)
+    share = ratio(np.sum([part.values for part in spent], axis=0), total_seconds(frame, core))
+    return Sampled(spent[0].timebase, share * scale)
+
+
+def hottest(frame: Frame, _: str | None) -> Sampled:
+    """The busiest core's share at each tick."""
+    cores = sorted(frame.values_of(TIME, CPU_NUMBER), key=natural_key)
+    if not cores:
+        raise UnknownCounter(TIME)
+    each = [cores_in(frame, core, OWN) for core in cores]
+    values = np.stack([one.values for one in each])
+    known = ~np.isnan(values)
+    peak = np.where(known, values, -np.inf).max(axis=0)
+    return Sampled(each[0].timebase, np.where(known.any(axis=0), peak, np.nan))
+
+
+def waiting(frame: Frame, core: str | None) -> Sampled:
+    """Mean number of tasks that waited for a core: run delay where the kernel tells it, else runnable beyond cores."""
+    if core is not None:
+        return frame.rate(RUN_DELAY, {CPU_NUMBER: core})
+    cores = frame.values_of(RUN_DELAY, CPU_NUMBER)
+    if cores:
+        each = [frame.rate(RUN_DELAY, {CPU_NUMBER: number}) for number in cores]
+        return Sampled(each[0].timebase, np.sum([one.values for one in each], axis=0))
+    running = runnable(frame, None)
+    return Sampled(running.timebase, np.maximum(running.values - core_count(frame), 0.0))
+
+
+def runnable(frame: Frame, _: str | None) -> Sampled:
+    """Runnable tasks without the recorder, which runs while it looks."""
+    seen = frame.level(RUNNABLE)
+    return Sampled(seen.timebase, np.maximum(seen.values - 1, 0.0))
+
+
+def stalled(frame: Frame, _: str | None, *, resource: str, scope: str) -> Sampled:
+    """Share of time lost; the kernel's own rounding may carry it a hair above 1."""
+    lost = frame.rate(PRESSURE, {RESOURCE: resource, SCOPE: scope})
+    return Sampled(lost.timebase, np.clip(lost.values, 0.0, 1.0))
+
+
+def stall_need(resource: str, scope: str) -> Need:
+    return Need(PRESSURE, ((RESOURCE, resource), (SCOPE, scope)))
+
+
+def time_needs(reach: Reach) -> tuple[Need, ...]:
+    return tuple(Need(TIME, ((CPU_MODE, mode),), reach, optional=mode in OPTIONAL) for mode in COUNTED)
+
+
+# The number of cores is read off the cores' own columns.
+_COUNTING = Need(TIME, ((CPU_MODE, "idle"),), Reach.EVERY, optional=True)
+
+
+def _in_modes(name: str, title: str, modes: tuple[str, ...], text: str) -> Measure:
+    return Measure(
+        name,
+        title,
+        Unit.CORES,
+        Resource.PROCESSOR,
+        text,
+        f"cores × Δ({' + '.join(modes)}) / Δ(all modes)",
+        (*time_needs(Reach.MACHINE), *(_optional(need) for need in time_needs(Reach.THIS)), _COUNTING),
+        lambda frame, core: cores_in(frame, core, modes),
+        per=Per.CORE,
+    )
+
+
+def _optional(need: Need) -> Need:
+    return Need(need.counter, need.fixed, need.reach, optional=True)
+
+
+def _stall(scope: str, text: str) -> Measure:
+    return Measure(
+        f"stall.cpu.{scope}",
+        f"Stalled for a core ({scope})",
+        Unit.SHARE,
+        Resource.PROCESSOR,
+        text,
+        "Δtotal / Δt of the processor's pressure file",
+        (stall_need("cpu", scope),),
+        partial(stalled, resource="cpu", scope=scope),
+        total=Unit.SECONDS,
+    )
+
+
+def _plain(name: str, title: str, unit: Unit, counter: str, text: str) -> Measure:
+    level = unit is Unit.TASKS
+    return Measure(
+        name,
+        title,
+        unit,
+        Resource.PROCESSOR,
+        text,
+        "as the kernel says" if level else "Δ / Δt",
+        (Need(counter),),
+        (lambda frame, _: frame.level(counter)) if level else (lambda frame, _: frame.rate(counter)),
+        total=None if level else Unit.COUNT,
+    )
+
+
+PROCESSOR = [
+    _in_modes(
+        "cpu.busy", "Cores busy", OWN,
+        "Cores that did work of this machine: everything but idle, waiting for I/O and time stolen by the hypervisor. "
+        "Busy is not yet a problem; see whether tasks wait.",
+    ),
+    *(_in_modes(f"cpu.{mode}", f"In {mode} mode", (mode,), MODE_HELP[mode]) for mode in COUNTED),
+    Measure(
+        "cpu.hottest", "Hottest core", Unit.SHARE, Resource.PROCESSOR,
+        "Busy share of the busiest core. The machine's mean hides one full core: 1 of 64 is 1.6 %.",
+        "highest of the cores' busy shares",
+        tuple(need for need in time_needs(Reach.EVERY)), hottest,
+    ),
+    Measure(
+        "cpu.waiting", "Tasks waiting for a core", Unit.TASKS, Resource.PROCESSOR,
+        "Mean number of tasks that were ready to run and had no core. From the kernel's run delay where there is one; "
+        "else runnable tasks beyond the cores, counted once a tick and therefore noisy.",
+        "Δ(run delay) / Δt; without it max(0, runnable − cores)",
+        (
+            Need(RUN_DELAY, (), Reach.EVERY, optional=True),
+            Need(RUN_DELAY, (), Reach.THIS, optional=True),
+            Need(RUNNABLE, optional=True),
+            _COUNTING,
+        ),
+        waiting,
+    ),
+    _stall("some", "Share of time in which at least one task was ready to run and waited for a core."),
+    _stall("full", "Share of time in which every task with work to do waited. It moves where a quota holds tasks back."),
+    Measure(
+        "cpu.runnable", "Runnable tasks", Unit.TASKS, Resource.PROCESSOR,
+        "Tasks running or ready to run at the tick, without the recorder. Counted once a tick: noisy.",
+        "max(0, runnable − 1)", (Need(RUNNABLE),), runnable,
+    ),
+    _plain(
+        "cpu.blocked", "Blocked tasks", Unit.TASKS, BLOCKED,
+        "Tasks in uninterruptible sleep, mostly on I/O. It says nothing of a lack of processors.",
+    ),
+    *(
+        _plain(
+            f"cpu.load.{minutes}m", f"Load, {minutes} min", Unit.TASKS, f"system.cpu.load_average.{minutes}m",
+            "Damped count of tasks that are runnable or blocked. Above the number of cores it still need not be demand "
+            "for processors: split it into runnable and blocked.",
+        )
+        for minutes in (1, 5, 15)
+    ),
+    _plain("cpu.switches", "Context switches", Unit.PER_S, "system.cpu.context_switches", "Switches between tasks."),
+    _plain("cpu.interrupts", "Interrupts", Unit.PER_S, "system.cpu.interrupts", "Hardware interrupts served."),
+    _plain("cpu.forks", "Processes made", Unit.PER_S, "system.process.created", "Forks and clones: a fork storm shows here."),
+]  # fmt: skip

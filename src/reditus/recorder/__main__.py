@@ -1,0 +1,134 @@
+"""`python -m reditus.recorder`: record this machine until told to stop. The command line calls this process."""
+
+import argparse
+import logging
+import signal
+import sys
+import threading
+import time
+from pathlib import Path
+
+import structlog
+
+from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
+from reditus.core.durations import parse_duration
+from reditus.recorder.batcher import Batcher
+from reditus.recorder.host import archive_id, boot_id, host_facts, host_id, host_name
+from reditus.recorder.sampler import Sampler
+from reditus.recorder.schedule import Schedule
+from reditus.recorder.spool import Spool, SpoolBusy
+from reditus.recorder.uplink import Uplink
+
+log = structlog.get_logger()
+
+DRAIN_S = 15.0
+
+
+def main(arguments: list[str] | None = None) -> int:
+    options = _options(arguments)
+    _configure_log()
+    stop = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: stop.set())
+    try:
+        spools = open_spools(options.spool, options.name)
+    except SpoolBusy as why:
+        print(f"reditus record: {why}", file=sys.stderr)
+        return 2
+    return record(options, spools, stop)
+
+
+def open_spools(folder: Path, name: str) -> list[Spool]:
+    """The spool of this recording first, then those that earlier ones left behind unsent."""
+    host = host_id()
+    own = Spool(folder / str(archive_id(host, name)))
+    own.register(
+        {
+            "host": {"id": str(host), "name": host_name()},
+            "name": name,
+            "source": "recorded",
+            "facts": host_facts().as_json(),
+        }
+    )
+    spools = [own]
+    for other in sorted(folder.iterdir()):
+        if other == own.folder or not any(other.glob("*.batch")):
+            continue
+        try:
+            spools.append(Spool(other))
+        except SpoolBusy:
+            continue  # its own recorder is at work, and sends it
+    return spools
+
+
+def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Event) -> int:
+    spool = spools[0]
+    sampler = Sampler()
+    batcher = Batcher(spool.archive, boot_id(), options.every)
+    uplink = Uplink(options.server, spools)
+    uplink.start()
+    schedule = Schedule(options.every, stop, options.duration)
+    log.info("recording", archive=str(spool.archive), name=options.name, every_s=options.every / 1e9)
+    for _ in schedule:
+        batcher.add(sampler.tick())
+        if batcher.is_due(time.monotonic_ns()):
+            _hand_over(batcher, spool, uplink)
+    _hand_over(batcher, spool, uplink)
+    sampler.close()
+    sent = uplink.stop(DRAIN_S)
+    if schedule.missed:
+        log.warning("ticks missed", ticks=schedule.missed)
+    if not sent:
+        left = spool.size_bytes
+        log.warning("not everything could be sent; the next recorder on this machine sends it", spooled_bytes=left)
+    for each in spools:
+        each.close()
+    return 0
+
+
+def _hand_over(batcher: Batcher, spool: Spool, uplink: Uplink) -> None:
+    batch = batcher.take()
+    if not batch:
+        return
+    for layout in batcher.layouts.values():
+        spool.keep_layout(layout)
+    batcher.layouts.clear()
+    spool.put(batch)
+    uplink.wake()
+
+
+def _options(arguments: list[str] | None) -> argparse.Namespace:
+    parser = argparse.ArgumentParser(prog="reditus.recorder", description="Record this machine.")
+    parser.add_argument("--server", required=True, help="address of the Reditus server")
+    parser.add_argument("--spool", required=True, type=Path, help="folder for what is not yet acknowledged")
+    parser.add_argument("--name", required=True, help="name of the archive")
+    parser.add_argument("--every", type=_interval, default=_interval("1s"), help="interval, 100ms to 1h")
+    parser.add_argument(
+        "--for", dest="duration", type=parse_duration, default=None, help="how long; else until stopped"
+    )
+    options = parser.parse_args(arguments)
+    options.spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+    return options
+
+
+def _interval(text: str) -> int:
+    interval_ns = parse_duration(text)
+    if not MIN_INTERVAL_NS <= interval_ns <= MAX_INTERVAL_NS:
+        raise argparse.ArgumentTypeError(f"an interval is 100ms to 1h, not {text}")
+    return interval_ns
+
+
+def _configure_log() -> None:
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.dev.ConsoleRenderer(colors=False),
+        ],
+        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
+        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+    )
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,80 @@
+"""Collect readings into small blocks of a few ticks."""
+
+from dataclasses import dataclass, field
+from uuid import UUID
+
+import numpy as np
+
+from reditus.core.blocks import MAX_TICKS, Block, Stretch, encode_block
+from reditus.core.layout import Column, Layout, split_columns
+from reditus.core.types import NS_PER_S
+from reditus.recorder.sampler import Reading
+
+FLUSH_AFTER_NS = 2 * NS_PER_S
+"""How old the oldest unsent tick may grow: what a watcher sees is never much older than this."""
+
+
+@dataclass(slots=True)
+class _Open:
+    layouts: list[Layout]
+    columns: tuple[Column, ...]
+    readings: list[Reading] = field(default_factory=list)
+
+
+class Batcher:
+    """Open stretches by group. A change of columns closes a stretch; `take` closes all."""
+
+    def __init__(self, archive: UUID, boot: UUID, interval_ns: int) -> None:
+        self._archive, self._boot, self._interval_ns = archive, boot, interval_ns
+        self._open: dict[str, _Open] = {}
+        self._closed: list[Block] = []
+        self.layouts: dict[bytes, Layout] = {}
+        """Every layout that a block was made with, by digest."""
+
+    def add(self, readings: list[Reading]) -> None:
+        for reading in readings:
+            held = self._open.get(reading.group)
+            # The parser hands out the same tuple while nothing changes, so identity is asked first.
+            if held is None or (held.columns is not reading.columns and held.columns != reading.columns):
+                self._close(reading.group)
+                held = _Open(split_columns(reading.group, reading.columns), reading.columns)
+                self.layouts.update({layout.digest: layout for layout in held.layouts})
+                self._open[reading.group] = held
+            held.readings.append(reading)
+            if len(held.readings) >= MAX_TICKS:
+                self._close(reading.group)
+
+    def is_due(self, monotonic_ns: int) -> bool:
+        """Whether the oldest reading has waited long enough."""
+        oldest = min((held.readings[0].monotonic_ns for held in self._open.values() if held.readings), default=None)
+        return bool(self._closed) or (oldest is not None and monotonic_ns - oldest + self._interval_ns > FLUSH_AFTER_NS)
+
+    def take(self) -> bytes:
+        """Close everything and return it as one batch; empty if there is nothing."""
+        for group in list(self._open):
+            self._close(group)
+        batch = b"".join(block.to_bytes() for block in self._closed)
+        self._closed.clear()
+        return batch
+
+    def _close(self, group: str) -> None:
+        held = self._open.get(group)
+        if held is None or not held.readings:
+            return
+        wall_ns = np.array([reading.wall_ns for reading in held.readings], dtype=np.int64)
+        monotonic_ns = np.array([reading.monotonic_ns for reading in held.readings], dtype=np.int64)
+        values = np.stack([reading.values for reading in held.readings])
+        start = 0
+        for layout in held.layouts:
+            part = values[:, start : start + len(layout.columns)]
+            start += len(layout.columns)
+            self._closed.append(
+                encode_block(
+                    Stretch(wall_ns, monotonic_ns, part),
+                    archive=self._archive,
+                    boot=self._boot,
+                    layout=layout.digest,
+                    interval_ns=self._interval_ns,
+                )
+            )
+        held.readings = []

@@ -1,0 +1,25 @@
+"""/proc/loadavg: the damped counts, and how many tasks exist."""
+
+import re
+
+from reditus.recorder.kernel_text import Field
+from reditus.recorder.sources.source import Source, column
+
+# "0.61 1.42 0.47 1/123 4567": always two decimals.
+_LINE = re.compile(rb"(\d+)\.(\d\d) (\d+)\.(\d\d) (\d+)\.(\d\d) \d+/(\d+)")
+
+
+def learn(text: bytes) -> list[Field]:
+    found = _LINE.match(text)
+    if not found:
+        return []
+    loads = [
+        Field(
+            column(f"system.cpu.load_average.{span}", scale=(1, 100)), found.start(2 * at + 1), found.start(2 * at + 2)
+        )
+        for at, span in enumerate(("1m", "5m", "15m"))
+    ]
+    return [*loads, Field(column("system.process.count"), found.start(7))]
+
+
+SOURCE = Source("load", ("/proc/loadavg",), learn)

@@ -1,0 +1,132 @@
+"""What was recorded and not yet acknowledged, on disk: bounded, oldest dropped first.
+
+A folder per archive: `archive.json` (what to register), `layouts/DIGEST.json`, and batches named by an ever-growing
+number. A batch is written beside its place, synced, and renamed, so that a crash leaves it whole or not at all.
+"""
+
+import fcntl
+import json
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from uuid import UUID
+
+import structlog
+
+from reditus.core.layout import Layout
+from reditus.core.types import Json
+
+log = structlog.get_logger()
+
+DEFAULT_LIMIT_BYTES = 256 << 20
+BATCH_SUFFIX = ".batch"
+
+
+class SpoolBusy(RuntimeError):
+    """Another recorder writes into this spool."""
+
+
+@dataclass(frozen=True, slots=True)
+class SpooledBatch:
+    path: Path
+    size_bytes: int
+
+
+class Spool:
+    """One archive's spool, locked for one process. Raise SpoolBusy if another one has it."""
+
+    def __init__(self, folder: Path, limit_bytes: int = DEFAULT_LIMIT_BYTES) -> None:
+        self.folder = folder
+        self._limit_bytes = limit_bytes
+        (folder / "layouts").mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._lock = os.open(folder / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            os.close(self._lock)
+            raise SpoolBusy(f"another recorder writes to {folder}; give this one another --name") from None
+        self.dropped_batches = 0
+        waiting = self.batches()
+        self._next = int(waiting[-1].path.stem) + 1 if waiting else 0
+        self._size_bytes = sum(batch.size_bytes for batch in waiting)
+
+    @property
+    def size_bytes(self) -> int:
+        return self._size_bytes
+
+    @property
+    def archive(self) -> UUID:
+        return UUID(self.folder.name)
+
+    def register(self, registration: Json) -> None:
+        """Keep what the server has to be told of the archive before it takes blocks."""
+        self._write_whole(self.folder / "archive.json", json.dumps(registration).encode())
+
+    def registration(self) -> Json | None:
+        path = self.folder / "archive.json"
+        return dict(json.loads(path.read_bytes())) if path.exists() else None
+
+    def keep_layout(self, layout: Layout) -> None:
+        path = self.folder / "layouts" / f"{layout.digest.hex()}.json"
+        if not path.exists():
+            self._write_whole(path, layout.canonical)
+
+    def layouts(self) -> Iterator[tuple[str, bytes]]:
+        """Digest in hex and canonical JSON of every layout kept."""
+        for path in sorted((self.folder / "layouts").glob("*.json")):
+            yield path.stem, path.read_bytes()
+
+    def put(self, batch: bytes) -> None:
+        """Write a batch durably; then drop the oldest ones while there is more than the limit."""
+        self._write_whole(self.folder / f"{self._next:016d}{BATCH_SUFFIX}", batch)
+        self._next += 1
+        self._size_bytes += len(batch)
+        if self._size_bytes > self._limit_bytes:
+            self._drop_oldest()
+
+    def batches(self) -> list[SpooledBatch]:
+        """Batches that wait, oldest first."""
+        return [SpooledBatch(path, path.stat().st_size) for path in sorted(self.folder.glob(f"*{BATCH_SUFFIX}"))]
+
+    def done(self, batch: SpooledBatch) -> None:
+        """The server has it."""
+        if batch.path.exists():
+            batch.path.unlink()
+            self._size_bytes -= batch.size_bytes
+
+    def refuse(self, batch: SpooledBatch, reason: str) -> None:
+        """The server will never take it: lay it aside, with the reason, for a person to look at."""
+        aside = self.folder / "refused"
+        aside.mkdir(exist_ok=True)
+        batch.path.rename(aside / batch.path.name)
+        (aside / f"{batch.path.stem}.reason").write_text(reason)
+        self._size_bytes -= batch.size_bytes
+        for old in sorted(aside.glob(f"*{BATCH_SUFFIX}"))[:-100]:
+            old.unlink()
+            old.with_suffix(".reason").unlink(missing_ok=True)
+
+    def close(self) -> None:
+        os.close(self._lock)
+
+    def _drop_oldest(self) -> None:
+        # The newest stays whatever its size.
+        for batch in self.batches()[:-1]:
+            if self._size_bytes <= self._limit_bytes:
+                break
+            self.done(batch)
+            self.dropped_batches += 1
+            log.warning("spool full, oldest batch dropped: a gap", batch=batch.path.name, limit=self._limit_bytes)
+
+    def _write_whole(self, path: Path, content: bytes) -> None:
+        beside = path.with_suffix(".part")
+        with beside.open("wb") as file:
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        beside.rename(path)
+        folder = os.open(path.parent, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)

@@ -1,0 +1,141 @@
+"""Send what is spooled, oldest first, until the server has acknowledged it. Sending again is harmless: the server
+tells a block it has by its place in time.
+"""
+
+import http.client
+import json
+import threading
+from urllib.parse import urlsplit
+
+import structlog
+
+from reditus.recorder.spool import Spool, SpooledBatch
+
+log = structlog.get_logger()
+
+TIMEOUT_S = 10.0
+RETRY_FIRST_S = 0.5
+RETRY_MOST_S = 10.0
+BLOCKS_TYPE = "application/vnd.reditus.blocks"
+UNKNOWN = (404, 409)
+"""The server does not know the archive (404) or a layout (409): tell it and send again."""
+
+
+class ServerAway(ConnectionError):
+    """The server cannot be reached, or cannot keep anything at the moment."""
+
+
+class Refused(ValueError):
+    """The server will not take this, now or later."""
+
+
+class Uplink:
+    """Empties spools into one server from a thread of its own."""
+
+    def __init__(self, server: str, spools: list[Spool]) -> None:
+        self._url = urlsplit(server)
+        self._spools = spools
+        self._wake = threading.Event()
+        self._stopping = threading.Event()
+        self._connection: http.client.HTTPConnection | None = None
+        self._away = False
+        self._thread = threading.Thread(target=self._run, name="uplink", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def wake(self) -> None:
+        """There is something new in a spool."""
+        self._wake.set()
+
+    def stop(self, drain_s: float) -> bool:
+        """Send what is left for at most `drain_s` seconds; return whether everything was acknowledged."""
+        self._stopping.set()
+        self._wake.set()
+        self._thread.join(drain_s)
+        return not any(spool.batches() for spool in self._spools)
+
+    def _run(self) -> None:
+        retry_s = RETRY_FIRST_S
+        while True:
+            try:
+                for spool in self._spools:
+                    self._empty(spool)
+                retry_s = RETRY_FIRST_S
+                if self._stopping.is_set():
+                    return
+                self._wake.wait()
+                self._wake.clear()
+            except ServerAway as why:
+                if not self._away:
+                    log.warning("server away, spooling", reason=str(why))
+                self._away = True
+                if self._stopping.wait(retry_s):
+                    return
+                retry_s = min(retry_s * 2, RETRY_MOST_S)
+
+    def _empty(self, spool: Spool) -> None:
+        for batch in spool.batches():
+            if not batch.path.exists():  # dropped meanwhile, for want of room
+                continue
+            try:
+                self._send(spool, batch)
+            except Refused as why:
+                log.error("batch refused, laid aside", batch=batch.path.name, reason=str(why))
+                spool.refuse(batch, str(why))
+                continue
+            if self._away:
+                log.info("server back")
+                self._away = False
+            spool.done(batch)
+
+    def _send(self, spool: Spool, batch: SpooledBatch) -> None:
+        path = f"/api/archives/{spool.archive}/blocks"
+        content = batch.path.read_bytes()
+        status, answer = self._request("POST", path, content, BLOCKS_TYPE)
+        if status in UNKNOWN:
+            self._introduce(spool)
+            status, answer = self._request("POST", path, content, BLOCKS_TYPE)
+        _check(status, answer)
+
+    def _introduce(self, spool: Spool) -> None:
+        base = f"/api/archives/{spool.archive}"
+        registration = spool.registration()
+        if registration is None:
+            raise Refused(f"{spool.folder} lost its archive.json; nobody can say what host this was")
+        _check(*self._request("PUT", base, json.dumps(registration).encode(), "application/json"))
+        for digest, layout in spool.layouts():
+            _check(*self._request("PUT", f"{base}/layouts/{digest}", layout, "application/json"))
+
+    def _request(self, method: str, path: str, body: bytes, content_type: str) -> tuple[int, str]:
+        host, port = self._url.hostname or "127.0.0.1", self._url.port
+        connect = http.client.HTTPSConnection if self._url.scheme == "https" else http.client.HTTPConnection
+        for attempt in (1, 2):
+            fresh = self._connection is None
+            if self._connection is None:
+                self._connection = connect(host, port, timeout=TIMEOUT_S)
+            try:
+                self._connection.request(method, path, body, {"Content-Type": content_type})
+                response = self._connection.getresponse()
+                return response.status, response.read().decode("utf-8", "replace")
+            except (OSError, http.client.HTTPException) as why:
+                self._connection.close()
+                self._connection = None
+                # A kept-alive connection may have been closed at the other end; a fresh one tells.
+                if fresh or attempt == 2:
+                    raise ServerAway(f"{self._url.geturl()}: {why}") from why
+        raise AssertionError("unreachable: the second attempt returns or raises")
+
+
+def _check(status: int, answer: str) -> None:
+    if status >= 500 or status == 429:
+        raise ServerAway(f"status {status}: {_sentence(answer)}")
+    if status >= 400:
+        raise Refused(f"status {status}: {_sentence(answer)}")
+
+
+def _sentence(answer: str) -> str:
+    try:
+        return str(json.loads(answer)["detail"])
+    except (ValueError, KeyError, TypeError):
+        return answer[:300]
