@@ -2,8 +2,9 @@
 
 import re
 
+from reditus.core.kernel_columns import kernel_column, load_average
 from reditus.recorder.kernel_text import Field
-from reditus.recorder.sources.source import Source, column
+from reditus.recorder.sources.source import Source
 
 # "0.61 1.42 0.47 1/123 4567": always two decimals.
 _LINE = re.compile(rb"(\d+)\.(\d\d) (\d+)\.(\d\d) (\d+)\.(\d\d) \d+/(\d+)")
@@ -14,12 +15,10 @@ def learn(text: bytes) -> list[Field]:
     if not found:
         return []
     loads = [
-        Field(
-            column(f"system.cpu.load_average.{span}", scale=(1, 100)), found.start(2 * at + 1), found.start(2 * at + 2)
-        )
+        Field(load_average(span), found.start(2 * at + 1), found.start(2 * at + 2))
         for at, span in enumerate(("1m", "5m", "15m"))
     ]
-    return [*loads, Field(column("system.process.count"), found.start(7))]
+    return [*loads, Field(kernel_column("system.process.count"), found.start(7))]
 
 
 SOURCE = Source("load", ("/proc/loadavg",), learn)

@@ -2,9 +2,9 @@
 
 import re
 
-from reditus.core.counters import RESOURCE, SCOPE
+from reditus.core.kernel_columns import stall_total
 from reditus.recorder.kernel_text import Field
-from reditus.recorder.sources.source import Source, column
+from reditus.recorder.sources.source import Source
 
 RESOURCES = ("cpu", "memory", "io", "irq")
 # The averages beside the totals are derived from them, and are not kept.
@@ -18,8 +18,7 @@ def learn(text: bytes) -> list[Field]:
         if found["resource"]:
             resource = found["resource"].decode()
             continue
-        key = {RESOURCE: resource, SCOPE: found["scope"].decode()}
-        fields.append(Field(column("system.linux.pressure.time", key, scale=(1, 1_000_000)), found.start("total")))
+        fields.append(Field(stall_total(resource, found["scope"].decode()), found.start("total")))
     return fields
 
 

@@ -1,10 +1,7 @@
 """What a source declares."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
-from reditus.core.counters import counter_named
-from reditus.core.layout import Column
 from reditus.recorder.kernel_text import Learn
 
 
@@ -18,11 +15,3 @@ class Source:
     group: str
     paths: tuple[str, ...]
     learn: Learn
-
-
-def column(
-    counter: str, attributes: Mapping[str, str] | None = None, *, scale: tuple[int, int] = (1, 1), bits: int = 64
-) -> Column:
-    """A column of a counter in the catalogue, with the catalogue's unit and kind."""
-    known = counter_named(counter)
-    return Column.of(counter, attributes, unit=known.unit, kind=known.kind, scale=scale, bits=bits)

@@ -3,12 +3,10 @@
 import os
 import re
 
-from reditus.core.counters import CPU_MODE, CPU_NUMBER
+from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column
 from reditus.recorder.kernel_text import Field, Word, lines
-from reditus.recorder.sources.source import Source, column
+from reditus.recorder.sources.source import Source
 
-# In the kernel's order; older kernels end earlier.
-MODES = ("user", "nice", "system", "idle", "iowait", "interrupt", "softirq", "steal", "guest", "guest_nice")
 SINGLE = {
     b"intr": "system.cpu.interrupts",
     b"ctxt": "system.cpu.context_switches",
@@ -30,16 +28,15 @@ def learn(text: bytes) -> list[Field]:
             fields.extend(_cpu_fields(cpu[1].decode(), words[1:]))
         elif label in SINGLE:
             # intr and softirq go on with a number per kind; the first is their sum.
-            fields.append(Field(column(SINGLE[label]), words[1].at))
+            fields.append(Field(kernel_column(SINGLE[label]), words[1].at))
     return fields
 
 
 def _cpu_fields(number: str, words: list[Word]) -> list[Field]:
-    core = {CPU_NUMBER: number} if number else {}
     ticks_per_s = os.sysconf("SC_CLK_TCK")
     return [
-        Field(column("system.cpu.time", {CPU_MODE: mode, **core}, scale=(1, ticks_per_s)), word.at)
-        for mode, word in zip(MODES, words, strict=False)
+        Field(cpu_time(mode, number or None, ticks_per_s=ticks_per_s), word.at)
+        for mode, word in zip(CPU_MODES, words, strict=False)
     ]
 
 

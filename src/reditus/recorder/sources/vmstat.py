@@ -2,10 +2,10 @@
 
 import os
 
-from reditus.core.counters import FAULT_TYPE, PAGING_DIRECTION, PAGING_EVENT
+from reditus.core.kernel_columns import page_faults, paging_event, swap_pages
 from reditus.core.layout import Column
 from reditus.recorder.kernel_text import Field, lines
-from reditus.recorder.sources.source import Source, column
+from reditus.recorder.sources.source import Source
 
 EVENTS = (
     "pgscan", "pgsteal", "workingset_refault", "workingset_activate", "workingset_restore", "allocstall", "oom_kill",
@@ -25,15 +25,12 @@ def learn(text: bytes) -> list[Field]:
 
 
 def _column(name: str) -> Column | None:
-    page_bytes = os.sysconf("SC_PAGE_SIZE")
     if name in ("pswpin", "pswpout"):
-        direction = {PAGING_DIRECTION: name.removeprefix("pswp")}
-        return column("system.paging.operations", direction, scale=(page_bytes, 1))
+        return swap_pages(name.removeprefix("pswp"), page_bytes=os.sysconf("SC_PAGE_SIZE"))
     if name in ("pgfault", "pgmajfault"):
-        # pgfault counts the major ones too.
-        return column("system.paging.faults", {FAULT_TYPE: "major" if name == "pgmajfault" else "all"})
+        return page_faults("major" if name == "pgmajfault" else "all")
     if name.startswith(EVENTS):
-        return column("system.paging.linux.events", {PAGING_EVENT: name})
+        return paging_event(name)
     return None
 
 

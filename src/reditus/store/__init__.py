@@ -1,0 +1,17 @@
+"""Everything PostgreSQL: the private cluster, tables, migrations, and archives of blocks."""
+
+from reditus.store.errors import BlockClash, StoreAway, StoreError, UnknownArchive, UnknownLayout
+from reditus.store.records import ArchiveInfo, HostInfo, Stored
+from reditus.store.store import Store
+
+__all__ = [
+    "ArchiveInfo",
+    "BlockClash",
+    "HostInfo",
+    "Store",
+    "StoreAway",
+    "StoreError",
+    "Stored",
+    "UnknownArchive",
+    "UnknownLayout",
+]

@@ -1,0 +1,59 @@
+"""What can go wrong in the store.
+
+StoreError
+├── StoreAway(ConnectionError)      the database cannot be reached; try again
+├── UnknownArchive(LookupError)
+├── UnknownLayout(LookupError)      a block whose columns were never described
+└── BlockClash(ValueError)          a block that contradicts its layout or its archive
+"""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from uuid import UUID
+
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
+
+
+class StoreError(Exception):
+    """Base of the store's errors."""
+
+
+class StoreAway(StoreError, ConnectionError):
+    """The database cannot be reached, or went away during the call. Nothing was half-written."""
+
+
+class UnknownArchive(StoreError, LookupError):
+    def __init__(self, archive: UUID | str) -> None:
+        super().__init__(f"there is no archive {archive}; `reditus archives` or GET /api/archives lists them")
+
+
+class UnknownLayout(StoreError, LookupError):
+    def __init__(self, digest: bytes) -> None:
+        super().__init__(
+            f"the layout {digest.hex()[:16]}… is not known for this host; PUT it under the archive's layouts, then send "
+            "the blocks again"
+        )
+        self.digest = digest
+
+
+class BlockClash(StoreError, ValueError):
+    """A block that does not fit what is known of its archive or layout."""
+
+
+@contextmanager
+def away_as_error() -> Iterator[None]:
+    """Turn the driver's many ways of losing the database into StoreAway."""
+    try:
+        yield
+    except (OperationalError, InterfaceError, PoolTimeout) as why:
+        raise StoreAway(f"the database cannot be reached: {_first_line(why)}") from why
+    except DBAPIError as why:
+        if why.connection_invalidated:
+            raise StoreAway(f"the database went away: {_first_line(why)}") from why
+        raise
+
+
+def _first_line(why: Exception) -> str:
+    origin = getattr(why, "orig", None) or why
+    return next(iter(str(origin).strip().splitlines()), "no reason given")

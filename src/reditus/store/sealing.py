@@ -1,0 +1,82 @@
+"""Merge small blocks into big ones. A small block and a big one are the same format, so readers never notice."""
+
+from collections.abc import Iterator
+from itertools import groupby
+from typing import Any
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy import Row, delete, insert
+from sqlalchemy.orm import Session
+
+from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.store import statements
+from reditus.store.tables import BlockRow
+
+TARGETS = (600, 3_600)
+"""Ticks of a merged block: first the tail, so that reading the last hour is quick, then the hour (measured sizes)."""
+
+
+def seal_archive(session: Session, host_id: UUID, archive: UUID) -> int:
+    """Merge what has grown enough; the caller's transaction makes it all or nothing. Return how many blocks vanished."""
+    vanished = 0
+    for target in TARGETS:
+        for run in list(_runs(session, host_id, archive, target)):
+            _merge(session, host_id, archive, run)
+            vanished += len(run) - 1
+    return vanished
+
+
+def _runs(session: Session, host_id: UUID, archive: UUID, target: int) -> Iterator[list[Row[*tuple[Any, ...]]]]:
+    """Neighbouring blocks of one layout, boot and interval that together have `target` ticks."""
+    rows = session.execute(statements.small_blocks(host_id, archive, target)).all()
+    for _, alike in groupby(rows, key=lambda row: (row.layout_id, row.boot, row.interval_ns)):
+        run: list[Row[*tuple[Any, ...]]] = []
+        for row in alike:
+            run.append(row)
+            if sum(one.ticks for one in run) >= target:
+                if len(run) > 1:
+                    yield run
+                run = []
+
+
+def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[Any, ...]]]) -> None:
+    layout_id, firsts_ns = run[0].layout_id, [row.first_ns for row in run]
+    rows = list(session.scalars(statements.blocks_at(host_id, archive, layout_id, firsts_ns)))
+    stretches = [_block(row).stretch() for row in rows]
+    merged = encode_block(
+        Stretch(
+            np.concatenate([stretch.wall_ns for stretch in stretches]),
+            np.concatenate([stretch.monotonic_ns for stretch in stretches]),
+            np.concatenate([stretch.values for stretch in stretches]),
+        ),
+        archive=archive,
+        boot=rows[0].boot,
+        layout=b"",  # not stored in a block's row; the row has the layout's id
+        interval_ns=rows[0].interval_ns,
+    )
+    session.execute(
+        delete(BlockRow).where(
+            BlockRow.host_id == host_id,
+            BlockRow.archive_id == archive,
+            BlockRow.layout_id == layout_id,
+            BlockRow.first_ns.in_(firsts_ns),
+        ),
+        execution_options={"synchronize_session": False},
+    )
+    session.expunge_all()
+    session.execute(insert(BlockRow), [statements.block_values(host_id, layout_id, merged)])
+
+
+def _block(row: BlockRow) -> Block:
+    return Block(
+        archive=row.archive_id,
+        boot=row.boot,
+        layout=b"",
+        ticks=row.ticks,
+        first_ns=row.first_ns,
+        last_ns=row.last_ns,
+        interval_ns=row.interval_ns,
+        offsets=tuple(row.offsets),
+        data=row.data,
+    )

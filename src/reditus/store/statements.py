@@ -1,0 +1,202 @@
+"""The queries, as values. One place runs them: `store.py` and `sealing.py`."""
+
+from collections.abc import Sequence
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import ARRAY, Integer, Select, SmallInteger, column, func, literal, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql.dml import Insert
+from sqlalchemy.sql.dml import ReturningInsert
+
+from reditus.core.blocks import CLOCKS, Block
+from reditus.core.layout import Column, Layout
+from reditus.store.records import KnownColumn
+from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, HostRow, LayoutRow
+
+SEEN_BEFORE_INTERVALS = 2
+"""A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
+
+
+def upsert_host(host_id: UUID, name: str) -> Insert:
+    statement = insert(HostRow).values(id=host_id, name=name)
+    return statement.on_conflict_do_update(index_elements=["id"], set_={"name": name})
+
+
+def upsert_archive(values: dict[str, Any]) -> Insert:
+    statement = insert(ArchiveRow).values(**values)
+    changed = {"name": values["name"], "source": values["source"], "facts": values["facts"]}
+    return statement.on_conflict_do_update(index_elements=["host_id", "id"], set_=changed)
+
+
+def insert_layout(host_id: UUID, layout: Layout) -> ReturningInsert[int]:
+    values = {"host_id": host_id, "digest": layout.digest, "group_name": layout.group, "part": layout.part}
+    return insert(LayoutRow).values(**values).on_conflict_do_nothing().returning(LayoutRow.id)
+
+
+def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> list[dict[str, Any]]:
+    return [
+        {
+            "host_id": host_id,
+            "layout_id": layout_id,
+            "position": position,
+            "counter": column.counter,
+            "attributes": dict(column.attributes),
+            "unit": column.unit,
+            "kind": column.kind.value,
+            "scale_up": column.scale[0],
+            "scale_down": column.scale[1],
+            "bits": column.bits,
+        }
+        for position, column in enumerate(columns)
+    ]
+
+
+def block_values(host_id: UUID, layout_id: int, block: Block) -> dict[str, Any]:
+    return {
+        "host_id": host_id,
+        "archive_id": block.archive,
+        "layout_id": layout_id,
+        "first_ns": block.first_ns,
+        "last_ns": block.last_ns,
+        "boot": block.boot,
+        "interval_ns": block.interval_ns,
+        "ticks": block.ticks,
+        "offsets": list(block.offsets),
+        "data": block.data,
+    }
+
+
+def layouts_by_digest(host_id: UUID, digests: Sequence[bytes]) -> Select[*tuple[Any, ...]]:
+    return (
+        select(LayoutRow.digest, LayoutRow.id, func.count(ColumnRow.position))
+        .join(ColumnRow, (ColumnRow.host_id == LayoutRow.host_id) & (ColumnRow.layout_id == LayoutRow.id))
+        .where(LayoutRow.host_id == host_id, LayoutRow.digest.in_(digests))
+        .group_by(LayoutRow.digest, LayoutRow.id)
+    )
+
+
+def archive_columns(host_id: UUID, archive_id: UUID) -> Select[*tuple[Any, ...]]:
+    """Every column that the archive's blocks have."""
+    used = (
+        select(BlockRow.layout_id).where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id).distinct()
+    ).subquery()
+    return (
+        select(ColumnRow, LayoutRow.group_name)
+        .join(LayoutRow, (LayoutRow.host_id == ColumnRow.host_id) & (LayoutRow.id == ColumnRow.layout_id))
+        .where(ColumnRow.host_id == host_id, ColumnRow.layout_id.in_(select(used.c.layout_id)))
+        .order_by(ColumnRow.layout_id, ColumnRow.position)
+    )
+
+
+def overlapping_blocks(
+    host_id: UUID, archive_id: UUID, layout_id: int, first_ns: int, last_ns: int
+) -> Select[BlockRow]:
+    return select(BlockRow).where(
+        BlockRow.host_id == host_id,
+        BlockRow.archive_id == archive_id,
+        BlockRow.layout_id == layout_id,
+        BlockRow.first_ns <= last_ns,
+        BlockRow.last_ns >= first_ns,
+    )
+
+
+def chunks(
+    host_id: UUID, archive_id: UUID, columns: Sequence[KnownColumn], window: tuple[int, int] | None
+) -> Select[*tuple[Any, ...]]:
+    """The bytes of some columns, and of their layouts' two clocks, in the blocks that touch the window."""
+    layouts = sorted({known.layout_id for known in columns})
+    places = [(layout, clock) for layout in layouts for clock in range(CLOCKS)]
+    places += [(known.layout_id, known.position + CLOCKS) for known in columns]
+    wanted = func.unnest(
+        literal([layout for layout, _ in places], ARRAY(Integer)),
+        literal([place for _, place in places], ARRAY(SmallInteger)),
+    ).table_valued(column("layout_id", Integer), column("place", Integer), name="wanted")
+    begin = BlockRow.offsets[wanted.c.place + 1]
+    statement = (
+        select(
+            BlockRow.layout_id,
+            BlockRow.first_ns,
+            BlockRow.boot,
+            BlockRow.interval_ns,
+            BlockRow.ticks,
+            wanted.c.place,
+            func.substring(BlockRow.data, begin + 1, BlockRow.offsets[wanted.c.place + 2] - begin),
+        )
+        .select_from(BlockRow)
+        .join(wanted.render_derived(), wanted.c.layout_id == BlockRow.layout_id)
+        .where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id, BlockRow.layout_id.in_(layouts))
+        .order_by(BlockRow.layout_id, BlockRow.first_ns)
+    )
+    if window is None:
+        return statement
+    return statement.where(
+        BlockRow.first_ns <= window[1],
+        BlockRow.last_ns >= window[0] - SEEN_BEFORE_INTERVALS * BlockRow.interval_ns,
+    )
+
+
+def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any, ...]]:
+    """Archives with their host, extent and size; newest data first."""
+    by_layout = (
+        select(
+            BlockRow.host_id,
+            BlockRow.archive_id,
+            LayoutRow.group_name,
+            LayoutRow.part,
+            func.min(BlockRow.first_ns).label("first_ns"),
+            func.max(BlockRow.last_ns).label("last_ns"),
+            func.max(BlockRow.interval_ns).label("interval_ns"),
+            func.sum(BlockRow.ticks).label("ticks"),
+            func.max(func.cardinality(BlockRow.offsets)).label("width"),
+            func.sum(func.octet_length(BlockRow.data) + 4 * func.cardinality(BlockRow.offsets)).label("size_bytes"),
+        )
+        .join(LayoutRow, (LayoutRow.host_id == BlockRow.host_id) & (LayoutRow.id == BlockRow.layout_id))
+        .group_by(BlockRow.host_id, BlockRow.archive_id, LayoutRow.group_name, LayoutRow.part)
+    )
+    if archive_id is not None:
+        by_layout = by_layout.where(BlockRow.archive_id == archive_id)
+    each = by_layout.subquery()
+    contents = (
+        select(
+            each.c.host_id,
+            each.c.archive_id,
+            func.min(each.c.first_ns).label("first_ns"),
+            func.max(each.c.last_ns).label("last_ns"),
+            func.max(each.c.interval_ns).label("interval_ns"),
+            func.max(each.c.ticks).label("ticks"),
+            func.sum(each.c.width - 1 - CLOCKS).label("columns"),
+            func.sum(each.c.size_bytes).label("size_bytes"),
+        )
+        .group_by(each.c.host_id, each.c.archive_id)
+        .subquery()
+    )
+    statement = (
+        select(ArchiveRow, HostRow.name, contents)
+        .join(HostRow, HostRow.id == ArchiveRow.host_id)
+        .outerjoin(contents, (contents.c.host_id == ArchiveRow.host_id) & (contents.c.archive_id == ArchiveRow.id))
+        .order_by(contents.c.last_ns.desc().nulls_last(), ArchiveRow.name)
+    )
+    return statement if archive_id is None else statement.where(ArchiveRow.id == archive_id)
+
+
+def small_blocks(host_id: UUID, archive_id: UUID, below_ticks: int) -> Select[*tuple[Any, ...]]:
+    """Blocks that may be merged, without their data."""
+    return (
+        select(BlockRow.layout_id, BlockRow.first_ns, BlockRow.boot, BlockRow.interval_ns, BlockRow.ticks)
+        .where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id, BlockRow.ticks < below_ticks)
+        .order_by(BlockRow.layout_id, BlockRow.first_ns)
+    )
+
+
+def blocks_at(host_id: UUID, archive_id: UUID, layout_id: int, firsts_ns: Sequence[int]) -> Select[BlockRow]:
+    return (
+        select(BlockRow)
+        .where(
+            BlockRow.host_id == host_id,
+            BlockRow.archive_id == archive_id,
+            BlockRow.layout_id == layout_id,
+            BlockRow.first_ns.in_(firsts_ns),
+        )
+        .order_by(BlockRow.first_ns)
+    )

@@ -1,0 +1,238 @@
+"""Archives of blocks: register, append, look up, read. All of it is safe to call from several threads."""
+
+import time
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from itertools import groupby
+from typing import Any
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy import Row, create_engine, insert, select, text
+from sqlalchemy.orm import Session
+
+from reditus.core.bins import Window
+from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
+from reditus.core.column_codec import decode_column
+from reditus.core.facts import HostFacts
+from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.layout import Column, Kind, Layout
+from reditus.core.types import BoolArray
+from reditus.store import statements
+from reditus.store.errors import BlockClash, UnknownArchive, UnknownLayout, away_as_error
+from reditus.store.migrations import migrate
+from reditus.store.records import ArchiveInfo, HostInfo, KnownColumn, Stored
+from reditus.store.sealing import seal_archive
+from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow
+
+CONNECT_TIMEOUT_S = 5
+
+
+class Store:
+    """One database. Every method raises StoreAway while it cannot be reached."""
+
+    def __init__(self, url: str) -> None:
+        self._engine = create_engine(
+            url, pool_pre_ping=True, pool_size=8, connect_args={"connect_timeout": CONNECT_TIMEOUT_S}
+        )
+
+    def migrate(self) -> None:
+        with away_as_error():
+            migrate(self._engine)
+
+    def close(self) -> None:
+        self._engine.dispose()
+
+    def check(self) -> None:
+        """Raise StoreAway unless the database answers."""
+        with self._session() as session:
+            session.execute(text("select 1"))
+
+    def register(self, *, host: HostInfo, archive: UUID, name: str, source: str, facts: HostFacts) -> None:
+        """Make an archive known, or bring its name and facts up to date. Raise BlockClash if another host has the id."""
+        with self._session() as session:
+            owner = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == archive))
+            if owner is not None and owner != host.id:
+                raise BlockClash(f"archive {archive} belongs to another host; an archive is of one host only")
+            session.execute(statements.upsert_host(host.id, host.name))
+            values = {
+                "host_id": host.id,
+                "id": archive,
+                "name": name,
+                "source": source,
+                "facts": facts.as_json(),
+                "created_ns": time.time_ns(),
+            }
+            session.execute(statements.upsert_archive(values))
+
+    def add_layout(self, archive: UUID, layout: Layout) -> None:
+        """Make a layout known to the archive's host; nothing happens where it is known already."""
+        with self._session() as session:
+            host_id = _host_of(session, archive)
+            layout_id = session.scalar(statements.insert_layout(host_id, layout))
+            if layout_id is not None:
+                values = statements.column_values(host_id, layout_id, layout.columns)
+                session.execute(insert(ColumnRow), values)
+
+    def append(self, archive: UUID, blocks: Sequence[Block]) -> Stored:
+        """Commit blocks, all or none, each tick once. When this returns they are on disk.
+
+        Raise UnknownArchive, UnknownLayout, or BlockClash for a block of another archive or with other columns than
+        its layout has.
+        """
+        with self._session() as session:
+            # The lock on the archive's row keeps two senders, or a sender and the sealing, from seeing half of each
+            # other's work.
+            host_id = _host_of(session, archive, lock=True)
+            layouts = _layout_ids(session, host_id, archive, blocks)
+            stored = 0
+            for block in blocks:
+                fresh = _without_known_ticks(session, host_id, layouts[block.layout], block)
+                if fresh is not None:
+                    session.execute(insert(BlockRow), [statements.block_values(host_id, layouts[block.layout], fresh)])
+                    stored += fresh.ticks
+        offered = sum(block.ticks for block in blocks)
+        return Stored(stored, offered - stored, max(block.last_ns for block in blocks))
+
+    def archives(self) -> list[ArchiveInfo]:
+        with self._session() as session:
+            return [_archive_info(row) for row in session.execute(statements.archives_with_contents())]
+
+    def archive(self, archive: UUID) -> ArchiveInfo:
+        with self._session() as session:
+            row = session.execute(statements.archives_with_contents(archive)).first()
+        if row is None:
+            raise UnknownArchive(archive)
+        return _archive_info(row)
+
+    def columns(self, archive: UUID) -> list[KnownColumn]:
+        """Every column that the archive has, with its place in each layout it stands in."""
+        with self._session() as session:
+            host_id = _host_of(session, archive)
+            return [
+                KnownColumn(row.layout_id, group, row.position, _column(row))
+                for row, group in session.execute(statements.archive_columns(host_id, archive))
+            ]
+
+    def frame(self, archive: UUID, columns: Sequence[KnownColumn], window: Window | None) -> Frame:
+        """Read some columns over a window (None: all of it), with the tick before it, as a frame."""
+        with self._session() as session:
+            row = session.execute(select(ArchiveRow.host_id, ArchiveRow.facts).where(ArchiveRow.id == archive)).first()
+            if row is None:
+                raise UnknownArchive(archive)
+            host_id, facts = row
+            if not columns:
+                return Frame([], HostFacts.from_json(facts))
+            stretch = None if window is None else (window.start_ns, window.end_ns)
+            rows = session.execute(statements.chunks(host_id, archive, columns, stretch)).all()
+        return Frame(assemble(_pieces(rows, columns)), HostFacts.from_json(facts))
+
+    def seal(self) -> int:
+        """Merge small blocks into big ones, archive by archive, each in its own transaction. Return how many vanished."""
+        with self._session() as session:
+            every = session.execute(select(ArchiveRow.host_id, ArchiveRow.id)).all()
+        vanished = 0
+        for host_id, archive in every:
+            with self._session() as session:
+                _host_of(session, archive, lock=True)
+                vanished += seal_archive(session, host_id, archive)
+        return vanished
+
+    @contextmanager
+    def _session(self) -> Iterator[Session]:
+        with away_as_error(), Session(self._engine) as session, session.begin():
+            yield session
+
+
+def _host_of(session: Session, archive: UUID, *, lock: bool = False) -> UUID:
+    statement = select(ArchiveRow.host_id).where(ArchiveRow.id == archive)
+    host_id = session.scalar(statement.with_for_update() if lock else statement)
+    if host_id is None:
+        raise UnknownArchive(archive)
+    return host_id
+
+
+def _layout_ids(session: Session, host_id: UUID, archive: UUID, blocks: Sequence[Block]) -> dict[bytes, int]:
+    digests = {block.layout for block in blocks}
+    rows = session.execute(statements.layouts_by_digest(host_id, list(digests))).all()
+    known = {digest: (layout_id, width) for digest, layout_id, width in rows}
+    for block in blocks:
+        if block.archive != archive:
+            raise BlockClash(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
+        if block.layout not in known:
+            raise UnknownLayout(block.layout)
+        if known[block.layout][1] != block.columns:
+            raise BlockClash(f"a block has {block.columns} columns, its layout {known[block.layout][1]}")
+    return {digest: layout_id for digest, (layout_id, _) in known.items()}
+
+
+def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block: Block) -> Block | None:
+    """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""
+    overlapping = session.scalars(
+        statements.overlapping_blocks(host_id, block.archive, layout_id, block.first_ns, block.last_ns)
+    ).all()
+    same_boot = [row for row in overlapping if row.boot == block.boot]
+    if not same_boot:
+        return block
+    stretch = block.stretch()
+    stored_ns = np.concatenate(
+        [decode_column(row.data[row.offsets[1] : row.offsets[2]], row.ticks) for row in same_boot]
+    )
+    fresh: BoolArray = ~np.isin(stretch.monotonic_ns, stored_ns)
+    if fresh.all():
+        return block
+    if not fresh.any():
+        return None
+    return encode_block(
+        Stretch(stretch.wall_ns[fresh], stretch.monotonic_ns[fresh], stretch.values[fresh]),
+        archive=block.archive,
+        boot=block.boot,
+        layout=block.layout,
+        interval_ns=block.interval_ns,
+    )
+
+
+def _pieces(rows: Iterable[Row[*tuple[Any, ...]]], columns: Sequence[KnownColumn]) -> Iterator[Piece]:
+    """One piece per block, from its chunks."""
+    by_place = {(known.layout_id, known.position + CLOCKS): known.column for known in columns}
+    groups = {known.layout_id: known.group for known in columns}
+    for (layout_id, _), chunks in groupby(rows, key=lambda row: (row[0], row[1])):
+        every = list(chunks)
+        decoded = {row[5]: decode_column(row[6], row.ticks) for row in every}
+        yield Piece(
+            group=groups[layout_id],
+            boot=every[0].boot.bytes,
+            interval_ns=every[0].interval_ns,
+            wall_ns=decoded[0],
+            monotonic_ns=decoded[1],
+            columns={by_place[layout_id, place]: values for place, values in decoded.items() if place >= CLOCKS},
+        )
+
+
+def _column(row: ColumnRow) -> Column:
+    return Column.of(
+        row.counter,
+        row.attributes,
+        unit=row.unit,
+        kind=Kind(row.kind),
+        scale=(row.scale_up, row.scale_down),
+        bits=row.bits,
+    )
+
+
+def _archive_info(row: Row[*tuple[Any, ...]]) -> ArchiveInfo:
+    archive, host_name = row[0], row[1]
+    return ArchiveInfo(
+        id=archive.id,
+        host=HostInfo(archive.host_id, host_name),
+        name=archive.name,
+        source=archive.source,
+        facts=HostFacts.from_json(archive.facts),
+        created_ns=archive.created_ns,
+        first_ns=row.first_ns,
+        last_ns=row.last_ns,
+        interval_ns=row.interval_ns,
+        ticks=int(row.ticks or 0),
+        columns=int(row.columns or 0),
+        size_bytes=int(row.size_bytes or 0),
+    )

@@ -1,0 +1,114 @@
+"""The tables. Every key begins with the host, so that the database can one day be cut by host."""
+
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import (
+    ARRAY,
+    BigInteger,
+    ForeignKeyConstraint,
+    Identity,
+    Index,
+    Integer,
+    LargeBinary,
+    SmallInteger,
+    Text,
+    UniqueConstraint,
+    Uuid,
+)
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """All tables of Reditus."""
+
+
+class HostRow(Base):
+    """A machine."""
+
+    __tablename__ = "hosts"
+
+    id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+
+
+class ArchiveRow(Base):
+    """What was recorded of one host, or imported from one source."""
+
+    __tablename__ = "archives"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    source: Mapped[str] = mapped_column(Text)
+    facts: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    created_ns: Mapped[int] = mapped_column(BigInteger)
+
+    __table_args__ = (
+        UniqueConstraint("id", name="archives_id_key"),
+        ForeignKeyConstraint(["host_id"], ["hosts.id"], name="archives_host_id_fkey"),
+    )
+
+
+class LayoutRow(Base):
+    """What the columns of blocks are, named by the digest of its description."""
+
+    __tablename__ = "layouts"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    digest: Mapped[bytes] = mapped_column(LargeBinary)
+    group_name: Mapped[str] = mapped_column(Text)
+    part: Mapped[int] = mapped_column(SmallInteger)
+
+    __table_args__ = (
+        UniqueConstraint("host_id", "digest", name="layouts_digest_key"),
+        ForeignKeyConstraint(["host_id"], ["hosts.id"], name="layouts_host_id_fkey"),
+    )
+
+
+class ColumnRow(Base):
+    """One column of a layout."""
+
+    __tablename__ = "columns"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    layout_id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    position: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    counter: Mapped[str] = mapped_column(Text)
+    attributes: Mapped[dict[str, str]] = mapped_column(JSONB)
+    unit: Mapped[str] = mapped_column(Text)
+    kind: Mapped[str] = mapped_column(Text)
+    scale_up: Mapped[int] = mapped_column(BigInteger)
+    scale_down: Mapped[int] = mapped_column(BigInteger)
+    bits: Mapped[int] = mapped_column(SmallInteger)
+
+    __table_args__ = (
+        ForeignKeyConstraint(["host_id", "layout_id"], ["layouts.host_id", "layouts.id"], name="columns_layout_fkey"),
+    )
+
+
+class BlockRow(Base):
+    """A stretch of ticks of one layout, in the form in which it came (core.blocks)."""
+
+    __tablename__ = "blocks"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    layout_id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    first_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    last_ns: Mapped[int] = mapped_column(BigInteger)
+    boot: Mapped[UUID] = mapped_column(Uuid)
+    interval_ns: Mapped[int] = mapped_column(BigInteger)
+    ticks: Mapped[int] = mapped_column(Integer)
+    offsets: Mapped[list[int]] = mapped_column(ARRAY(Integer))
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="blocks_archive_fkey"
+        ),
+        ForeignKeyConstraint(["host_id", "layout_id"], ["layouts.host_id", "layouts.id"], name="blocks_layout_fkey"),
+        Index("blocks_last", "host_id", "archive_id", "layout_id", "last_ns"),
+    )
