@@ -1,0 +1,46 @@
+"""All rules over one frame."""
+
+from collections.abc import Callable
+
+from reditus.core.bins import Window, summarise
+from reditus.core.diagnosis import processor
+from reditus.core.diagnosis.finding import Diagnosis, Finding, RuledOut
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.readings import Readings
+from reditus.core.frame import Frame
+
+Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]
+
+# A rule and the measures it reads.
+RULES: list[tuple[Rule, tuple[str, ...]]] = [(processor.judge_processor, processor.NEEDS)]
+COVERAGE_OF = "cpu.busy"
+"""The measure whose observed time stands for the archive's: it is recorded by every plan."""
+
+
+def needed_measures() -> list[str]:
+    """Every measure that some rule reads, for fetching them in one go."""
+    return sorted({COVERAGE_OF, *(name for _, needs in RULES for name in needs)})
+
+
+def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> Diagnosis:
+    """Judge a frame. Findings that lie outside the window are left out; those that reach into it are kept whole."""
+    readings = Readings(frame)
+    findings: list[Finding] = []
+    ruled_out: list[RuledOut] = []
+    for rule, _ in RULES:
+        found, excluded = rule(readings, rules or Parameters())
+        findings += found
+        ruled_out += excluded
+    seen = readings.sampled(COVERAGE_OF)
+    return Diagnosis(
+        window=window,
+        coverage=summarise(seen, window).coverage if seen is not None and len(seen) else 0.0,
+        findings=tuple(
+            sorted((one for one in findings if _touches(one, window)), key=lambda one: (-one.time_lost_s, one.start_ns))
+        ),
+        ruled_out=tuple(sorted((one for one in ruled_out if _touches(one, window)), key=lambda one: one.start_ns)),
+    )
+
+
+def _touches(one: Finding | RuledOut, window: Window) -> bool:
+    return one.start_ns < window.end_ns and one.end_ns > window.start_ns

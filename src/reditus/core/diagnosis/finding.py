@@ -1,0 +1,95 @@
+"""Findings and what was ruled out, with the evidence inside."""
+
+from dataclasses import dataclass, field
+
+from reditus.core.bins import Window
+from reditus.core.measures import Resource, Unit
+from reditus.core.types import NS_PER_S
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """A measure over the finding's interval, against the threshold it was held to."""
+
+    measure: str
+    device: str | None
+    value: float
+    threshold: float | None
+    unit: Unit
+    reads: str
+    """The comparison in words, such as "mean, at least"."""
+
+
+@dataclass(frozen=True, slots=True)
+class Onset:
+    at_ns: int
+    uncertainty_s: float
+    """The change lies within this many seconds on either side."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    kind: str
+    """`once`; `periodic` comes with the rules that look for it."""
+    period_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something ran out, on a device or the machine, from `start_ns` to `end_ns`."""
+
+    kind: str
+    title: str
+    resource: Resource
+    device: str | None
+    start_ns: int
+    end_ns: int
+    onset: Onset
+    severity: float
+    """0 to 1: the share of the interval that tasks lost."""
+    time_lost_s: float
+    time_lost_estimated: bool
+    """Whether the time lost had to be estimated, for want of stall totals."""
+    confidence: float
+    """0 to 1: lower where the best evidence was missing."""
+    evidence: tuple[Evidence, ...]
+    explanation: str
+    considered: tuple[str, ...]
+    next: tuple[str, ...]
+    pattern: Pattern = field(default_factory=lambda: Pattern("once"))
+
+    @property
+    def id(self) -> str:
+        """Stable for the same finding in the same archive."""
+        return f"{self.kind}/{self.device or 'machine'}/{self.start_ns // NS_PER_S}"
+
+    @property
+    def length_s(self) -> float:
+        return (self.end_ns - self.start_ns) / NS_PER_S
+
+
+@dataclass(frozen=True, slots=True)
+class RuledOut:
+    """Something that looks like a problem and is none."""
+
+    kind: str
+    title: str
+    resource: Resource
+    start_ns: int
+    end_ns: int
+    evidence: tuple[Evidence, ...]
+    explanation: str
+
+    @property
+    def id(self) -> str:
+        return f"{self.kind}/machine/{self.start_ns // NS_PER_S}"
+
+
+@dataclass(frozen=True, slots=True)
+class Diagnosis:
+    window: Window
+    coverage: float
+    """Share of the window that was observed."""
+    findings: tuple[Finding, ...]
+    """The most time lost first."""
+    ruled_out: tuple[RuledOut, ...]
