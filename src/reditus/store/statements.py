@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ARRAY, Integer, Select, SmallInteger, column, func, literal, select
+from sqlalchemy import ARRAY, Integer, Select, SmallInteger, column, exists, func, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
@@ -78,13 +78,16 @@ def layouts_by_digest(host_id: UUID, digests: Sequence[bytes]) -> Select[*tuple[
 
 def archive_columns(host_id: UUID, archive_id: UUID) -> Select[*tuple[Any, ...]]:
     """Every column that the archive's blocks have."""
-    used = (
-        select(BlockRow.layout_id).where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id).distinct()
-    ).subquery()
+    # One probe of the key per layout of the host, instead of a walk over all blocks.
+    used = exists().where(
+        BlockRow.host_id == LayoutRow.host_id,
+        BlockRow.archive_id == archive_id,
+        BlockRow.layout_id == LayoutRow.id,
+    )
     return (
         select(ColumnRow, LayoutRow.group_name)
         .join(LayoutRow, (LayoutRow.host_id == ColumnRow.host_id) & (LayoutRow.id == ColumnRow.layout_id))
-        .where(ColumnRow.host_id == host_id, ColumnRow.layout_id.in_(select(used.c.layout_id)))
+        .where(ColumnRow.host_id == host_id, used)
         .order_by(ColumnRow.layout_id, ColumnRow.position)
     )
 
