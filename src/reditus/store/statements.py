@@ -111,10 +111,14 @@ def chunks(
     layouts = sorted({known.layout_id for known in columns})
     places = [(layout, clock) for layout in layouts for clock in range(CLOCKS)]
     places += [(known.layout_id, known.position + CLOCKS) for known in columns]
-    wanted = func.unnest(
-        literal([layout for layout, _ in places], ARRAY(Integer)),
-        literal([place for _, place in places], ARRAY(SmallInteger)),
-    ).table_valued(column("layout_id", Integer), column("place", Integer), name="wanted")
+    wanted = (
+        func.unnest(
+            literal([layout for layout, _ in places], ARRAY(Integer)),
+            literal([place for _, place in places], ARRAY(SmallInteger)),
+        )
+        .table_valued(column("layout_id", Integer), column("place", Integer), name="wanted")
+        .render_derived()
+    )
     begin = BlockRow.offsets[wanted.c.place + 1]
     statement = (
         select(
@@ -127,7 +131,7 @@ def chunks(
             func.substring(BlockRow.data, begin + 1, BlockRow.offsets[wanted.c.place + 2] - begin),
         )
         .select_from(BlockRow)
-        .join(wanted.render_derived(), wanted.c.layout_id == BlockRow.layout_id)
+        .join(wanted, wanted.c.layout_id == BlockRow.layout_id)
         .where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id, BlockRow.layout_id.in_(layouts))
         .order_by(BlockRow.layout_id, BlockRow.first_ns)
     )

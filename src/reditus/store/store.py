@@ -101,9 +101,9 @@ class Store:
     def archive(self, archive: UUID) -> ArchiveInfo:
         with self._session() as session:
             row = session.execute(statements.archives_with_contents(archive)).first()
-        if row is None:
-            raise UnknownArchive(archive)
-        return _archive_info(row)
+            if row is None:
+                raise UnknownArchive(archive)
+            return _archive_info(row)
 
     def columns(self, archive: UUID) -> list[KnownColumn]:
         """Every column that the archive has, with its place in each layout it stands in."""

@@ -1,0 +1,1 @@
+"""The command line: every command of `./reditus` but `test`, which belongs to the bootstrap."""

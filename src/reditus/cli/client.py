@@ -1,0 +1,81 @@
+"""Talk to the server: problems become sentences."""
+
+from collections.abc import Mapping
+from types import TracebackType
+from typing import Any, Self
+from uuid import UUID
+
+import httpx
+
+from reditus.cli.screen import Failure
+from reditus.simulator import SimulatedHost
+
+TIMEOUT_S = 120.0
+BLOCKS_TYPE = "application/vnd.reditus.blocks"
+
+
+class Client:
+    """The server's API, as far as the command line uses it."""
+
+    def __init__(self, url: str) -> None:
+        # The environment's proxies are not for loopback.
+        self._http = httpx.Client(base_url=url, timeout=TIMEOUT_S, trust_env=False)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._http.close()
+
+    def archives(self) -> list[dict[str, Any]]:
+        return list(self._ask("GET", "/api/archives"))
+
+    def find_archive(self, wanted: str) -> dict[str, Any]:
+        """By id, by the beginning of an id, or by name: the one with the newest data if several are called so."""
+        every = self.archives()
+        for alike in (
+            [archive for archive in every if archive["id"] == wanted],
+            [archive for archive in every if archive["name"] == wanted],
+            [archive for archive in every if len(wanted) >= 4 and archive["id"].startswith(wanted.lower())],
+        ):
+            if alike:
+                return alike[0]
+        known = "\n".join(f"  {archive['id'][:8]}  {archive['name']}" for archive in every) or "  none yet"
+        raise Failure(f"no archive is called {wanted!r}. There are:\n{known}")
+
+    def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
+        return dict(self._ask("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
+
+    def load(self, host: SimulatedHost) -> bool:
+        """Send a made-up archive, the way a recorder sends a real one; return False if it is there already."""
+        scenario = host.scenario
+        path = f"/api/archives/{scenario.archive}"
+        if self._has(scenario.archive, ticks=len(host.wall_ns)):
+            return False
+        registration = {
+            "host": {"id": str(scenario.machine.id), "name": scenario.machine.name},
+            "name": scenario.name,
+            "source": "made up",
+            "facts": scenario.machine.facts.as_json(),
+        }
+        self._ask("PUT", path, json=registration)
+        for layout in host.layouts():
+            self._ask("PUT", f"{path}/layouts/{layout.digest.hex()}", json=layout.as_json())
+        batch = b"".join(block.to_bytes() for block in host.blocks())
+        self._ask("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
+        return True
+
+    def _has(self, archive: UUID, *, ticks: int) -> bool:
+        response = self._http.get(f"/api/archives/{archive}")
+        return response.status_code == 200 and response.json()["ticks"] == ticks
+
+    def _ask(self, method: str, path: str, **more: Any) -> Any:
+        try:
+            response = self._http.request(method, path, **more)
+        except httpx.HTTPError as why:
+            raise Failure(f"the server at {self._http.base_url} does not answer: {why}") from why
+        if response.is_error:
+            raise Failure(response.json().get("detail", response.text))
+        return response.json() if response.content else None

@@ -1,0 +1,166 @@
+"""The commands."""
+
+import json
+import signal
+import sys
+import threading
+from datetime import UTC, datetime
+from typing import Annotated
+
+import typer
+from pydantic import ValidationError
+
+from reditus.cli.children import Child
+from reditus.cli.client import Client
+from reditus.cli.reports import show_archives, show_diagnosis
+from reditus.cli.screen import Failure, err, out, step
+from reditus.cli.service import Service, service
+from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
+from reditus.core.durations import parse_duration
+from reditus.server.settings import Settings
+from reditus.simulator import made_up
+
+app = typer.Typer(
+    name="reditus",
+    help="Record a machine's counters, replay them, and be told what ran out.",
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    add_completion=False,
+)
+LIVE_NAME = "this machine"
+WATCH_EVERY_S = 2.0
+
+
+def main() -> None:
+    try:
+        app()
+    except Failure as why:
+        err.print(f"reditus: {why}", markup=False)
+        sys.exit(2)
+
+
+@app.command()
+def demo() -> None:
+    """Start everything: database, server, made-up archive, and a recording of this machine."""
+    with service(_settings()) as running:
+        if not running.owned:
+            out.print(f"Reditus is running already at {running.url}")
+            return
+        with Client(running.url) as client, step("Loading the made-up archive"):
+            for host in made_up():
+                client.load(host)
+        with step("Beginning to record this machine"):
+            arguments = _recorder_arguments(running, name=LIVE_NAME, every="1s")
+            running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
+        _announce_and_wait(running)
+
+
+@app.command()
+def serve() -> None:
+    """Start the database and the server, and nothing else."""
+    with service(_settings()) as running:
+        if not running.owned:
+            out.print(f"Reditus is running already at {running.url}")
+            return
+        _announce_and_wait(running)
+
+
+@app.command()
+def record(
+    duration: Annotated[str | None, typer.Option("--for", help="How long, as in 60s or 2h; else until Ctrl-C.")] = None,
+    every: Annotated[str, typer.Option("--every", help="Interval, 100ms to 1h.")] = "1s",
+    name: Annotated[
+        str | None, typer.Option("--name", help="Name of the archive; the same name goes on with it.")
+    ] = None,
+) -> None:
+    """Record this machine into an archive."""
+    _check_interval(every)
+    if duration is not None and _duration(duration, "--for") <= 0:
+        raise Failure("--for 0 would record nothing; give a length such as 60s")
+    title = name or datetime.now(UTC).strftime("recorded %Y-%m-%d %H:%M:%S")
+    if not 0 < len(title.strip()) <= 120 or not title.isprintable():
+        raise Failure(f"--name {title!r} is not a printable text of 1 to 120 characters")
+    with service(_settings(), anywhere=True) as running:
+        arguments = _recorder_arguments(running, name=title, every=every)
+        recorder = Child("reditus.recorder", [*arguments, *(["--for", duration] if duration else [])])
+        out.print(f"Recording this machine as {title!r}" + (f" for {duration}." if duration else ". Ctrl-C ends it."))
+        try:
+            code = recorder.wait()
+        except KeyboardInterrupt:
+            code = recorder.stop()
+        if code:
+            raise Failure(f"the recorder ended with {code}")
+        with Client(running.url) as client:
+            archive = client.find_archive(title)
+            out.print(
+                f"Archive {archive['id'][:8]}: {archive['ticks']} ticks. `./reditus diagnose {archive['id'][:8]}`"
+            )
+
+
+@app.command()
+def archives(as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False) -> None:
+    """List what there is."""
+    with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+        every = client.archives()
+        if as_json:
+            print(json.dumps(every, indent=1))
+        else:
+            show_archives(every, out)
+
+
+@app.command()
+def diagnose(
+    archive: Annotated[str, typer.Argument(help="Id, beginning of an id, or name.")],
+    start: Annotated[str | None, typer.Option("--from", help="RFC 3339, as in 2026-11-12T09:00:00Z.")] = None,
+    end: Annotated[str | None, typer.Option("--to", help="RFC 3339.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Say what ran out, since when, and what only looks like it."""
+    window = {key: value for key, value in (("from", start), ("to", end)) if value}
+    with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+        found = client.find_archive(archive)
+        diagnosis = client.diagnosis(found["id"], window)
+        if as_json:
+            print(json.dumps(diagnosis, indent=1))
+        else:
+            show_diagnosis(found, diagnosis, out)
+
+
+@app.command(add_help_option=False, context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def test() -> None:
+    """Run every check and test of the project (`./reditus test [PYTEST ARGUMENTS]`)."""
+    raise Failure("`test` is run by the start script: ./reditus test")
+
+
+def _settings() -> Settings:
+    try:
+        return Settings()
+    except ValidationError as why:
+        wrong = "; ".join(f"REDITUS_{str(error['loc'][0]).upper()}: {error['msg']}" for error in why.errors())
+        raise Failure(f"a setting is not valid: {wrong}") from why
+
+
+def _recorder_arguments(running: Service, *, name: str, every: str) -> list[str]:
+    return ["--server", running.url, "--spool", str(running.spool), "--name", name, "--every", every]
+
+
+def _announce_and_wait(running: Service) -> None:
+    out.print(f"\nReditus is at  [bold]{running.url}[/bold]\nCtrl-C stops everything.")
+    stop = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: stop.set())
+    while not stop.wait(WATCH_EVERY_S):
+        running.look_after()
+    err.print("\n· Stopping")
+
+
+def _duration(text: str, option: str) -> int:
+    try:
+        return parse_duration(text)
+    except ValueError as why:
+        raise Failure(f"{option}: {why}") from why
+
+
+def _check_interval(text: str) -> None:
+    if not MIN_INTERVAL_NS <= _duration(text, "--every") <= MAX_INTERVAL_NS:
+        raise Failure(f"--every {text}: an interval is 100ms to 1h")

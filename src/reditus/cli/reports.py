@@ -1,0 +1,88 @@
+"""Archives and diagnoses as text."""
+
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from reditus.core.durations import spell_duration
+
+
+def show_archives(archives: list[dict[str, Any]], console: Console) -> None:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
+    for title in ("archive", "host", "name", "source", "from", "to"):
+        table.add_column(title, no_wrap=True)
+    for title in ("ticks", "coverage", "counters", "size"):
+        table.add_column(title, justify="right", no_wrap=True)
+    for archive in archives:
+        table.add_row(
+            archive["id"][:8],
+            Text(archive["host"]["name"]),
+            Text(archive["name"]),
+            archive["source"],
+            _short(archive["start"]),
+            _short(archive["end"]),
+            f"{archive['ticks']:,}",
+            f"{archive['coverage']:.1%}",
+            str(archive["columns"]),
+            _size(archive["size_bytes"]),
+        )
+    console.print(table if archives else "No archives yet. `./reditus record --for 60s` makes one.")
+
+
+def show_diagnosis(archive: dict[str, Any], diagnosis: dict[str, Any], console: Console) -> None:
+    window = diagnosis["window"]
+    console.print(Text(f"{diagnosis['host']} · {archive['name']}", style="bold"))
+    console.print(f"{_short(window['from'])} to {_short(window['to'])}, {window['coverage']:.1%} observed (UTC)\n")
+    findings, ruled_out = diagnosis["findings"], diagnosis["ruled_out"]
+    console.print(Text("Findings" if findings else "Findings: none", style="bold"))
+    for finding in findings:
+        onset = finding["onset"]
+        lost = spell_duration(finding["time_lost_s"])
+        about = "about " if finding["time_lost_estimated"] else ""
+        console.print(
+            f"\n{finding['title']}  [{finding['kind']}]\n"
+            f"  {_short(finding['start'])} to {_short(finding['end'])}; began {_short(onset['at'])}, give or take "
+            f"{spell_duration(onset['uncertainty_s'])}\n"
+            f"  {about}{lost} lost; confidence {finding['confidence']:.0%}\n"
+            f"  {finding['explanation']}",
+            markup=False,
+        )
+        _show_evidence(finding["evidence"], console)
+        for line in finding["considered"]:
+            console.print(f"  considered: {line}", markup=False)
+        for line in finding["next"]:
+            console.print(f"  next: {line}", markup=False)
+    console.print(Text("\nRuled out" if ruled_out else "\nRuled out: nothing", style="bold"))
+    for excluded in ruled_out:
+        console.print(
+            f"\n{excluded['title']}  [{excluded['kind']}]\n"
+            f"  {_short(excluded['start'])} to {_short(excluded['end'])}\n"
+            f"  {excluded['explanation']}",
+            markup=False,
+        )
+        _show_evidence(excluded["evidence"], console)
+
+
+def _show_evidence(evidence: list[dict[str, Any]], console: Console) -> None:
+    for one in evidence:
+        of = f" of {one['device']}" if one["device"] else ""
+        against = "" if one["threshold"] is None else f" ({one['reads']} {_value(one['threshold'], one['unit'])})"
+        console.print(f"  {one['measure']}{of}: {_value(one['value'], one['unit'])}{against}", markup=False)
+
+
+def _value(value: float, unit: str) -> str:
+    return f"{value:.0%} of time" if unit == "share" else f"{value:.2f} {unit}"
+
+
+def _short(time: str | None) -> str:
+    return "-" if time is None else time[:19].replace("T", " ")
+
+
+def _size(size_bytes: float) -> str:
+    for unit in ("B", "KiB", "MiB", "GiB"):
+        if size_bytes < 1024:
+            return f"{size_bytes:.0f} {unit}" if unit == "B" else f"{size_bytes:.1f} {unit}"
+        size_bytes /= 1024
+    return f"{size_bytes:.1f} TiB"

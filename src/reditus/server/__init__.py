@@ -1,0 +1,1 @@
+"""The web service: one router per noun, values in and out, no computing of its own."""

@@ -1,0 +1,65 @@
+"""`python -m reditus.server`: the web service on an address and a database given to it."""
+
+import argparse
+import sys
+from pathlib import Path
+
+import structlog
+import uvicorn
+
+from reditus.server.app import create_app
+from reditus.server.settings import Settings
+from reditus.store import Store
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="reditus.server")
+    parser.add_argument("--url-file", type=Path, help="write the address here once the server listens")
+    options = parser.parse_args()
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.processors.KeyValueRenderer(key_order=["timestamp", "level", "event"]),
+        ],
+        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+    )
+    settings = Settings()
+    if settings.database_url is None:
+        parser.error("REDITUS_DATABASE_URL is not set; `./reditus serve` starts a database and the server together")
+    store = Store(settings.database_url)
+    store.migrate()
+    server = Server(
+        uvicorn.Config(
+            create_app(store, settings),
+            host=settings.host,
+            port=settings.port,
+            log_level="warning",
+            access_log=False,
+            timeout_graceful_shutdown=2,
+        ),
+        options.url_file,
+    )
+    server.run()
+    store.close()
+    return 0
+
+
+class Server(uvicorn.Server):
+    """Tells its address through a file, for whoever started it on a port of its choice."""
+
+    def __init__(self, config: uvicorn.Config, url_file: Path | None) -> None:
+        super().__init__(config)
+        self._url_file = url_file
+
+    async def startup(self, sockets: list[object] | None = None) -> None:  # type: ignore[override]
+        await super().startup(sockets)  # type: ignore[arg-type]
+        if self._url_file is not None and self.started:
+            port = self.servers[0].sockets[0].getsockname()[1]
+            host = f"[{self.config.host}]" if ":" in self.config.host else self.config.host
+            self._url_file.write_text(f"http://{host}:{port}")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,81 @@
+"""The application, made from its collaborators."""
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager, suppress
+
+import structlog
+from fastapi import FastAPI
+from fastapi.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
+from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.responses import Response
+from starlette.staticfiles import StaticFiles
+from starlette.types import Scope
+
+from reditus import __version__
+from reditus.server import errors
+from reditus.server.bell import Bell
+from reditus.server.context import Context
+from reditus.server.guard import Guard
+from reditus.server.routers import ROUTERS
+from reditus.server.schemas import ProblemOut
+from reditus.server.settings import Settings
+from reditus.store import Store, StoreAway
+
+log = structlog.get_logger()
+
+
+class Pages(StaticFiles):
+    """The built front end. Paths that name no file are views of the page, which finds its own way."""
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        try:
+            return await super().get_response(path, scope)
+        except HTTPException as why:
+            if why.status_code != 404 or "." in path.rsplit("/", 1)[-1]:
+                raise
+            return await super().get_response("index.html", scope)
+
+
+def create_app(store: Store, settings: Settings) -> FastAPI:
+    bell = Bell()
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        bell.attach()
+        sealing = asyncio.create_task(_seal_now_and_then(store, settings.seal_every_s))
+        yield
+        sealing.cancel()
+        with suppress(asyncio.CancelledError):
+            await sealing
+
+    app = FastAPI(
+        title="Reditus",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url="/api/docs",
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        generate_unique_id_function=lambda route: route.name,
+    )
+    app.state.context = Context(store, bell)
+    errors.install(app)
+    for router in ROUTERS:
+        app.include_router(
+            router, prefix="/api", responses={"default": {"model": ProblemOut, "description": "A problem."}}
+        )
+    app.add_middleware(Guard)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.allowed_hosts)
+    if settings.web.is_dir():
+        app.mount("/", Pages(directory=settings.web, html=True))
+    return app
+
+
+async def _seal_now_and_then(store: Store, every_s: float) -> None:
+    while True:
+        await asyncio.sleep(every_s)
+        try:
+            await run_in_threadpool(store.seal)
+        except StoreAway as why:
+            log.warning("sealing waits for the database", reason=str(why))

@@ -1,0 +1,29 @@
+"""What handlers need, handed to them by the application."""
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import Depends, Request
+
+from reditus.server.bell import Bell
+from reditus.store import Store
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    store: Store
+    bell: Bell
+
+
+def context_of(request: Request) -> Context:
+    context = request.app.state.context
+    assert isinstance(context, Context)
+    return context
+
+
+def store_of(request: Request) -> Store:
+    return context_of(request).store
+
+
+StoreDep = Annotated[Store, Depends(store_of)]
+ContextDep = Annotated[Context, Depends(context_of)]

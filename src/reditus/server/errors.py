@@ -1,0 +1,92 @@
+"""Every error that a client can meet, as RFC 9457 problem details, in one place."""
+
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from reditus.core.errors import BlockError, BlockVersionError, LayoutError, UnknownCounter, UnknownMeasure, WindowError
+from reditus.server.times import BadTime
+from reditus.store import BlockClash, StoreAway, UnknownArchive, UnknownLayout
+
+log = structlog.get_logger()
+
+PROBLEM = "application/problem+json"
+
+
+class TimeRefused(ValueError):
+    """Ticks of a time that cannot be."""
+
+
+class TooLarge(ValueError):
+    """A body over the limit."""
+
+
+# error: (status, name, title). Subclasses come before their bases.
+PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
+    UnknownArchive: (404, "unknown-archive", "No such archive"),
+    UnknownLayout: (409, "unknown-layout", "Layout not known yet"),
+    UnknownMeasure: (404, "unknown-measure", "No such measure"),
+    UnknownCounter: (404, "unknown-counter", "No such counter"),
+    BlockVersionError: (422, "block-version", "Block from a newer version"),
+    BlockError: (422, "bad-block", "Not a valid block"),
+    LayoutError: (422, "bad-layout", "Not a valid layout"),
+    TimeRefused: (422, "bad-time", "Time refused"),
+    BlockClash: (409, "block-clash", "Block contradicts its archive"),
+    BadTime: (422, "bad-time", "Not a time or window"),
+    WindowError: (422, "bad-window", "Not a window"),
+    TooLarge: (413, "too-large", "Too large"),
+    StoreAway: (503, "database-away", "The database is away"),
+}
+
+
+def problem(status: int, name: str, title: str, detail: str, **more: Any) -> JSONResponse:
+    content = {"type": f"urn:reditus:problem:{name}", "title": title, "status": status, "detail": detail, **more}
+    headers = {"Retry-After": "2"} if status == 503 else None
+    return JSONResponse(content, status, media_type=PROBLEM, headers=headers)
+
+
+def install(app: FastAPI) -> None:
+    """Register a handler for everything in PROBLEMS, for bad parameters, and for unknown paths."""
+    for kind, (status, name, title) in PROBLEMS.items():
+        app.add_exception_handler(kind, _handler(status, name, title))
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(Exception, _unforeseen)
+
+
+Handler = Callable[[Request, Exception], Awaitable[JSONResponse]]
+
+
+def _handler(status: int, name: str, title: str) -> Handler:
+    async def handle(request: Request, why: Exception) -> JSONResponse:
+        if status >= 500:
+            log.warning(title, path=request.url.path, reason=str(why))
+        return problem(status, name, title, str(why))
+
+    return handle
+
+
+async def _invalid(_: Request, why: Exception) -> JSONResponse:
+    assert isinstance(why, RequestValidationError)
+    wrong = [
+        {"where": ".".join(str(part) for part in error["loc"]), "what": error["msg"]} for error in why.errors()[:20]
+    ]
+    sentence = "; ".join(f"{error['where']}: {error['what']}" for error in wrong)
+    return problem(422, "bad-request", "Request not understood", f"{sentence}. See /api/docs.", errors=wrong)
+
+
+async def _http(request: Request, why: Exception) -> JSONResponse:
+    assert isinstance(why, HTTPException)
+    detail = f"{request.method} {request.url.path}: {why.detail}. See /api/docs for what there is."
+    return problem(why.status_code, f"http-{why.status_code}", str(why.detail), detail)
+
+
+async def _unforeseen(request: Request, why: Exception) -> JSONResponse:
+    log.error("unforeseen", path=request.url.path, exc_info=why)
+    detail = "Reditus has a mistake here; its log tells more (.data/logs/server.log). Nothing was half-written."
+    return problem(500, "unforeseen", "Unforeseen error", detail)

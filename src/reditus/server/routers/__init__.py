@@ -1,0 +1,14 @@
+"""One router per noun."""
+
+from reditus.server.routers import archives, diagnosis, health, intake, live, measures, moment, series
+
+ROUTERS = [
+    health.router,
+    measures.router,
+    archives.router,
+    intake.router,
+    series.router,
+    moment.router,
+    diagnosis.router,
+    live.router,
+]

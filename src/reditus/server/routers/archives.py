@@ -1,0 +1,41 @@
+"""Archives: what there is, and making one known."""
+
+from uuid import UUID
+
+from fastapi import APIRouter
+
+from reditus.core.errors import LayoutError
+from reditus.core.facts import HostFacts
+from reditus.server.context import StoreDep
+from reditus.server.schemas import ArchiveIn, ArchiveOut
+from reditus.store import HostInfo
+
+router = APIRouter(prefix="/archives", tags=["archives"])
+
+
+@router.get("")
+def list_archives(store: StoreDep) -> list[ArchiveOut]:
+    """All archives, the one with the newest data first."""
+    return [ArchiveOut.of(archive) for archive in store.archives()]
+
+
+@router.get("/{archive_id}")
+def read_archive(archive_id: UUID, store: StoreDep) -> ArchiveOut:
+    return ArchiveOut.of(store.archive(archive_id))
+
+
+@router.put("/{archive_id}")
+def register_archive(archive_id: UUID, archive: ArchiveIn, store: StoreDep) -> ArchiveOut:
+    """Make an archive known, or bring its name and facts up to date."""
+    try:
+        facts = HostFacts.from_json(archive.facts)
+    except (KeyError, TypeError, ValueError, AttributeError) as why:
+        raise LayoutError(f"the host's facts are not as docs/blocks.md describes them: {why!r}") from why
+    store.register(
+        host=HostInfo(UUID(archive.host.id), archive.host.name),
+        archive=archive_id,
+        name=archive.name,
+        source=archive.source,
+        facts=facts,
+    )
+    return ArchiveOut.of(store.archive(archive_id))

@@ -1,0 +1,64 @@
+"""Intake: layouts and blocks from recorders. What is acknowledged is committed."""
+
+import time
+from typing import Annotated, Any
+from uuid import UUID
+
+from fastapi import APIRouter, Body, Request, Response
+from fastapi.concurrency import run_in_threadpool
+
+from reditus.core.blocks import Block, check_clocks, read_blocks
+from reditus.core.errors import LayoutError
+from reditus.core.layout import Layout
+from reditus.core.types import NS_PER_S
+from reditus.server.context import Context, ContextDep, StoreDep
+from reditus.server.errors import TimeRefused
+from reditus.server.schemas import StoredOut
+from reditus.server.times import EARLIEST_NS, spell_time
+
+router = APIRouter(prefix="/archives/{archive_id}", tags=["intake"])
+
+AHEAD_NS = 86_400 * NS_PER_S
+"""A recorder's clock may be wrong by this much before its ticks are refused."""
+BLOCKS_TYPE = "application/vnd.reditus.blocks"
+
+
+@router.put("/layouts/{digest}", status_code=204, response_class=Response)
+def add_layout(archive_id: UUID, digest: str, layout: Annotated[dict[str, Any], Body()], store: StoreDep) -> None:
+    """Describe the columns of blocks to come. The digest is the SHA-256 of the layout's canonical JSON, in hex."""
+    described = Layout.from_json(layout)
+    if described.digest.hex() != digest.lower():
+        raise LayoutError(f"the layout's digest is {described.digest.hex()}, not {digest}; see docs/blocks.md")
+    store.add_layout(archive_id, described)
+
+
+@router.post(
+    "/blocks",
+    openapi_extra={
+        "requestBody": {"required": True, "content": {BLOCKS_TYPE: {"schema": {"type": "string", "format": "binary"}}}}
+    },
+)
+async def append_blocks(archive_id: UUID, request: Request, context: ContextDep) -> StoredOut:
+    """Take a batch of blocks, all or none. When the answer arrives they are on disk; sending twice is harmless."""
+    return await run_in_threadpool(_append, context, archive_id, await request.body())
+
+
+def _append(context: Context, archive_id: UUID, body: bytes) -> StoredOut:
+    blocks = list(read_blocks(body))
+    for block in blocks:
+        _check_times(block)
+        check_clocks(block)
+    stored = context.store.append(archive_id, blocks)
+    context.bell.ring(archive_id, stored.last_ns)
+    return StoredOut(stored_ticks=stored.stored_ticks, repeated_ticks=stored.repeated_ticks)
+
+
+def _check_times(block: Block) -> None:
+    latest_ns = time.time_ns() + AHEAD_NS
+    for at_ns in (block.first_ns, block.last_ns):
+        if not EARLIEST_NS <= at_ns <= latest_ns:
+            when = spell_time(at_ns) if 0 <= at_ns < 1 << 62 else f"{at_ns} ns"
+            raise TimeRefused(
+                f"a block has a tick at {when}; ticks lie between {spell_time(EARLIEST_NS)} and a day from now. Set the "
+                "recorded machine's clock, or the server's"
+            )

@@ -1,0 +1,27 @@
+"""The catalogue of measures, whole and per archive."""
+
+from uuid import UUID
+
+from fastapi import APIRouter
+
+from reditus.core.measures import MEASURES
+from reditus.server.context import StoreDep
+from reditus.server.reading import available
+from reditus.server.schemas import AvailableOut, MeasureOut
+
+router = APIRouter(tags=["measures"])
+
+
+@router.get("/measures")
+def list_measures() -> list[MeasureOut]:
+    """Every measure that Reditus can derive."""
+    return [MeasureOut.of(measure) for measure in MEASURES.values()]
+
+
+@router.get("/archives/{archive_id}/measures")
+def list_available_measures(archive_id: UUID, store: StoreDep) -> list[AvailableOut]:
+    """The measures that an archive's counters can give, each with its devices."""
+    return [
+        AvailableOut(**MeasureOut.of(measure).model_dump(), devices=devices)
+        for measure, devices in available(store.columns(archive_id))
+    ]

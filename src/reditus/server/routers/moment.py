@@ -1,0 +1,69 @@
+"""The full state of the host at the needle."""
+
+from typing import Annotated
+from uuid import UUID
+
+import numpy as np
+from fastapi import APIRouter, Query
+
+from reditus.core.bins import Window
+from reditus.core.frame import Sampled
+from reditus.core.measures.processor import core_count
+from reditus.server.context import StoreDep
+from reditus.server.reading import Read, Wanted, available, read
+from reditus.server.schemas import MomentOut, ReadingOut
+from reditus.server.times import parse_time, to_ms
+
+router = APIRouter(prefix="/archives/{archive_id}", tags=["moment"])
+
+REACH_INTERVALS = 3
+"""How far around the needle ticks are read; a rate needs the one before."""
+
+
+@router.get("/moment")
+def read_moment(archive_id: UUID, store: StoreDep, at: Annotated[str, Query(description="RFC 3339.")]) -> MomentOut:
+    """Every measure, of the machine and of each device, at the tick that describes the moment."""
+    at_ns = parse_time(at)
+    archive = store.archive(archive_id)
+    reach_ns = REACH_INTERVALS * (archive.interval_ns or 0) + 1
+    wanted = [
+        Wanted(measure, device)
+        for measure, devices in available(store.columns(archive_id))
+        for device in [None, *devices]
+    ]
+    frame, reads = read(store, archive_id, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))
+    found = [(one, _tick(one.sampled, at_ns)) for one in reads if one.sampled is not None]
+    tick_ns = max(
+        (int(one.sampled.timebase.wall_ns[at]) for one, at in found if at is not None and one.sampled), default=None
+    )
+    return MomentOut(
+        at_ms=to_ms(at_ns),
+        tick_ms=None if tick_ns is None else to_ms(tick_ns),
+        cores=core_count(frame) if found else None,
+        readings=[_reading(one, at) for one, at in found],
+    )
+
+
+def _tick(sampled: Sampled | None, at_ns: int) -> int | None:
+    """Index of the tick whose interval holds the moment; None in a gap."""
+    if sampled is None or not len(sampled):
+        return None
+    timebase = sampled.timebase
+    index = int(np.searchsorted(timebase.wall_ns, at_ns))
+    if index == len(timebase) or timebase.start_ns[index] > at_ns:
+        # Past the newest tick, or in front of one that follows a gap: the last one counts for one interval more.
+        index -= 1
+    if index < 0 or at_ns - timebase.wall_ns[index] > timebase.interval_ns[index]:
+        return None
+    return index
+
+
+def _reading(one: Read, at: int | None) -> ReadingOut:
+    value = float(one.sampled.values[at]) if one.sampled is not None and at is not None else float("nan")
+    measure = one.wanted.measure
+    return ReadingOut(
+        measure=measure.name,
+        device=one.wanted.device,
+        unit=measure.unit.value,
+        value=None if np.isnan(value) else value,
+    )

@@ -1,0 +1,303 @@
+"""What goes over the wire, as Pydantic models. The front end's types are generated from these."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
+from reditus.core.measures import Measure
+from reditus.server.times import spell_time, to_ms
+from reditus.store import ArchiveInfo
+
+Name = Annotated[
+    str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=r"^[^\x00-\x1f\x7f]+$")
+]
+Source = Literal["recorded", "imported", "made up"]
+
+
+class Out(BaseModel):
+    """Base of everything sent."""
+
+    model_config = ConfigDict(frozen=True)
+
+
+class ProblemOut(Out):
+    """An RFC 9457 problem."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+
+
+class HealthOut(Out):
+    status: Literal["ok", "database away"]
+    version: str
+    detail: str | None = None
+
+
+class HostIn(BaseModel):
+    id: str = Field(pattern=r"^[0-9a-f-]{36}$", description="UUID of the host.")
+    name: Name
+
+
+class ArchiveIn(BaseModel):
+    """What a recorder tells of an archive before it sends blocks."""
+
+    host: HostIn
+    name: Name
+    source: Source
+    facts: dict[str, Any] = Field(default_factory=dict, description="Facts of the host, as docs/blocks.md describes.")
+
+
+class HostOut(Out):
+    id: str
+    name: str
+
+
+class ArchiveOut(Out):
+    id: str
+    host: HostOut
+    name: str
+    source: Source
+    facts: dict[str, Any]
+    start: str | None = Field(description="First tick, RFC 3339; null while the archive is empty.")
+    end: str | None
+    start_ms: float | None
+    end_ms: float | None
+    interval_s: float | None
+    ticks: int
+    columns: int
+    size_bytes: int
+    coverage: float = Field(description="Share of the time between first and last tick for which there are ticks.")
+
+    @classmethod
+    def of(cls, archive: ArchiveInfo) -> "ArchiveOut":
+        first_ns, last_ns = archive.first_ns, archive.last_ns
+        return cls(
+            id=str(archive.id),
+            host=HostOut(id=str(archive.host.id), name=archive.host.name),
+            name=archive.name,
+            source=archive.source,
+            facts=archive.facts.as_json(),
+            start=None if first_ns is None else spell_time(first_ns),
+            end=None if last_ns is None else spell_time(last_ns),
+            start_ms=None if first_ns is None else to_ms(first_ns),
+            end_ms=None if last_ns is None else to_ms(last_ns),
+            interval_s=None if archive.interval_ns is None else archive.interval_ns / 1e9,
+            ticks=archive.ticks,
+            columns=archive.columns,
+            size_bytes=archive.size_bytes,
+            coverage=archive.coverage,
+        )
+
+
+class StoredOut(Out):
+    """What became of a batch. When this arrives, the ticks are on disk."""
+
+    stored_ticks: int
+    repeated_ticks: int = Field(description="Ticks that were there already; sending twice is harmless.")
+
+
+class MeasureOut(Out):
+    name: str
+    title: str
+    unit: str
+    resource: str
+    help: str
+    formula: str
+    per: str | None = Field(description="What the measure has devices of: core, disk, interface; null if none.")
+    total: str | None = Field(description="Unit of the measure summed over time, where that makes sense.")
+
+    @classmethod
+    def of(cls, measure: Measure) -> "MeasureOut":
+        return cls(
+            name=measure.name,
+            title=measure.title,
+            unit=measure.unit.value,
+            resource=measure.resource.value,
+            help=measure.help,
+            formula=measure.formula,
+            per=None if measure.per is None else measure.per.name.lower(),
+            total=None if measure.total is None else measure.total.value,
+        )
+
+
+class AvailableOut(MeasureOut):
+    """A measure that an archive can give."""
+
+    devices: list[str]
+
+
+class SummaryOut(Out):
+    low: float | None
+    mean: float | None
+    p95: float | None
+    high: float | None
+    total: float | None
+    coverage: float
+
+
+class SeriesOut(Out):
+    """One measure over the window. `mean`, `low` and `high` run along `times_ms[times]`; null is unknown."""
+
+    measure: str
+    device: str | None
+    unit: str
+    times: int
+    bin_s: float | None = Field(description="Length of a bin in seconds; null when the values are single ticks.")
+    mean: list[float | None]
+    low: list[float | None] | None
+    high: list[float | None] | None
+    summary: SummaryOut | None
+    missing: str | None = Field(description="Why there are no values.")
+
+
+class SeriesSetOut(Out):
+    start_ms: float
+    end_ms: float
+    times_ms: list[list[float]]
+    series: list[SeriesOut]
+
+
+class ReadingOut(Out):
+    measure: str
+    device: str | None
+    unit: str
+    value: float | None
+
+
+class MomentOut(Out):
+    """The state of the host at one tick."""
+
+    at_ms: float = Field(description="The moment that was asked for.")
+    tick_ms: float | None = Field(description="The tick that describes it; null in a gap.")
+    cores: int | None
+    readings: list[ReadingOut]
+
+
+class EvidenceOut(Out):
+    measure: str
+    device: str | None
+    value: float
+    threshold: float | None
+    unit: str
+    reads: str
+
+    @classmethod
+    def of(cls, evidence: Evidence) -> "EvidenceOut":
+        return cls(
+            measure=evidence.measure,
+            device=evidence.device,
+            value=evidence.value,
+            threshold=evidence.threshold,
+            unit=evidence.unit.value,
+            reads=evidence.reads,
+        )
+
+
+class OnsetOut(Out):
+    at: str
+    uncertainty_s: float
+
+
+class PatternOut(Out):
+    kind: str
+    period_s: float | None
+
+
+class FindingOut(Out):
+    id: str
+    kind: str
+    title: str
+    resource: str
+    device: str | None
+    start: str
+    end: str
+    onset: OnsetOut
+    severity: float
+    time_lost_s: float
+    time_lost_estimated: bool
+    confidence: float
+    evidence: list[EvidenceOut]
+    explanation: str
+    considered: list[str]
+    next: list[str]
+    caused_by: list[str] = Field(description="Ids of findings that brought this one about.")
+    symptoms: list[str] = Field(description="Ids of findings that this one brought about.")
+    pattern: PatternOut
+
+    @classmethod
+    def of(cls, finding: Finding) -> "FindingOut":
+        return cls(
+            id=finding.id,
+            kind=finding.kind,
+            title=finding.title,
+            resource=finding.resource.value,
+            device=finding.device,
+            start=spell_time(finding.start_ns),
+            end=spell_time(finding.end_ns),
+            onset=OnsetOut(at=spell_time(finding.onset.at_ns), uncertainty_s=finding.onset.uncertainty_s),
+            severity=finding.severity,
+            time_lost_s=finding.time_lost_s,
+            time_lost_estimated=finding.time_lost_estimated,
+            confidence=finding.confidence,
+            evidence=[EvidenceOut.of(one) for one in finding.evidence],
+            explanation=finding.explanation,
+            considered=list(finding.considered),
+            next=list(finding.next),
+            caused_by=[],
+            symptoms=[],
+            pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
+        )
+
+
+class RuledOutOut(Out):
+    id: str
+    kind: str
+    title: str
+    resource: str
+    start: str
+    end: str
+    evidence: list[EvidenceOut]
+    explanation: str
+
+    @classmethod
+    def of(cls, excluded: RuledOut) -> "RuledOutOut":
+        return cls(
+            id=excluded.id,
+            kind=excluded.kind,
+            title=excluded.title,
+            resource=excluded.resource.value,
+            start=spell_time(excluded.start_ns),
+            end=spell_time(excluded.end_ns),
+            evidence=[EvidenceOut.of(one) for one in excluded.evidence],
+            explanation=excluded.explanation,
+        )
+
+
+class DiagnosedWindowOut(Out):
+    model_config = ConfigDict(frozen=True, populate_by_name=True)
+
+    from_: str = Field(alias="from")
+    to: str
+    coverage: float
+
+
+class DiagnosisOut(Out):
+    host: str
+    window: DiagnosedWindowOut
+    findings: list[FindingOut]
+    ruled_out: list[RuledOutOut]
+
+    @classmethod
+    def of(cls, host: str, diagnosis: Diagnosis) -> "DiagnosisOut":
+        window = diagnosis.window
+        return cls(
+            host=host,
+            window=DiagnosedWindowOut(
+                from_=spell_time(window.start_ns), to=spell_time(window.end_ns), coverage=diagnosis.coverage
+            ),
+            findings=[FindingOut.of(finding) for finding in diagnosis.findings],
+            ruled_out=[RuledOutOut.of(excluded) for excluded in diagnosis.ruled_out],
+        )
