@@ -145,7 +145,6 @@ class Cluster:
         if done.returncode:
             log = self._log.read_text(errors="replace")[-2000:] if self._log.exists() else ""
             raise ClusterError(f"{program} failed: {done.stderr.strip() or done.stdout.strip()}\n{log}")
-        return done.returncode
 
 
 def _binary(program: str) -> Path:

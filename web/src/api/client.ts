@@ -1,0 +1,63 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Archive = components['schemas']['ArchiveOut']
+export type SeriesSet = components['schemas']['SeriesSetOut']
+export type Series = components['schemas']['SeriesOut']
+export type Summary = components['schemas']['SummaryOut']
+export type Moment = components['schemas']['MomentOut']
+export type Diagnosis = components['schemas']['DiagnosisOut']
+export type Finding = components['schemas']['FindingOut']
+export type RuledOut = components['schemas']['RuledOutOut']
+export type Evidence = components['schemas']['EvidenceOut']
+export type Measure = components['schemas']['MeasureOut']
+type Problem = components['schemas']['ProblemOut']
+
+export const api = createClient<paths>({
+  baseUrl: '/',
+  querySerializer: { array: { style: 'form', explode: true } },
+})
+
+/** A problem the server told, or that it could not be reached (status 0). */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    detail: string,
+  ) {
+    super(detail)
+  }
+
+  /** Trouble that passes by itself: the server or its database is away. */
+  get passes(): boolean {
+    return this.status === 0 || this.status === 503
+  }
+}
+
+interface Answer<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+const isProblem = (body: unknown): body is Problem =>
+  typeof body === 'object' && body !== null && 'detail' in body
+
+/** The data of an answer; throws ApiError for a problem or a lost connection. */
+export async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>
+  try {
+    answer = await asked
+  } catch (why) {
+    if (why instanceof DOMException && why.name === 'AbortError') throw why
+    throw new ApiError(0, 'Server away', 'The server does not answer. Is ./reditus still running?')
+  }
+  if (answer.data !== undefined) return answer.data
+  if (isProblem(answer.error))
+    throw new ApiError(answer.response.status, answer.error.title, answer.error.detail)
+  throw new ApiError(
+    answer.response.status,
+    'Unforeseen answer',
+    `The server answered ${answer.response.status}.`,
+  )
+}

@@ -1,0 +1,108 @@
+import { keepPreviousData, useQuery, type UseQueryReturnType } from '@tanstack/vue-query'
+import { computed, type Ref } from 'vue'
+import { toRfc3339 } from '../model/link'
+import type { Span } from '../model/span'
+import {
+  api,
+  unwrap,
+  type ApiError,
+  type Archive,
+  type Diagnosis,
+  type Measure,
+  type Moment,
+  type SeriesSet,
+} from './client'
+
+type Query<T> = UseQueryReturnType<T, ApiError>
+
+const HEALTH_EVERY_MS = 3_000
+const LIST_EVERY_MS = 5_000
+
+/** Whether the server and its database answer; asked all the time, so that the page can say so, and recover. */
+export function useHealth(): Query<{ status: string }> {
+  return useQuery<{ status: string }, ApiError>({
+    queryKey: ['health'],
+    queryFn: () => unwrap(api.GET('/api/health')),
+    refetchInterval: HEALTH_EVERY_MS,
+    retry: false,
+  })
+}
+
+export function useArchives(): Query<Archive[]> {
+  return useQuery<Archive[], ApiError>({
+    queryKey: ['archives'],
+    queryFn: () => unwrap(api.GET('/api/archives')),
+    refetchInterval: LIST_EVERY_MS,
+  })
+}
+
+export const archiveKey = (id: string): string[] => ['archive', id]
+
+export function useArchive(id: Ref<string>): Query<Archive> {
+  return useQuery<Archive, ApiError>({
+    queryKey: computed(() => archiveKey(id.value)),
+    queryFn: () =>
+      unwrap(api.GET('/api/archives/{archive_id}', { params: { path: { archive_id: id.value } } })),
+  })
+}
+
+export function useMeasures(): Query<Measure[]> {
+  return useQuery<Measure[], ApiError>({
+    queryKey: ['measures'],
+    queryFn: () => unwrap(api.GET('/api/measures')),
+    staleTime: Infinity,
+  })
+}
+
+/** The series of all strips over the window, in one request. Bulk numbers, so without deep reactivity. */
+export function useSeriesSet(
+  id: Ref<string>,
+  window: Ref<Span | null>,
+  width: Ref<number>,
+  measures: Ref<string[]>,
+): Query<SeriesSet> {
+  return useQuery<SeriesSet, ApiError>({
+    queryKey: computed(() => ['series', id.value, window.value, width.value, measures.value]),
+    enabled: computed(() => window.value !== null && width.value > 0),
+    placeholderData: keepPreviousData,
+    shallow: true,
+    structuralSharing: false,
+    queryFn: ({ signal }) => {
+      const { start, end } = window.value ?? { start: 0, end: 1 }
+      const query = {
+        measure: measures.value,
+        from: toRfc3339(start),
+        to: toRfc3339(end),
+        width: width.value,
+      }
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/series', { params, signal }))
+    },
+  })
+}
+
+export function useMoment(id: Ref<string>, at: Ref<number | null>): Query<Moment> {
+  return useQuery<Moment, ApiError>({
+    queryKey: computed(() => ['moment', id.value, at.value]),
+    enabled: computed(() => at.value !== null),
+    placeholderData: keepPreviousData,
+    shallow: true,
+    queryFn: ({ signal }) => {
+      const params = { path: { archive_id: id.value }, query: { at: toRfc3339(at.value ?? 0) } }
+      return unwrap(api.GET('/api/archives/{archive_id}/moment', { params, signal }))
+    },
+  })
+}
+
+/** Findings over the whole archive; `grown` is its newest tick, so that a growing archive is judged again. */
+export function useDiagnosis(id: Ref<string>, grown: Ref<number | null>): Query<Diagnosis> {
+  return useQuery<Diagnosis, ApiError>({
+    queryKey: computed(() => ['diagnosis', id.value, grown.value]),
+    enabled: computed(() => grown.value !== null),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => {
+      const params = { path: { archive_id: id.value } }
+      return unwrap(api.GET('/api/archives/{archive_id}/diagnosis', { params, signal }))
+    },
+  })
+}

@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import type { Evidence } from '../api/client'
+import { isUnit, spellAmount } from '../model/amounts'
+
+/** What a judgement rests on: each measure against the threshold it was held to. */
+defineProps<{ evidence: Evidence[] }>()
+
+const say = (value: number | null, unit: string): string =>
+  value === null ? '–' : isUnit(unit) ? spellAmount(value, unit) : `${value} ${unit}`
+
+/** Value and threshold on one hairline, the larger at three quarters. */
+const place = (value: number, one: Evidence): number =>
+  (value / Math.max(one.value, one.threshold ?? 0, 1e-12)) * 75
+</script>
+
+<template>
+  <dl class="space-y-1.5">
+    <div v-for="one in evidence" :key="one.measure + (one.device ?? '')">
+      <div class="flex items-baseline justify-between gap-2">
+        <dt>
+          {{ one.measure }}<template v-if="one.device"> of {{ one.device }}</template>
+        </dt>
+        <dd>
+          <b class="font-semibold">{{ say(one.value, one.unit) }}</b>
+          <span v-if="one.threshold !== null" class="text-soft">
+            · {{ one.reads }} {{ say(one.threshold, one.unit) }}</span
+          >
+        </dd>
+      </div>
+      <div class="relative mt-0.5 h-1.5 border-b border-rule" aria-hidden="true">
+        <span
+          class="absolute bottom-0 left-0 h-[3px] bg-soft"
+          :style="{ width: `${place(one.value, one)}%` }"
+        />
+        <span
+          v-if="one.threshold !== null"
+          class="absolute bottom-0 h-1.5 border-l-[1.5px] border-needle"
+          :style="{ left: `${place(one.threshold, one)}%` }"
+        />
+      </div>
+    </div>
+  </dl>
+</template>

@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import type { Finding } from '../api/client'
+import { spellDuration, spellTime, type Zone } from '../model/clock'
+import StateNote from '../ui/StateNote.vue'
+import EvidenceList from './EvidenceList.vue'
+
+interface Props {
+  findings: Finding[]
+  selected: string | null
+  zone: Zone
+  pending: boolean
+}
+defineProps<Props>()
+defineEmits<{ find: [id: string] }>()
+
+const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), zone)
+</script>
+
+<template>
+  <StateNote v-if="pending" title="Reading the archive" busy />
+  <StateNote
+    v-else-if="!findings.length"
+    title="Nothing ran out"
+    hint="No resource was short in what was recorded. Ruled out tells what looked like it and was not."
+  />
+  <ol v-else class="divide-y divide-rule" aria-label="Findings, the most time lost first">
+    <li v-for="finding in findings" :key="finding.id" class="py-3 first:pt-0" data-finding>
+      <button
+        type="button"
+        class="w-full border-l-[3px] pl-3 text-left"
+        :style="{ borderColor: `var(--color-${finding.resource})` }"
+        :aria-current="selected === finding.id"
+        @click="$emit('find', finding.id)"
+      >
+        <span class="flex items-baseline justify-between gap-2">
+          <span
+            class="font-serif text-base font-semibold"
+            :class="selected === finding.id ? 'text-needle' : ''"
+            >{{ finding.title }}</span
+          >
+          <span class="text-2xs text-soft">{{ finding.kind }}</span>
+        </span>
+        <span class="block text-soft">
+          {{ clock(finding.start, zone) }} – {{ clock(finding.end, zone) }} ·
+          <b class="font-semibold text-ink"
+            >{{ finding.time_lost_estimated ? 'about ' : '' }}{{ spellDuration(finding.time_lost_s) }} lost</b
+          >
+        </span>
+      </button>
+      <div class="mt-2 space-y-3 pl-[15px]">
+        <p>{{ finding.explanation }}</p>
+        <p class="text-soft">
+          Began {{ clock(finding.onset.at, zone) }} ± {{ spellDuration(finding.onset.uncertainty_s) }} ·
+          confidence {{ (finding.confidence * 100).toFixed(0) }} %
+        </p>
+        <template v-if="selected === finding.id">
+          <EvidenceList :evidence="finding.evidence" />
+          <section>
+            <h4 class="font-semibold">Also considered</h4>
+            <ul class="list-disc pl-4 text-soft">
+              <li v-for="line in finding.considered" :key="line">{{ line }}</li>
+            </ul>
+          </section>
+          <section>
+            <h4 class="font-semibold">Look at next</h4>
+            <ul class="list-disc pl-4 text-soft">
+              <li v-for="line in finding.next" :key="line">{{ line }}</li>
+            </ul>
+          </section>
+        </template>
+      </div>
+    </li>
+  </ol>
+</template>

@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import type { RuledOut } from '../api/client'
+import { spellTime, type Zone } from '../model/clock'
+import StateNote from '../ui/StateNote.vue'
+import EvidenceList from './EvidenceList.vue'
+
+interface Props {
+  ruledOut: RuledOut[]
+  selected: string | null
+  zone: Zone
+}
+defineProps<Props>()
+defineEmits<{ find: [id: string] }>()
+</script>
+
+<template>
+  <StateNote
+    v-if="!ruledOut.length"
+    title="Nothing to rule out"
+    hint="Nothing in this archive looks like a problem without being one."
+  />
+  <ol v-else class="divide-y divide-rule" aria-label="What only looks like a problem">
+    <li v-for="excluded in ruledOut" :key="excluded.id" class="py-3 first:pt-0" data-ruled-out>
+      <button
+        type="button"
+        class="w-full border-l-[3px] border-dotted border-rule-strong pl-3 text-left"
+        :aria-current="selected === excluded.id"
+        @click="$emit('find', excluded.id)"
+      >
+        <span class="flex items-baseline justify-between gap-2">
+          <span class="font-serif text-base font-semibold">{{ excluded.title }}</span>
+          <span class="text-2xs text-soft">{{ excluded.kind }}</span>
+        </span>
+        <span class="block text-soft">
+          {{ spellTime(Date.parse(excluded.start), zone) }} –
+          {{ spellTime(Date.parse(excluded.end), zone) }} · not a problem
+        </span>
+      </button>
+      <div class="mt-2 space-y-3 pl-[15px]">
+        <p>{{ excluded.explanation }}</p>
+        <EvidenceList :evidence="excluded.evidence" />
+      </div>
+    </li>
+  </ol>
+</template>

@@ -1,0 +1,90 @@
+/** Values with their units, always printed together: bits for links, bytes for transfers. */
+
+export type Unit = 'cores' | 'tasks' | 'share' | 'bytes' | 'bytes/s' | 'bits/s' | '1/s' | 's' | 'count'
+
+export interface Scale {
+  /** What a value is divided by before it is printed. */
+  by: number
+  /** What is printed behind it. */
+  unit: string
+  digits: number
+}
+
+const BINARY: [number, string][] = [
+  [2 ** 40, 'TiB'],
+  [2 ** 30, 'GiB'],
+  [2 ** 20, 'MiB'],
+  [2 ** 10, 'KiB'],
+  [1, 'B'],
+]
+const DECIMAL: [number, string][] = [
+  [1e9, 'G'],
+  [1e6, 'M'],
+  [1e3, 'k'],
+  [1, ''],
+]
+
+const pick = (steps: [number, string][], highest: number): [number, string] =>
+  steps.find(([size]) => highest >= size) ?? steps[steps.length - 1] ?? [1, '']
+
+const digitsFor = (value: number): number => (value >= 100 ? 0 : value >= 10 ? 1 : 2)
+
+/** One scale for all numbers of a picture, from the highest of them. Bits per second are given as bytes per second. */
+export function scaleFor(unit: Unit, highest: number): Scale {
+  const top = Math.abs(highest)
+  switch (unit) {
+    case 'share':
+      return { by: 0.01, unit: '%', digits: top < 0.1 ? 1 : 0 }
+    case 'bytes':
+    case 'bytes/s': {
+      const [by, name] = pick(BINARY, top)
+      return { by, unit: unit === 'bytes' ? name : `${name}/s`, digits: by === 1 ? 0 : digitsFor(top / by) }
+    }
+    case 'bits/s': {
+      const [by, name] = pick(DECIMAL, top * 8)
+      return { by: by / 8, unit: `${name}bit/s`, digits: digitsFor((top * 8) / by) }
+    }
+    case 's':
+      return top >= 1
+        ? { by: 1, unit: 's', digits: 2 }
+        : { by: 1e-3, unit: 'ms', digits: top >= 0.1 ? 0 : top >= 0.01 ? 1 : 2 }
+    case '1/s': {
+      const [by, name] = pick(DECIMAL, top / 10)
+      return { by, unit: `${name}/s`, digits: digitsFor(top / by) }
+    }
+    case 'count':
+      return { by: 1, unit: '', digits: digitsFor(top) }
+    case 'cores':
+    case 'tasks':
+      return { by: 1, unit, digits: digitsFor(top) }
+  }
+}
+
+export const isUnit = (text: string): text is Unit =>
+  ['cores', 'tasks', 'share', 'bytes', 'bytes/s', 'bits/s', '1/s', 's', 'count'].includes(text)
+
+/** The number alone, on a scale. */
+export function spellNumber(value: number | null | undefined, scale: Scale): string {
+  return value === null || value === undefined || Number.isNaN(value)
+    ? '–'
+    : (value / scale.by).toFixed(scale.digits)
+}
+
+/** The number with its unit, on a scale of its own. */
+export function spellAmount(
+  value: number | null | undefined,
+  unit: Unit,
+  scale = scaleFor(unit, value ?? 0),
+): string {
+  if (value === null || value === undefined || Number.isNaN(value)) return '–'
+  return `${spellNumber(value, scale)}${scale.unit ? `\u2009${scale.unit}` : ''}`
+}
+
+/** A round top for an axis: at least `highest`, at 1, 2, 3, 4, 5, 6 or 8 times a power of ten of the scale's unit. */
+export function roundTop(highest: number, scale: Scale): number {
+  const value = highest / scale.by
+  if (!(value > 0)) return scale.by
+  const power = 10 ** Math.floor(Math.log10(value))
+  const step = [1, 1.5, 2, 3, 4, 5, 6, 8, 10].find((each) => each * power >= value * 0.999) ?? 10
+  return step * power * scale.by
+}

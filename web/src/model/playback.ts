@@ -1,0 +1,19 @@
+import { lengthOf, within, type Span } from './span'
+
+export const PACES = [1, 10, 60, 300, 1_200, 3_600] as const
+export type Pace = (typeof PACES)[number]
+
+export interface Played {
+  needle: number
+  window: Span
+  ended: boolean
+}
+
+/** Move the needle on by `elapsedMs` of real time. The window follows in half pages when the needle leaves it. */
+export function advance(needle: number, window: Span, pace: Pace, elapsedMs: number, extent: Span): Played {
+  const next = Math.min(needle + elapsedMs * pace, extent.end)
+  const ended = next >= extent.end
+  if (next <= window.end) return { needle: next, window, ended }
+  const start = next - lengthOf(window) / 2
+  return { needle: next, window: within({ start, end: start + lengthOf(window) }, extent), ended }
+}

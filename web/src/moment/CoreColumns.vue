@@ -1,0 +1,38 @@
+<script setup lang="ts">
+import type { Readings } from './readings'
+
+/** Cores as a row of small columns, filled from below; idle with a task waiting for I/O is hatched above. */
+interface Props {
+  cores: string[]
+  readings: Readings
+}
+const props = defineProps<Props>()
+
+const percent = (measure: string, core: string): number => (props.readings.of(measure, core) ?? 0) * 100
+</script>
+
+<template>
+  <ol class="flex flex-wrap gap-1" aria-label="Busy share of each core">
+    <li
+      v-for="core in cores"
+      :key="core"
+      class="max-w-16 min-w-6 flex-1"
+      :title="`core ${core}: ${percent('cpu.busy', core).toFixed(0)} % busy`"
+    >
+      <div class="relative h-9 border border-rule-strong bg-paper">
+        <div
+          class="absolute inset-x-0 bottom-0 bg-processor"
+          :style="{ height: `${percent('cpu.busy', core)}%` }"
+        />
+        <div
+          class="hatched absolute inset-x-0"
+          :style="{ bottom: `${percent('cpu.busy', core)}%`, height: `${percent('cpu.iowait', core)}%` }"
+        />
+      </div>
+      <p class="text-center text-[10px] leading-4 text-soft">
+        {{ core
+        }}<template v-if="cores.length <= 8"> · {{ percent('cpu.busy', core).toFixed(0) }}&thinsp;%</template>
+      </p>
+    </li>
+  </ol>
+</template>

@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { spellAmount, type Unit } from '../model/amounts'
+import type { Resource } from '../model/layouts'
+import type { Readings } from './readings'
+
+export interface DeviceColumn {
+  title: string
+  measure: string
+  unit: Unit
+  /** A hairline bar under the number, against the column's highest. */
+  bar?: boolean
+}
+
+/** Devices with their numbers, sortable by any column. */
+interface Props {
+  kind: string
+  resource: Resource
+  /** Heaviest first. */
+  devices: string[]
+  /** How many more did nothing. */
+  idle: number
+  columns: DeviceColumn[]
+  readings: Readings
+}
+const props = defineProps<Props>()
+
+const sortedBy = ref<string | null>(null)
+const rows = computed(() => {
+  const by = sortedBy.value
+  if (by === null) return props.devices
+  return [...props.devices].sort(
+    (a, b) => (props.readings.of(by, b) ?? -1) - (props.readings.of(by, a) ?? -1),
+  )
+})
+const share = (column: DeviceColumn, device: string): number => {
+  const most = Math.max(...props.devices.map((each) => props.readings.of(column.measure, each) ?? 0))
+  return most > 0 ? (props.readings.of(column.measure, device) ?? 0) / most : 0
+}
+const sort = (measure: string): void => {
+  sortedBy.value = sortedBy.value === measure ? null : measure
+}
+</script>
+
+<template>
+  <table class="w-full">
+    <thead class="text-2xs text-soft">
+      <tr>
+        <th class="text-left font-normal">{{ kind }}</th>
+        <th
+          v-for="column in columns"
+          :key="column.measure"
+          class="text-right font-normal"
+          :aria-sort="sortedBy === column.measure ? 'descending' : 'none'"
+        >
+          <button
+            type="button"
+            class="hover:text-ink"
+            :class="sortedBy === column.measure ? 'text-ink underline' : ''"
+            @click="sort(column.measure)"
+          >
+            {{ column.title }}
+          </button>
+        </th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="device in rows" :key="device" class="border-t border-rule">
+        <td class="max-w-20 truncate py-0.5">{{ device }}</td>
+        <td v-for="column in columns" :key="column.measure" class="relative py-0.5 text-right">
+          {{ spellAmount(readings.of(column.measure, device), column.unit) }}
+          <span
+            v-if="column.bar"
+            class="absolute right-0 bottom-0 h-[2px]"
+            :style="{ width: `${share(column, device) * 88}%`, background: `var(--color-${resource})` }"
+          />
+        </td>
+      </tr>
+    </tbody>
+  </table>
+  <p v-if="idle" class="mt-0.5 text-2xs text-soft">
+    {{ devices.length ? `${idle} more did nothing` : `none of ${idle} did anything` }}
+  </p>
+</template>

@@ -1,0 +1,11 @@
+<script setup lang="ts">
+/** A section's title, and its sum at the other end of the line. */
+defineProps<{ title: string; note: string }>()
+</script>
+
+<template>
+  <div class="mb-1 flex items-baseline justify-between gap-3">
+    <h3 class="font-serif text-[15px] font-semibold">{{ title }}</h3>
+    <p class="truncate text-2xs text-soft">{{ note }}</p>
+  </div>
+</template>

@@ -1,0 +1,133 @@
+<script setup lang="ts">
+import { refThrottled } from '@vueuse/core'
+import { computed, toRef } from 'vue'
+import { useMoment } from '../api/queries'
+import { spellAmount } from '../model/amounts'
+import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
+import StateNote from '../ui/StateNote.vue'
+import { useWorkbench } from '../useWorkbench'
+import CoreColumns from './CoreColumns.vue'
+import DeviceTable, { type DeviceColumn } from './DeviceTable.vue'
+import MemoryBand from './MemoryBand.vue'
+import MomentHead from './MomentHead.vue'
+import { heaviest, Readings } from './readings'
+
+const props = defineProps<{ archiveId: string; zone: Zone }>()
+
+const bench = useWorkbench()
+// While playing, the needle moves sixty times a second; four pictures of the machine a second are enough.
+const at = refThrottled(toRef(bench, 'needle'), 250, true, true)
+const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at)
+const readings = computed(() => new Readings(moment.value))
+
+const into = computed(() =>
+  bench.needle === null || !bench.window || bench.needle < bench.window.start
+    ? null
+    : spellDuration((bench.needle - bench.window.start) / 1000),
+)
+const cores = computed(() => readings.value.devices('cpu.busy'))
+const traffic =
+  (name: string, ways: [string, string]) =>
+  (device: string): number =>
+    (readings.value.of(`${name}.${ways[0]}`, device) ?? 0) +
+    (readings.value.of(`${name}.${ways[1]}`, device) ?? 0)
+const disks = computed(() =>
+  heaviest(readings.value.devices('disk.busy'), traffic('disk', ['read.rate', 'write.rate'])),
+)
+const links = computed(() =>
+  heaviest(readings.value.devices('net.receive.rate'), traffic('net', ['receive.rate', 'send.rate'])),
+)
+
+const DISK_COLUMNS: DeviceColumn[] = [
+  { title: 'read', measure: 'disk.read.rate', unit: 'bytes/s' },
+  { title: 'write', measure: 'disk.write.rate', unit: 'bytes/s' },
+  { title: 'queue', measure: 'disk.queue', unit: 'count' },
+  { title: 'wait', measure: 'disk.wait', unit: 's', bar: true },
+]
+const LINK_COLUMNS: DeviceColumn[] = [
+  { title: 'in', measure: 'net.receive.rate', unit: 'bits/s', bar: true },
+  { title: 'out', measure: 'net.send.rate', unit: 'bits/s' },
+]
+const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): string =>
+  spellAmount(readings.value.of(name), unit)
+</script>
+
+<template>
+  <StateNote v-if="error" title="This moment cannot be shown" :hint="error.message" />
+  <StateNote
+    v-else-if="bench.needle === null"
+    title="No moment yet"
+    hint="Click on a strip to put the needle, and read the whole machine at that moment."
+  />
+  <div v-else class="space-y-3.5 pb-4" data-moment>
+    <header class="flex items-baseline justify-between">
+      <time
+        class="font-serif text-[30px] leading-none font-semibold"
+        :datetime="new Date(bench.needle).toISOString()"
+        >{{ spellTime(bench.needle, zone) }}</time
+      >
+      <p class="text-soft">{{ into ? `${into} into the window` : spellDay(bench.needle, zone) }}</p>
+    </header>
+    <p v-if="moment && moment.tick_ms === null" class="hatched py-4 text-center">
+      <span class="bg-leaf px-2">Nothing was recorded at this moment: a gap.</span>
+    </p>
+    <template v-else-if="moment">
+      <section>
+        <MomentHead
+          title="Cores"
+          :note="`${readings.of('cpu.busy')?.toFixed(1) ?? '–'} of ${moment.cores ?? '–'} busy · ${amount('cpu.waiting', 'tasks')} waiting`"
+        />
+        <CoreColumns :cores="cores" :readings="readings" />
+        <p class="mt-1 flex justify-between text-2xs text-soft">
+          <span>load {{ readings.of('cpu.load.1m')?.toFixed(2) ?? '–' }}</span>
+          <span>{{ readings.of('cpu.runnable')?.toFixed(0) ?? '–' }} runnable</span>
+          <span>{{ readings.of('cpu.blocked')?.toFixed(0) ?? '–' }} blocked</span>
+          <span>stalled {{ amount('stall.cpu.some', 'share') }}</span>
+        </p>
+      </section>
+      <section>
+        <MomentHead
+          title="Memory"
+          :note="`${amount('memory.total', 'bytes')} · ${amount('memory.available', 'bytes')} available`"
+        />
+        <MemoryBand :readings="readings" />
+      </section>
+      <section>
+        <MomentHead
+          title="Swap"
+          :note="`${amount('swap.held', 'bytes')} of ${amount('swap.total', 'bytes')} held`"
+        />
+        <p class="flex justify-between">
+          <span
+            >in <b class="font-semibold">{{ amount('swap.in', 'bytes/s') }}</b></span
+          >
+          <span
+            >out <b class="font-semibold">{{ amount('swap.out', 'bytes/s') }}</b></span
+          >
+        </p>
+      </section>
+      <section>
+        <MomentHead title="Disks" :note="`stalled ${amount('stall.io.some', 'share')} · heaviest first`" />
+        <DeviceTable
+          kind="disk"
+          resource="disk"
+          :devices="disks.active"
+          :idle="disks.idle"
+          :columns="DISK_COLUMNS"
+          :readings="readings"
+        />
+      </section>
+      <section>
+        <MomentHead title="Interfaces" note="heaviest first" />
+        <DeviceTable
+          kind="interface"
+          resource="network"
+          :devices="links.active"
+          :idle="links.idle"
+          :columns="LINK_COLUMNS"
+          :readings="readings"
+        />
+      </section>
+    </template>
+  </div>
+</template>

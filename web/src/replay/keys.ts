@@ -1,0 +1,65 @@
+/** Every key of the workbench, in one list: the dialog shows it, and `useKeys` acts on it. */
+
+export type KeyAction =
+  | 'play'
+  | 'back'
+  | 'forward'
+  | 'earlier'
+  | 'later'
+  | 'closer'
+  | 'wider'
+  | 'whole'
+  | 'undo'
+  | 'next'
+  | 'previous'
+  | 'slower'
+  | 'faster'
+  | 'follow'
+  | 'zone'
+  | 'theme'
+  | 'help'
+
+export interface Key {
+  action: KeyAction
+  /** KeyboardEvent.key, with Shift where it is meant. */
+  key: string
+  shift?: boolean
+  shown: string[]
+  label: string
+}
+
+export const KEYS: Key[] = [
+  { action: 'play', key: ' ', shown: ['Space'], label: 'play, pause' },
+  { action: 'back', key: 'ArrowLeft', shown: ['←'], label: 'one tick back' },
+  { action: 'forward', key: 'ArrowRight', shown: ['→'], label: 'one tick on' },
+  { action: 'earlier', key: 'ArrowLeft', shift: true, shown: ['Shift', '←'], label: 'half a window earlier' },
+  { action: 'later', key: 'ArrowRight', shift: true, shown: ['Shift', '→'], label: 'half a window later' },
+  { action: 'closer', key: '+', shown: ['+'], label: 'look closer, around the needle' },
+  { action: 'wider', key: '-', shown: ['−'], label: 'look wider' },
+  { action: 'whole', key: '0', shown: ['0'], label: 'the whole archive' },
+  { action: 'undo', key: 'Backspace', shown: ['⌫'], label: 'the window before' },
+  { action: 'next', key: 'n', shown: ['N'], label: 'next finding' },
+  { action: 'previous', key: 'p', shown: ['P'], label: 'previous finding' },
+  { action: 'slower', key: '[', shown: ['['], label: 'slower pace' },
+  { action: 'faster', key: ']', shown: [']'], label: 'faster pace' },
+  { action: 'follow', key: 'l', shown: ['L'], label: 'follow live' },
+  { action: 'zone', key: 'u', shown: ['U'], label: 'local time or UTC' },
+  { action: 'theme', key: 't', shown: ['T'], label: 'day or night' },
+  { action: 'help', key: '?', shown: ['?'], label: 'these keys' },
+]
+
+/** The action of a key press; null for keys that belong to a field, a control or the browser. */
+export function actionOf(event: KeyboardEvent): KeyAction | null {
+  if (event.ctrlKey || event.metaKey || event.altKey) return null
+  const target = event.target instanceof Element ? event.target : null
+  if (target?.closest('input, textarea, select, [role="dialog"], [role="listbox"]')) return null
+  // Space and arrows belong to the button, tab or link that has the focus.
+  if (event.key === ' ' && target?.closest('button, a, [role="tab"]')) return null
+  if (event.key.startsWith('Arrow') && target?.closest('[role="tab"]')) return null
+  const key = event.key === '=' ? '+' : event.key.length === 1 ? event.key.toLowerCase() : event.key
+  const arrow = key.startsWith('Arrow')
+  return (
+    KEYS.find((known) => known.key === key && (!arrow || (known.shift ?? false) === event.shiftKey))
+      ?.action ?? null
+  )
+}

@@ -1,0 +1,12 @@
+import { useEventListener } from '@vueuse/core'
+import { actionOf, type KeyAction } from './keys'
+
+/** Act on the workbench's keys while the calling component is there. */
+export function useKeys(actions: Record<KeyAction, () => void>): void {
+  useEventListener(window, 'keydown', (event) => {
+    const action = actionOf(event)
+    if (!action) return
+    event.preventDefault()
+    actions[action]()
+  })
+}

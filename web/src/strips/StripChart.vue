@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
+import uPlot from 'uplot'
+import 'uplot/dist/uPlot.min.css'
+import { onBeforeUnmount, shallowRef, useTemplateRef, watch } from 'vue'
+import type { StripPlan } from '../model/layouts'
+import type { Span } from '../model/span'
+import { usePreferences } from '../usePreferences'
+import { plotColumns, plotOptions, type Inks, type StripData } from './chart'
+
+/** The drawing of one strip. It redraws when its data, its window, its size or the light changes, and not otherwise. */
+interface Props {
+  plan: StripPlan
+  data: StripData
+  window: Span
+  /** The value at the upper edge. */
+  top: number
+}
+const props = defineProps<Props>()
+
+const holder = useTemplateRef<HTMLDivElement>('holder')
+const { width, height } = useElementSize(holder)
+const { theme } = usePreferences()
+const plot = shallowRef<uPlot | null>(null)
+let drawnAs = ''
+
+function inks(): Inks {
+  const style = getComputedStyle(document.documentElement)
+  const read = (name: string): string => style.getPropertyValue(`--color-${name}`).trim()
+  return { ink: read(props.plan.resource), paper: read('paper'), rule: read('rule-strong') }
+}
+
+function draw(): void {
+  if (!holder.value || width.value < 10 || height.value < 10) return
+  const hasBand = props.data.band !== null
+  const size = { width: Math.floor(width.value), height: Math.floor(height.value) }
+  const shape = JSON.stringify([props.plan.id, hasBand, theme.value, size])
+  if (shape !== drawnAs) {
+    plot.value?.destroy()
+    plot.value = new uPlot(plotOptions(props.plan, hasBand, inks(), size), [[]], holder.value)
+    drawnAs = shape
+  }
+  const drawing = plot.value
+  drawing?.batch(() => {
+    drawing.setData(plotColumns(props.plan, props.data), false)
+    drawing.setScale('x', { min: props.window.start, max: props.window.end })
+    drawing.setScale('y', { min: 0, max: props.top })
+  })
+}
+
+watch([() => props.data, () => props.window, () => props.top, width, height, theme], draw, { flush: 'post' })
+onBeforeUnmount(() => plot.value?.destroy())
+</script>
+
+<template>
+  <div ref="holder" class="h-full w-full overflow-hidden" />
+</template>

@@ -1,0 +1,48 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { axisMoments, spellAxis, type Zone } from '../model/clock'
+import { shareAt, type Span } from '../model/span'
+
+interface Props {
+  window: Span
+  zone: Zone
+  /** Where the needle is, 0 to 1. */
+  needleShare: number | null
+}
+const props = defineProps<Props>()
+
+const LABELS = 9
+const labels = computed(() => {
+  const moments = axisMoments(props.window.start, props.window.end, LABELS, props.zone)
+  const step = moments.length > 1 ? (moments[1] ?? 0) - (moments[0] ?? 0) : 60_000
+  return moments.map((at) => ({
+    at,
+    text: spellAxis(at, step, props.zone),
+    share: shareAt(props.window, at),
+  }))
+})
+</script>
+
+<template>
+  <div class="strip-grid h-6 shrink-0 border-t border-rule-strong text-2xs text-soft">
+    <div class="col-start-3 relative" aria-hidden="true">
+      <template v-for="label in labels" :key="label.at">
+        <span
+          class="absolute top-0 h-1 border-l border-rule-strong"
+          :style="{ left: `${label.share * 100}%` }"
+        />
+        <span
+          v-if="label.share > 0.02 && label.share < 0.98"
+          class="absolute top-1 -translate-x-1/2"
+          :style="{ left: `${label.share * 100}%` }"
+          >{{ label.text }}</span
+        >
+      </template>
+      <span
+        v-if="needleShare !== null"
+        class="absolute top-0 size-0 -translate-x-1/2 border-x-[5px] border-b-[7px] border-x-transparent border-b-needle"
+        :style="{ left: `${needleShare * 100}%` }"
+      />
+    </div>
+  </div>
+</template>

@@ -1,0 +1,34 @@
+<script setup lang="ts">
+import { RouterLink } from 'vue-router'
+import { usePreferences } from '../usePreferences'
+
+const { zone, theme, toggleZone, toggleTheme } = usePreferences()
+</script>
+
+<template>
+  <header class="flex h-11 shrink-0 items-center gap-5 border-b border-rule-strong bg-leaf px-[18px]">
+    <RouterLink to="/" class="font-serif text-[23px] italic" title="All archives">Reditus</RouterLink>
+    <slot />
+    <div class="ml-auto flex items-center gap-5 text-soft">
+      <slot name="right" />
+      <button
+        type="button"
+        class="hover:text-ink"
+        aria-keyshortcuts="U"
+        title="Clock: your own time or UTC (U)"
+        @click="toggleZone"
+      >
+        {{ zone === 'local' ? 'local time' : 'UTC' }}
+      </button>
+      <button
+        type="button"
+        class="hover:text-ink"
+        aria-keyshortcuts="T"
+        title="Day or night (T)"
+        @click="toggleTheme"
+      >
+        {{ theme }}
+      </button>
+    </div>
+  </header>
+</template>

@@ -1,0 +1,110 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+import { PACES, type Pace } from './model/playback'
+import { clampTo, within, type Span } from './model/span'
+
+/** What the analyst chose: where to look, and how to move. Nothing that came from the server is copied here. */
+export const useWorkbench = defineStore('workbench', () => {
+  const extent = shallowRef<Span | null>(null)
+  const window = shallowRef<Span | null>(null)
+  const needle = ref<number | null>(null)
+  const pace = ref<Pace>(60)
+  const playing = ref(false)
+  const following = ref(false)
+  const selected = ref<string | null>(null)
+  const tab = ref(0)
+
+  /** Windows looked at before, so that a zoom can be taken back. */
+  const past = shallowRef<Span[]>([])
+
+  function open(nextExtent: Span, nextWindow: Span, nextNeedle: number | null): void {
+    extent.value = nextExtent
+    window.value = within(nextWindow, nextExtent)
+    needle.value = nextNeedle
+    past.value = []
+    playing.value = false
+    selected.value = null
+    tab.value = 0
+  }
+
+  function close(): void {
+    extent.value = null
+    window.value = null
+    needle.value = null
+    following.value = false
+    playing.value = false
+  }
+
+  function grow(nextExtent: Span): void {
+    const current = window.value
+    extent.value = nextExtent
+    if (!following.value || !current) return
+    const length = current.end - current.start
+    window.value = { start: Math.max(nextExtent.end - length, nextExtent.start), end: nextExtent.end }
+    needle.value = nextExtent.end
+  }
+
+  function look(next: Span): void {
+    if (!extent.value) return
+    if (window.value) past.value = [...past.value.slice(-49), window.value]
+    window.value = within(next, extent.value)
+    following.value = false
+  }
+
+  /** Like `look`, without a step to go back to: for moves that come many times a second. */
+  function slide(next: Span): void {
+    if (extent.value) window.value = within(next, extent.value)
+  }
+
+  function lookBack(): void {
+    const last = past.value[past.value.length - 1]
+    if (!last) return
+    past.value = past.value.slice(0, -1)
+    window.value = last
+    following.value = false
+  }
+
+  function point(at: number): void {
+    if (!extent.value) return
+    needle.value = clampTo(extent.value, at)
+    following.value = false
+  }
+
+  function play(on: boolean): void {
+    playing.value = on
+    if (on) following.value = false
+  }
+
+  function follow(on: boolean): void {
+    following.value = on
+    if (on) playing.value = false
+    if (on && extent.value) grow(extent.value)
+  }
+
+  function changePace(by: 1 | -1): void {
+    const next = PACES[PACES.indexOf(pace.value) + by]
+    if (next !== undefined) pace.value = next
+  }
+
+  return {
+    extent: computed(() => extent.value),
+    window: computed(() => window.value),
+    needle: computed(() => needle.value),
+    canLookBack: computed(() => past.value.length > 0),
+    pace,
+    playing: computed(() => playing.value),
+    following: computed(() => following.value),
+    selected,
+    tab,
+    open,
+    close,
+    grow,
+    look,
+    slide,
+    lookBack,
+    point,
+    play,
+    follow,
+    changePace,
+  }
+})
