@@ -1,9 +1,14 @@
 <script setup lang="ts">
 import type { Evidence } from '../api/client'
+import { useMeasures } from '../api/queries'
 import { isUnit, spellAmount } from '../model/amounts'
 
 /** What a judgement rests on: each measure against the threshold it was held to. */
 defineProps<{ evidence: Evidence[] }>()
+
+const { data: measures } = useMeasures()
+const titleOf = (name: string): string =>
+  measures.value?.find((measure) => measure.name === name)?.title ?? name
 
 const say = (value: number | null, unit: string): string =>
   value === null ? '–' : isUnit(unit) ? spellAmount(value, unit) : `${value} ${unit}`
@@ -17,15 +22,10 @@ const place = (value: number, one: Evidence): number =>
   <dl class="space-y-1.5">
     <div v-for="one in evidence" :key="one.measure + (one.device ?? '')">
       <div class="flex items-baseline justify-between gap-2">
-        <dt>
-          {{ one.measure }}<template v-if="one.device"> of {{ one.device }}</template>
+        <dt :title="one.measure">
+          {{ titleOf(one.measure) }}<template v-if="one.device"> of {{ one.device }}</template>
         </dt>
-        <dd>
-          <b class="font-semibold">{{ say(one.value, one.unit) }}</b>
-          <span v-if="one.threshold !== null" class="text-soft">
-            · {{ one.reads }} {{ say(one.threshold, one.unit) }}</span
-          >
-        </dd>
+        <dd class="font-semibold">{{ say(one.value, one.unit) }}</dd>
       </div>
       <div class="relative mt-0.5 h-1.5 border-b border-rule" aria-hidden="true">
         <span
@@ -34,10 +34,13 @@ const place = (value: number, one: Evidence): number =>
         />
         <span
           v-if="one.threshold !== null"
-          class="absolute bottom-0 h-1.5 border-l-[1.5px] border-needle"
+          class="absolute bottom-0 h-1.5 border-l-2 border-needle"
           :style="{ left: `${place(one.threshold, one)}%` }"
         />
       </div>
+      <p v-if="one.threshold !== null" class="text-2xs text-soft">
+        {{ one.reads }} {{ say(one.threshold, one.unit) }}
+      </p>
     </div>
   </dl>
 </template>

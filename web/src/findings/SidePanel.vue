@@ -47,7 +47,7 @@ const find = (id: string): void => {
               : 'border-transparent text-soft hover:text-ink'
           "
         >
-          {{ tab.title }}<template v-if="tab.count !== null"> {{ tab.count }}</template>
+          {{ tab.count === null ? tab.title : `${tab.title} ${tab.count}` }}
         </button>
       </Tab>
     </TabList>

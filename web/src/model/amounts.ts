@@ -70,6 +70,10 @@ export function spellNumber(value: number | null | undefined, scale: Scale): str
     : (value / scale.by).toFixed(scale.digits)
 }
 
+/** A round number without needless zeros, for axes. */
+export const spellRound = (value: number, scale: Scale): string =>
+  String(Number((value / scale.by).toPrecision(4)))
+
 /** The number with its unit, on a scale of its own. */
 export function spellAmount(
   value: number | null | undefined,

@@ -19,8 +19,8 @@ export interface StripPlan {
   resource: Resource
   unit: Unit
   traces: Trace[]
-  /** Layers that add up, instead of lines. */
-  stacked?: boolean
+  /** Layers that add up to the measure named here, instead of lines. */
+  stackedTo?: string
   /** A top that physics sets: all of the cores, all of the time, all of the memory. */
   top?: 'cores' | 'whole' | 'memory'
 }
@@ -30,23 +30,23 @@ export const FIRST_LOOK: StripPlan[] = [
   {
     id: 'cores',
     title: 'Cores busy',
-    note: 'programs, low priority, kernel',
+    note: '',
     resource: 'processor',
     unit: 'cores',
-    stacked: true,
+    stackedTo: 'cpu.busy',
     top: 'cores',
     traces: [
       { measure: 'cpu.user', label: 'programs', weight: 0.75 },
       { measure: 'cpu.nice', label: 'low priority', weight: 0.3 },
       { measure: 'cpu.system', label: 'kernel', weight: 1 },
       { measure: 'cpu.interrupt', label: 'interrupts', weight: 0.9 },
-      { measure: 'cpu.softirq', label: 'soft interrupts', weight: 0.85 },
+      { measure: 'cpu.softirq', label: 'soft interrupts', weight: 0.9 },
     ],
   },
   {
     id: 'stall-cpu',
     title: 'Stalled for a core',
-    note: 'share of time some task waited',
+    note: 'share of time a task waited',
     resource: 'processor',
     unit: 'share',
     top: 'whole',
@@ -97,7 +97,7 @@ export const FIRST_LOOK: StripPlan[] = [
   {
     id: 'stall-io',
     title: 'Stalled on I/O',
-    note: 'share of time some task waited',
+    note: 'share of time a task waited',
     resource: 'disk',
     unit: 'share',
     top: 'whole',
@@ -125,5 +125,10 @@ export const FIRST_LOOK: StripPlan[] = [
 ]
 
 export const measuresOf = (plans: StripPlan[]): string[] => [
-  ...new Set(plans.flatMap((plan) => plan.traces.map((trace) => trace.measure))),
+  ...new Set(
+    plans.flatMap((plan) => [
+      ...plan.traces.map((trace) => trace.measure),
+      ...(plan.stackedTo ? [plan.stackedTo] : []),
+    ]),
+  ),
 ]

@@ -9,6 +9,9 @@ interface Props {
 const props = defineProps<Props>()
 
 const percent = (measure: string, core: string): number => (props.readings.of(measure, core) ?? 0) * 100
+/** With the share where there is room for it. */
+const labelOf = (core: string): string =>
+  props.cores.length <= 4 ? `${core} · ${percent('cpu.busy', core).toFixed(0)}\u2009%` : core
 </script>
 
 <template>
@@ -29,10 +32,7 @@ const percent = (measure: string, core: string): number => (props.readings.of(me
           :style="{ bottom: `${percent('cpu.busy', core)}%`, height: `${percent('cpu.iowait', core)}%` }"
         />
       </div>
-      <p class="text-center text-[10px] leading-4 text-soft">
-        {{ core
-        }}<template v-if="cores.length <= 8"> · {{ percent('cpu.busy', core).toFixed(0) }}&thinsp;%</template>
-      </p>
+      <p class="text-center text-[10px] leading-4 whitespace-nowrap text-soft">{{ labelOf(core) }}</p>
     </li>
   </ol>
 </template>

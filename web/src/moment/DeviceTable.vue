@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { spellAmount, type Unit } from '../model/amounts'
+import { scaleFor, spellNumber, type Scale, type Unit } from '../model/amounts'
 import type { Resource } from '../model/layouts'
 import type { Readings } from './readings'
 
@@ -37,6 +37,20 @@ const share = (column: DeviceColumn, device: string): number => {
   const most = Math.max(...props.devices.map((each) => props.readings.of(column.measure, each) ?? 0))
   return most > 0 ? (props.readings.of(column.measure, device) ?? 0) / most : 0
 }
+/** One scale a column, so that its numbers compare at a glance; the unit stands in its head. */
+const scales = computed(
+  () =>
+    new Map<string, Scale>(
+      props.columns.map((column) => [
+        column.measure,
+        scaleFor(
+          column.unit,
+          Math.max(0, ...props.devices.map((each) => props.readings.of(column.measure, each) ?? 0)),
+        ),
+      ]),
+    ),
+)
+const scaleOf = (column: DeviceColumn): Scale => scales.value.get(column.measure) ?? scaleFor(column.unit, 0)
 const sort = (measure: string): void => {
   sortedBy.value = sortedBy.value === measure ? null : measure
 }
@@ -46,11 +60,11 @@ const sort = (measure: string): void => {
   <table class="w-full">
     <thead class="text-2xs text-soft">
       <tr>
-        <th class="text-left font-normal">{{ kind }}</th>
+        <th class="text-left align-top font-normal">{{ kind }}</th>
         <th
           v-for="column in columns"
           :key="column.measure"
-          class="text-right font-normal"
+          class="pl-2 text-right align-top font-normal"
           :aria-sort="sortedBy === column.measure ? 'descending' : 'none'"
         >
           <button
@@ -61,6 +75,7 @@ const sort = (measure: string): void => {
           >
             {{ column.title }}
           </button>
+          <br />{{ scaleOf(column).unit }}
         </th>
       </tr>
     </thead>
@@ -68,7 +83,7 @@ const sort = (measure: string): void => {
       <tr v-for="device in rows" :key="device" class="border-t border-rule">
         <td class="max-w-20 truncate py-0.5">{{ device }}</td>
         <td v-for="column in columns" :key="column.measure" class="relative py-0.5 text-right">
-          {{ spellAmount(readings.of(column.measure, device), column.unit) }}
+          {{ spellNumber(readings.of(column.measure, device), scaleOf(column)) }}
           <span
             v-if="column.bar"
             class="absolute right-0 bottom-0 h-[2px]"

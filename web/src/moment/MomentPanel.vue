@@ -66,7 +66,9 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
         :datetime="new Date(bench.needle).toISOString()"
         >{{ spellTime(bench.needle, zone) }}</time
       >
-      <p class="text-soft">{{ into ? `${into} into the window` : spellDay(bench.needle, zone) }}</p>
+      <p class="text-2xs whitespace-nowrap text-soft">
+        {{ into ? `${into} into the window` : spellDay(bench.needle, zone) }}
+      </p>
     </header>
     <p v-if="moment && moment.tick_ms === null" class="hatched py-4 text-center">
       <span class="bg-leaf px-2">Nothing was recorded at this moment: a gap.</span>

@@ -79,7 +79,7 @@ function up(event: PointerEvent): void {
     />
     <div
       v-if="needle !== null"
-      class="absolute inset-y-0.5 w-[1.5px] bg-needle"
+      class="absolute inset-y-0.5 w-0.5 -translate-x-1/2 bg-needle"
       :style="{ left: percent(needle) }"
     />
   </div>

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { SeriesSet } from '../api/client'
-import { roundTop, scaleFor, spellAmount, spellNumber } from '../model/amounts'
+import { roundTop, scaleFor, spellAmount, spellRound, type Unit } from '../model/amounts'
 import { indexAt } from '../model/lookup'
 import type { StripPlan } from '../model/layouts'
 import { contains, shareAt, type Span } from '../model/span'
-import { highest, stacked, stripData } from './chart'
+import { highest, stripData } from './chart'
 import StripChart from './StripChart.vue'
 import StripSummary from './StripSummary.vue'
 
@@ -19,6 +19,9 @@ interface Props {
 }
 const props = defineProps<Props>()
 
+/** An axis never shrinks below this, so that noise on a quiet machine does not look like a storm. */
+const LEAST_TOP: Partial<Record<Unit, number>> = { 'bytes/s': 2 ** 20, 'bits/s': 125_000, count: 1, tasks: 2 }
+
 const data = computed(() => stripData(props.plan, props.set))
 
 const top = computed(() => {
@@ -26,29 +29,38 @@ const top = computed(() => {
   if (props.plan.top === 'memory' && props.memoryBytes) return props.memoryBytes
   if (props.plan.top === 'whole') return 1
   const most = highest(props.plan, data.value)
-  return roundTop(most, scaleFor(props.plan.unit, most))
+  const least = Math.max(most, LEAST_TOP[props.plan.unit] ?? 0)
+  return roundTop(least, scaleFor(props.plan.unit, least))
 })
 const scale = computed(() => scaleFor(props.plan.unit, top.value))
 
-/** The readout at the needle: the sum of a stack, or each line's own value. */
+/** The readout at the needle: what a stack adds up to, or each line's own value. */
 const readout = computed(() => {
   const { needle, window, plan } = props
-  if (needle === null || !contains(window, needle) || data.value.missing) return null
-  const index = indexAt(data.value.times, needle, data.value.binMs)
+  const { times, binMs, values, whole, missing } = data.value
+  if (needle === null || !contains(window, needle) || missing) return null
+  const index = indexAt(times, needle, binMs)
   if (index === null) return null
-  const columns = plan.stacked ? stacked(data.value.values).slice(-1) : data.value.values
-  const values = columns.map((column) => column[index] ?? null)
-  if (values.every((value) => value === null)) return null
-  const own = scaleFor(plan.unit, Math.max(...values.map((value) => value ?? 0)))
+  const columns = plan.stackedTo ? [whole?.mean ?? []] : values
+  const here = columns.map((column) => column[index] ?? null)
+  if (here.every((value) => value === null)) return null
+  const own = scaleFor(plan.unit, Math.max(...here.map((value) => value ?? 0)))
   const text =
-    values.length > 1
-      ? plan.traces
-          .map((trace, at) => `${trace.label} ${spellAmount(values[at], plan.unit, own)}`)
-          .join(' · ')
-      : spellAmount(values[0], plan.unit, own)
-  return { text, heights: values.map((value) => (value === null ? null : Math.min(value / top.value, 1))) }
+    here.length > 1
+      ? plan.traces.map((trace, at) => `${trace.label} ${spellAmount(here[at], plan.unit, own)}`).join(' · ')
+      : spellAmount(here[0], plan.unit, own)
+  return { text, heights: here.map((value) => (value === null ? null : Math.min(value / top.value, 1))) }
 })
 
+/** The key to a stack's layers; those that are hard to see beside the others are left to the summary. */
+const layers = computed(() =>
+  props.plan.stackedTo
+    ? props.plan.traces.slice(0, 3).map((trace) => ({
+        label: trace.label,
+        fill: `color-mix(in srgb, var(--color-${props.plan.resource}) ${trace.weight * 72}%, var(--color-paper))`,
+      }))
+    : [],
+)
 const needleShare = computed(() => (props.needle === null ? 0 : shareAt(props.window, props.needle)))
 const description = computed(() => {
   const summaries = data.value.series.map((one, at) => {
@@ -70,10 +82,21 @@ const description = computed(() => {
   >
     <header class="min-w-0 pt-2.5 pl-[18px]">
       <h3 class="font-serif text-[15px] leading-tight font-semibold">{{ plan.title }}</h3>
-      <p class="text-2xs text-soft">{{ plan.note }}</p>
+      <p class="text-2xs leading-[14px] text-soft">
+        {{ plan.note }}
+        <span v-for="layer in layers" :key="layer.label" class="mr-2 inline-block whitespace-nowrap">
+          <span
+            class="mr-1 inline-block size-2 border border-rule-strong"
+            :style="{ background: layer.fill }"
+          />{{ layer.label }}
+        </span>
+      </p>
     </header>
     <div class="flex flex-col justify-between py-1 pr-2 text-right text-2xs text-soft" aria-hidden="true">
-      <span>{{ spellNumber(top, scale) }}<br v-if="scale.unit" />{{ scale.unit }}</span>
+      <span
+        >{{ spellRound(top, scale) }}<br v-if="scale.unit.length > 1" />
+        {{ scale.unit }}</span
+      >
       <span>0</span>
     </div>
     <div class="relative my-2" role="img" :aria-label="description">
@@ -102,6 +125,6 @@ const description = computed(() => {
         >
       </template>
     </div>
-    <StripSummary :plan="plan" :series="data.series" />
+    <StripSummary :plan="plan" :data="data" />
   </section>
 </template>

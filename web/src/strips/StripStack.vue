@@ -9,6 +9,7 @@ import { useWorkbench } from '../useWorkbench'
 import FindingLane from './FindingLane.vue'
 import StripRow from './StripRow.vue'
 import TimeAxis from './TimeAxis.vue'
+import { gapsOf, stripData } from './chart'
 import { useStripPointer } from './useStripPointer'
 
 interface Props {
@@ -41,6 +42,8 @@ const memoryBytes = computed(() =>
 const needleShare = computed(() =>
   bench.needle !== null && contains(window.value, bench.needle) ? shareAt(window.value, bench.needle) : null,
 )
+/** Ticks are missing for all strips alike, so the first one tells. */
+const gaps = computed(() => (props.plans[0] ? gapsOf(stripData(props.plans[0], props.set)) : []))
 const onsets = computed(() =>
   props.findings
     .map((finding) => ({ id: finding.id, at: Date.parse(finding.onset.at) }))
@@ -66,7 +69,7 @@ const onsets = computed(() =>
         <div class="strip-grid pointer-events-none absolute inset-0">
           <div
             ref="surface"
-            class="pointer-events-auto relative col-start-3 cursor-crosshair touch-none select-none"
+            class="pointer-events-auto relative col-start-3 overflow-hidden cursor-crosshair touch-none select-none"
             data-surface
             @pointerdown="down"
             @pointermove="move"
@@ -80,6 +83,17 @@ const onsets = computed(() =>
               :key="onset.id"
               class="absolute inset-y-0 border-l border-dotted border-soft"
               :style="{ left: `${shareAt(window, onset.at) * 100}%` }"
+            />
+            <div
+              v-for="gap in gaps"
+              :key="gap.start"
+              class="hatched absolute inset-y-0"
+              title="Nothing was recorded here"
+              :style="{
+                left: `${shareAt(window, gap.start) * 100}%`,
+                width: `${(shareAt(window, gap.end) - shareAt(window, gap.start)) * 100}%`,
+              }"
+              data-gap
             />
             <div
               v-if="drawn"

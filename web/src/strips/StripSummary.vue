@@ -1,32 +1,33 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Series } from '../api/client'
-import { isUnit, scaleFor, spellAmount, spellNumber, type Unit } from '../model/amounts'
+import { scaleFor, spellAmount, spellNumber } from '../model/amounts'
+import { spellDuration } from '../model/clock'
 import type { StripPlan } from '../model/layouts'
+import type { StripData } from './chart'
 
-/** The window in figures, of the strip's first trace; of a stack, of its largest. */
+/** The window in figures: of what a stack adds up to, or of the strip's first line. */
 interface Props {
   plan: StripPlan
-  series: (Series | undefined)[]
+  data: StripData
 }
 const props = defineProps<Props>()
 
-const chosen = computed(() => {
-  const known = props.series.map((one, at) => ({ one, label: props.plan.traces[at]?.label ?? '' }))
-  if (!props.plan.stacked) return known[0]
-  return known.reduce((most, next) =>
-    (next.one?.summary?.mean ?? 0) > (most.one?.summary?.mean ?? 0) ? next : most,
-  )
-})
-const summary = computed(() => chosen.value?.one?.summary ?? null)
+const summary = computed(
+  () => (props.plan.stackedTo ? props.data.whole : props.data.series[0])?.summary ?? null,
+)
+const label = computed(() =>
+  !props.plan.stackedTo && props.plan.traces.length > 1 ? props.plan.traces[0]?.label : null,
+)
 const scale = computed(() => scaleFor(props.plan.unit, summary.value?.high ?? 0))
+
+/** What a rate amounts to over the window: bytes, whatever it is drawn in; of a share of time, the time. */
 const total = computed(() => {
-  if (summary.value?.total === null || summary.value?.total === undefined) return null
-  // A rate amounts to bytes whatever it is drawn in; a share of time amounts to seconds.
-  const unit: Unit = props.plan.unit === 'share' ? 's' : props.plan.unit === '1/s' ? 'count' : 'bytes'
-  return isUnit(unit) ? spellAmount(summary.value.total, unit) : null
+  const amount = summary.value?.total
+  if (amount === null || amount === undefined) return null
+  if (props.plan.unit === 'share') return spellDuration(amount >= 60 ? Math.round(amount / 60) * 60 : amount)
+  return spellAmount(amount, props.plan.unit === '1/s' ? 'count' : 'bytes')
 })
-const rows = computed(() => {
+const rows = computed<[string, string][]>(() => {
   const seen = summary.value
   if (!seen) return []
   return [
@@ -34,29 +35,22 @@ const rows = computed(() => {
     ['mean', spellNumber(seen.mean, scale.value)],
     ['p95', spellNumber(seen.p95, scale.value)],
     ['high', spellNumber(seen.high, scale.value)],
-    ...(total.value ? [['total', total.value]] : []),
-  ] as [string, string][]
+    ...(total.value === null ? [] : [['total', total.value] as [string, string]]),
+    ['seen', `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`],
+  ]
 })
 </script>
 
 <template>
-  <div
-    class="py-1.5 pr-3 pl-3 text-2xs"
-    :aria-label="`${plan.title}, ${chosen?.label ?? ''}, this window in figures`"
-  >
-    <p class="flex justify-between text-soft">
-      <span v-if="plan.traces.length > 1" class="italic">{{ chosen?.label }}</span><span class="ml-auto">{{
-        scale.unit
-      }}</span>
+  <div class="px-3 py-1 text-2xs leading-[12px]" :aria-label="`${plan.title}, this window in figures`">
+    <p class="flex h-3 justify-between text-soft">
+      <span class="italic">{{ label }}</span><span>{{ scale.unit }}</span>
     </p>
-    <dl class="leading-[13px]">
-      <div v-for="[name, value] in rows" :key="name" class="flex justify-between">
+    <dl>
+      <div v-for="[name, value] in rows" :key="name" class="flex justify-between whitespace-nowrap">
         <dt class="text-soft">{{ name }}</dt>
-        <dd :data-summary="name">{{ value }}</dd>
+        <dd :data-summary="name" :class="name === 'seen' ? 'text-soft' : ''">{{ value }}</dd>
       </div>
     </dl>
-    <p v-if="summary && summary.coverage < 0.9995" class="text-soft">
-      {{ (summary.coverage * 100).toFixed(1) }} % seen
-    </p>
   </div>
 </template>

@@ -1,6 +1,7 @@
 import type uPlot from 'uplot'
 import type { Series, SeriesSet } from '../api/client'
 import type { StripPlan } from '../model/layouts'
+import type { Span } from '../model/span'
 
 /** What a strip draws: columns on one time axis, for uPlot, and what belongs to each. */
 export interface StripData {
@@ -11,17 +12,28 @@ export interface StripData {
   /** The lowest and highest of each bin, for a strip of one trace. */
   band: { low: (number | null)[]; high: (number | null)[] } | null
   series: (Series | undefined)[]
+  /** What a stack adds up to, as the server derived it. */
+  whole: Series | undefined
   missing: string | null
 }
 
-const EMPTY: StripData = { times: [], binMs: null, values: [], band: null, series: [], missing: null }
+const EMPTY: StripData = {
+  times: [],
+  binMs: null,
+  values: [],
+  band: null,
+  series: [],
+  whole: undefined,
+  missing: null,
+}
 
 /** Pick a strip's series out of the set. Traces of one strip come from one kernel file, so they share their times. */
 export function stripData(plan: StripPlan, set: SeriesSet | undefined): StripData {
   if (!set) return EMPTY
-  const series = plan.traces.map((trace) =>
-    set.series.find((one) => one.measure === trace.measure && one.device === null),
-  )
+  const named = (measure: string): Series | undefined =>
+    set.series.find((one) => one.measure === measure && one.device === null)
+  const series = plan.traces.map((trace) => named(trace.measure))
+  const whole = plan.stackedTo ? named(plan.stackedTo) : undefined
   const present = series.filter((one): one is Series => one !== undefined && one.missing === null)
   const first = present[0]
   if (!first)
@@ -29,13 +41,14 @@ export function stripData(plan: StripPlan, set: SeriesSet | undefined): StripDat
   const times = set.times_ms[first.times] ?? []
   const unknown = times.map(() => null)
   const values = series.map((one) => (one && one.times === first.times && !one.missing ? one.mean : unknown))
-  const band = !plan.stacked && first.low && first.high ? { low: first.low, high: first.high } : null
+  const band = !plan.stackedTo && first.low && first.high ? { low: first.low, high: first.high } : null
   return {
     times,
     binMs: first.bin_s === null ? null : first.bin_s * 1000,
     values,
     band,
     series,
+    whole,
     missing: null,
   }
 }
@@ -55,9 +68,24 @@ export function stacked(layers: (number | null)[][]): (number | null)[][] {
   return sums
 }
 
+/** Stretches without observations, from one tick that is known to the next. */
+export function gapsOf(data: StripData): Span[] {
+  const values = data.values[0] ?? []
+  const gaps: Span[] = []
+  for (let at = 0; at < values.length; at++) {
+    if (values[at] !== null) continue
+    const first = at
+    while (at + 1 < values.length && values[at + 1] === null) at++
+    const start = data.times[first - 1] ?? data.times[first] ?? 0
+    const end = data.times[at] ?? start
+    if (end > start) gaps.push({ start, end })
+  }
+  return gaps
+}
+
 /** The highest value of a strip, stacked where it is. */
 export function highest(plan: StripPlan, data: StripData): number {
-  const columns = plan.stacked
+  const columns = plan.stackedTo
     ? stacked(data.values).slice(-1)
     : [...data.values, ...(data.band ? [data.band.high] : [])]
   let top = 0
@@ -76,7 +104,7 @@ const mix = (inks: Inks, weight: number): string =>
 
 /** uPlot's columns: time, then band or layers, then lines. */
 export function plotColumns(plan: StripPlan, data: StripData): uPlot.AlignedData {
-  if (plan.stacked) return [data.times, ...stacked(data.values).reverse()]
+  if (plan.stackedTo) return [data.times, ...stacked(data.values).reverse()]
   return [data.times, ...(data.band ? [data.band.high, data.band.low] : []), ...data.values]
 }
 
@@ -109,14 +137,14 @@ export function plotOptions(
     scales: { x: { time: false, auto: false }, y: { auto: false } },
     series: [
       {},
-      ...(plan.stacked
+      ...(plan.stackedTo
         ? layers
         : [
             ...(hasBand ? [hidden, { ...hidden }] : []),
             ...plan.traces.map((trace) => line(trace.weight, trace.dashed)),
           ]),
     ],
-    ...(hasBand && !plan.stacked
+    ...(hasBand && !plan.stackedTo
       ? { bands: [{ series: [1, 2] as [number, number], fill: mix(inks, 0.22) }] }
       : {}),
     hooks: {
