@@ -20,6 +20,9 @@ _WORD = re.compile(rb"\S+")
 _SKIPPED = b"0123456789 \t"
 _BLANKED = bytes(code if 48 <= code <= 57 else 32 for code in range(256))
 _MISSING = -1
+RELEARN_EVERY = 60
+"""Readings after which a text is learned anew in any case: a label that changes by leading zeros alone (wan1 becomes
+wan01) has the same skeleton and the same numbers."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +62,7 @@ class KernelText:
         self._learn = learn
         self._skeleton = b"\0"
         self._count = _MISSING
+        self._readings = 0
         self._labels = np.zeros(0, dtype=np.int64)
         self._label_values = np.zeros(0, dtype=np.int64)
         self._picked = np.zeros(0, dtype=np.int64)
@@ -70,7 +74,8 @@ class KernelText:
     def parse(self, text: bytes) -> IntArray:
         """Return one raw integer per column, learning the layout anew where it changed."""
         numbers = _numbers(text)
-        if not self._is_known(text, numbers):
+        self._readings += 1
+        if self._readings % RELEARN_EVERY == 0 or not self._is_known(text, numbers):
             self._relearn(text, numbers)
         values = numbers[self._picked]
         if len(self._decimals):

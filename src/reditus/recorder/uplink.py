@@ -56,6 +56,12 @@ class Uplink:
         return not any(spool.batches() for spool in self._spools)
 
     def _run(self) -> None:
+        try:
+            self._send_until_stopped()
+        finally:
+            self._disconnect()
+
+    def _send_until_stopped(self) -> None:
         retry_s = RETRY_FIRST_S
         while True:
             try:
@@ -107,6 +113,11 @@ class Uplink:
         for digest, layout in spool.layouts():
             _check(*self._request("PUT", f"{base}/layouts/{digest}", layout, "application/json"))
 
+    def _disconnect(self) -> None:
+        if self._connection is not None:
+            self._connection.close()
+            self._connection = None
+
     def _request(self, method: str, path: str, body: bytes, content_type: str) -> tuple[int, str]:
         host, port = self._url.hostname or "127.0.0.1", self._url.port
         connect = http.client.HTTPSConnection if self._url.scheme == "https" else http.client.HTTPConnection
@@ -119,8 +130,7 @@ class Uplink:
                 response = self._connection.getresponse()
                 return response.status, response.read().decode("utf-8", "replace")
             except (OSError, http.client.HTTPException) as why:
-                self._connection.close()
-                self._connection = None
+                self._disconnect()
                 # A kept-alive connection may have been closed at the other end; a fresh one tells.
                 if fresh or attempt == 2:
                     raise ServerAway(f"{self._url.geturl()}: {why}") from why

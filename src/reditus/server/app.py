@@ -33,7 +33,7 @@ class Pages(StaticFiles):
         try:
             return await super().get_response(path, scope)
         except HTTPException as why:
-            if why.status_code != 404 or "." in path.rsplit("/", 1)[-1]:
+            if why.status_code != 404 or path.startswith("api/") or "." in path.rsplit("/", 1)[-1]:
                 raise
             return await super().get_response("index.html", scope)
 

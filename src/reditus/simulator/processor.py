@@ -83,14 +83,18 @@ def cpu_counters(scenario: Scenario, load: Load, running: Running, rng: np.rando
     for core, busy in enumerate(running.per_core):
         part = busy * interval_s * TICKS_PER_S
         soft = part * 0.01 + load.receive / 1e9 * (core == 0) * interval_s * TICKS_PER_S
+        interrupt, softirq = part * 0.002, np.minimum(soft, part * 0.3)
+        rest = part - interrupt - softirq
+        nice = rest * low_share
+        system = (rest - nice) * load.kernel_share
         modes = {
-            "nice": part * low_share,
-            "system": part * (1 - low_share) * load.kernel_share,
-            "interrupt": part * 0.002,
-            "softirq": np.minimum(soft, part * 0.3),
+            "user": rest - nice - system,
+            "nice": nice,
+            "system": system,
+            "interrupt": interrupt,
+            "softirq": softirq,
             "iowait": (1 - busy) * waits_for_disk * interval_s * TICKS_PER_S * (core % 4 == 1),
         }
-        modes["user"] = part - modes["nice"] - modes["system"] - modes["interrupt"] - modes["softirq"]
         begun = {mode: int(rng.integers(1_000, 90_000)) for mode in modes}
         own = {mode: counted(growth) for mode, growth in modes.items()}
         own["idle"] = remainder(elapsed, list(own.values()))

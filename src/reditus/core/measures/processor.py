@@ -24,6 +24,16 @@ OWN = tuple(mode for mode in COUNTED if mode not in NOT_OURS)
 # Kernels before 2.6.11 had no steal; a host without the column stole nothing it knew of.
 OPTIONAL = ("steal",)
 
+MODE_TITLES = {
+    "user": "Programs",
+    "nice": "Low-priority programs",
+    "system": "Kernel, for programs",
+    "interrupt": "Interrupts",
+    "softirq": "Soft interrupts",
+    "steal": "Stolen by the hypervisor",
+    "iowait": "Idle, with a task waiting for I/O",
+    "idle": "Idle",
+}
 MODE_HELP = {
     "user": "Programs, without low-priority ones.",
     "nice": "Programs that ask for low priority; they fill what others leave.",
@@ -173,7 +183,7 @@ PROCESSOR = [
         "Cores that did work of this machine: everything but idle, waiting for I/O and time stolen by the hypervisor. "
         "Busy is not yet a problem; see whether tasks wait.",
     ),
-    *(_in_modes(f"cpu.{mode}", f"In {mode} mode", (mode,), MODE_HELP[mode]) for mode in COUNTED),
+    *(_in_modes(f"cpu.{mode}", MODE_TITLES[mode], (mode,), MODE_HELP[mode]) for mode in COUNTED),
     Measure(
         "cpu.hottest", "Hottest core", Unit.SHARE, Resource.PROCESSOR,
         "Busy share of the busiest core. The machine's mean hides one full core: 1 of 64 is 1.6 %.",
@@ -213,6 +223,6 @@ PROCESSOR = [
         for minutes in (1, 5, 15)
     ),
     _plain("cpu.switches", "Context switches", Unit.PER_S, "system.cpu.context_switches", "Switches between tasks."),
-    _plain("cpu.interrupts", "Interrupts", Unit.PER_S, "system.cpu.interrupts", "Hardware interrupts served."),
+    _plain("cpu.interrupts", "Interrupts served", Unit.PER_S, "system.cpu.interrupts", "Hardware interrupts served."),
     _plain("cpu.forks", "Processes made", Unit.PER_S, "system.process.created", "Forks and clones: a fork storm shows here."),
 ]  # fmt: skip

@@ -1,0 +1,115 @@
+"""Small things to test with, made with defaults."""
+
+from collections.abc import Mapping, Sequence
+from uuid import UUID
+
+import numpy as np
+
+from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.facts import HostFacts
+from reditus.core.frame import Frame, Piece, Timebase, assemble
+from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
+from reditus.core.layout import Column, Layout
+from reditus.core.types import NS_PER_S, IntArray
+
+HOST = UUID("00000000-0000-4000-8000-000000000001")
+ARCHIVE = UUID("00000000-0000-4000-8000-0000000000aa")
+BOOT = UUID("00000000-0000-4000-8000-0000000000b1")
+BEGIN_NS = 1_794_474_000 * NS_PER_S  # 2026-11-12 09:00:00 UTC
+SWITCHES = kernel_column("system.cpu.context_switches")
+RUNNABLE = kernel_column("system.process.runnable")
+
+
+def ints(*values: int) -> IntArray:
+    return np.array(values, dtype=np.int64)
+
+
+def tick_times(count: int, *, interval_s: float = 1.0, start: int = 0) -> IntArray:
+    return ((np.arange(count) + start) * interval_s * NS_PER_S).astype(np.int64)
+
+
+def a_timebase(count: int, *, interval_s: float = 1.0, gap_after: int | None = None) -> Timebase:
+    """Evenly spaced ticks; `gap_after` leaves ten intervals out behind that tick."""
+    steps = np.ones(count)
+    if gap_after is not None:
+        steps[gap_after + 1] = 10
+    at_ns = ((np.cumsum(steps) - 1) * interval_s * NS_PER_S).astype(np.int64)
+    interval_ns = np.full(count, int(interval_s * NS_PER_S), dtype=np.int64)
+    return Timebase(BEGIN_NS + at_ns, at_ns, np.zeros(count, dtype=np.int64), interval_ns)
+
+
+def a_piece(
+    columns: Mapping[Column, Sequence[int] | IntArray],
+    *,
+    group: str = "cpu",
+    boot: UUID = BOOT,
+    interval_s: float = 1.0,
+    start: int = 0,
+    wall_shift_s: float = 0.0,
+) -> Piece:
+    count = len(next(iter(columns.values())))
+    at_ns = tick_times(count, interval_s=interval_s, start=start)
+    return Piece(
+        group=group,
+        boot=boot.bytes,
+        interval_ns=int(interval_s * NS_PER_S),
+        wall_ns=BEGIN_NS + at_ns + int(wall_shift_s * NS_PER_S),
+        monotonic_ns=at_ns,
+        columns={column: np.array(values, dtype=np.int64) for column, values in columns.items()},
+    )
+
+
+def a_frame(
+    columns: Mapping[Column, Sequence[int] | IntArray], *, facts: HostFacts | None = None, **more: object
+) -> Frame:
+    return Frame(assemble([a_piece(columns, **more)]), facts or HostFacts())  # type: ignore[arg-type]
+
+
+def a_layout(columns: Sequence[Column] = (SWITCHES, RUNNABLE), *, group: str = "cpu") -> Layout:
+    return Layout(group, 0, tuple(columns))
+
+
+def a_block(
+    ticks: int = 3, *, start: int = 0, layout: Layout | None = None, archive: UUID = ARCHIVE, boot: UUID = BOOT,
+    begin_ns: int = BEGIN_NS, interval_s: float = 1.0,
+) -> Block:  # fmt: skip
+    """A block whose first column counts 100 a tick, and whose others hold their own place."""
+    described = layout or a_layout()
+    at_ns = tick_times(ticks, start=start, interval_s=interval_s)
+    values = np.tile(np.arange(len(described.columns), dtype=np.int64), (ticks, 1))
+    values[:, 0] = (np.arange(ticks) + start) * 100
+    return encode_block(
+        Stretch(begin_ns + at_ns, at_ns + NS_PER_S, values),
+        archive=archive,
+        boot=boot,
+        layout=described.digest,
+        interval_ns=int(interval_s * NS_PER_S),
+    )
+
+
+def processor_columns(
+    *, busy: Sequence[float], cores: int, stall: Sequence[float] | None = None, runnable: Sequence[int] | None = None,
+    nice_share: float = 0.0,
+) -> dict[str, dict[Column, IntArray]]:  # fmt: skip
+    """Groups of a host whose cores share the load evenly: `busy` in cores and `stall` as shares, per tick."""
+    used = np.round(np.array(busy) * 100).astype(np.int64)
+    spent = {
+        "user": np.round(used * (1 - nice_share)).astype(np.int64),
+        "nice": np.round(used * nice_share).astype(np.int64),
+        "idle": cores * 100 - used,
+    }
+    none = np.zeros(len(used), dtype=np.int64)
+    cpu = {cpu_time(mode): np.cumsum(spent.get(mode, none)) for mode in CPU_MODES}
+    for core in range(cores):
+        cpu |= {cpu_time(mode, str(core)): np.cumsum(spent.get(mode, none)) // cores for mode in CPU_MODES}
+    waiting = np.array(runnable if runnable is not None else np.zeros(len(used)), dtype=np.int64)
+    cpu[RUNNABLE] = waiting + 1
+    groups = {"cpu": cpu}
+    if stall is not None:
+        groups["stall"] = {stall_total("cpu", "some"): np.cumsum(np.round(np.array(stall) * 1e6)).astype(np.int64)}
+    return groups
+
+
+def a_processor_frame(*, interval_s: float = 1.0, **load: object) -> Frame:
+    groups = processor_columns(**load)  # type: ignore[arg-type]
+    return Frame(assemble([a_piece(columns, group=name, interval_s=interval_s) for name, columns in groups.items()]))

@@ -1,0 +1,117 @@
+"""The command line, as a person types it: real processes, the run's real database."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+from functools import partial
+
+import pytest
+from conftest import new_database
+
+from reditus.cli.folders import prepare_data_folder
+from reditus.server.settings import Settings
+
+TIMEOUT_S = 120
+
+
+@pytest.fixture(scope="module")
+def env(cluster, tmp_path_factory):
+    """A data folder and a database of this module's own."""
+    data = tmp_path_factory.mktemp("data")
+    return {**os.environ, "REDITUS_DATA": str(data), "REDITUS_DATABASE_URL": new_database(cluster), "REDITUS_PORT": "0"}
+
+
+def run_in(env, *words):
+    command = [sys.executable, "-m", "reditus.cli", *words]
+    return subprocess.run(command, env=env, capture_output=True, text=True, timeout=TIMEOUT_S, check=False)
+
+
+@pytest.fixture(scope="module")
+def command(env):
+    """Run a command beside a running server; return its result."""
+    serving = subprocess.Popen(
+        [sys.executable, "-m", "reditus.cli", "serve"],
+        env=env,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+    )
+    assert serving.stdout
+    for line in serving.stdout:
+        if "Reditus is at" in line:
+            break
+    yield partial(run_in, env)
+    serving.send_signal(signal.SIGINT)
+    serving.stdout.close()
+    assert serving.wait(TIMEOUT_S) == 0
+
+
+def test_without_a_server_a_command_starts_one_for_itself(env):
+    """Runs before the module's server does."""
+    done = run_in(env, "archives")
+    assert done.returncode == 0, done.stderr
+    assert "No archives yet" in done.stdout
+    assert "Starting the server" in done.stderr
+
+
+def test_record_list_and_diagnose(command):
+    recorded = command("record", "--for", "6s", "--every", "500ms", "--name", "trial run")
+    assert recorded.returncode == 0, recorded.stderr
+    (archive,) = json.loads(command("archives", "--json").stdout)
+    assert archive["name"] == "trial run"
+    assert 11 <= archive["ticks"] <= 13
+    assert archive["interval_s"] == 0.5
+    assert archive["columns"] > 100
+    assert archive["id"][:8] in recorded.stdout
+
+    readable = command("diagnose", "trial run").stdout
+    assert "Findings" in readable
+    assert "Ruled out" in readable
+    diagnosis = json.loads(command("diagnose", archive["id"][:8], "--json").stdout)
+    assert set(diagnosis) == {"host", "window", "findings", "ruled_out"}
+    assert diagnosis["window"]["coverage"] > 0.8
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (["record", "--every", "0s"], "an interval is 100ms to 1h"),
+        (["record", "--every", "soon"], "is no duration"),
+        (["record", "--for", "0s"], "would record nothing"),
+        (["record", "--name", "two\nlines"], "printable"),
+        (["diagnose", "nothing-like-it"], "no archive is called"),
+    ],
+)
+def test_bad_words_are_answered_in_a_sentence(command, words, says):
+    done = command(*words)
+    assert done.returncode == 2
+    assert says in done.stderr.replace("\n", " ")
+    assert "Traceback" not in done.stderr
+
+
+def test_a_bad_setting_is_named(tmp_path):
+    env = {**os.environ, "REDITUS_DATA": str(tmp_path), "REDITUS_PORT": "many"}
+    done = run_in(env, "archives")
+    assert done.returncode == 2
+    assert "REDITUS_PORT" in done.stderr
+
+
+def test_help_lists_the_commands(command):
+    said = command("--help").stdout
+    for name in ("demo", "serve", "record", "archives", "diagnose", "test"):
+        assert name in said
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root hands the database to another user")
+def test_a_closed_checkout_keeps_its_data_elsewhere(tmp_path, monkeypatch, capsys):
+    closed = tmp_path / "closed"
+    closed.mkdir(mode=0o700)
+    monkeypatch.setattr("reditus.cli.folders.SYSTEM_FOLDER", tmp_path / "system")
+    settings = Settings()
+    monkeypatch.setattr(settings, "data", closed / ".data")
+    settings.model_fields_set.discard("data")
+    folder = prepare_data_folder(settings)
+    assert folder.parent == tmp_path / "system"
+    assert "closed to the database's user" in capsys.readouterr().err.replace("\n", " ")

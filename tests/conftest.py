@@ -1,0 +1,79 @@
+"""What tests share: one PostgreSQL per run, on a port of its own, and databases in it."""
+
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from uuid import uuid4
+
+import psycopg
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy.engine import make_url
+
+from reditus.server.app import create_app
+from reditus.server.settings import Settings
+from reditus.store import Store
+from reditus.store.cluster import Cluster
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+TABLES = "blocks, columns, layouts, archives, hosts"
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Whatever uses the database is marked `store`."""
+    for item in items:
+        if "database_url" in getattr(item, "fixturenames", ()):
+            item.add_marker("store")
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    with tempfile.TemporaryDirectory(prefix="reditus-test-", ignore_cleanup_errors=True) as folder:
+        # Run by root, PostgreSQL is another user, which has to get through to its folder.
+        Path(folder).chmod(0o711)
+        cluster = Cluster(Path(folder) / "database")
+        cluster.make()
+        cluster.start()
+        yield cluster
+        cluster.stop()
+
+
+def new_database(cluster: Cluster) -> str:
+    """A database of its own in the run's cluster; return its address."""
+    name = f"test_{uuid4().hex[:12]}"
+    url = make_url(cluster.url)
+    plain = url.set(drivername="postgresql").render_as_string(hide_password=False)
+    with psycopg.connect(plain, autocommit=True) as connection:
+        connection.execute(f"create database {name}")  # type: ignore[call-overload]
+    return url.set(database=name).render_as_string(hide_password=False)
+
+
+@pytest.fixture(scope="session")
+def database_url(cluster: Cluster) -> str:
+    """The database of all tests that empty it before they begin."""
+    url = new_database(cluster)
+    store = Store(url)
+    store.migrate()
+    store.close()
+    return url
+
+
+@pytest.fixture
+def store(database_url: str) -> Iterator[Store]:
+    """An empty store."""
+    plain = make_url(database_url).set(drivername="postgresql").render_as_string(hide_password=False)
+    with psycopg.connect(plain, autocommit=True) as connection:
+        connection.execute(f"truncate {TABLES}")  # type: ignore[call-overload]
+    store = Store(database_url)
+    yield store
+    store.close()
+
+
+@pytest.fixture
+def client(store: Store) -> Iterator[TestClient]:
+    """The server's API over an empty store."""
+    settings = Settings(allowed_hosts=["testserver"])
+    with TestClient(create_app(store, settings)) as client:
+        yield client

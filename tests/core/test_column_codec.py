@@ -1,0 +1,67 @@
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from reditus.core.column_codec import Encoding, decode_column, encode_column
+from reditus.core.errors import BlockError
+
+any_column = arrays(np.int64, st.integers(1, 80))
+
+
+@given(any_column, st.booleans())
+def test_every_column_survives(values, doubled):
+    chunk = encode_column(values, doubled=doubled)
+    assert decode_column(chunk, len(values)).tolist() == values.tolist()
+
+
+@given(st.integers(-(2**62), 2**62), st.integers(0, 2**40), st.integers(2, 2000))
+def test_growing_columns_survive_any_step(first, step, ticks):
+    values = np.array([first + step * at for at in range(ticks)], dtype=np.object_) % 2**63
+    column = values.astype(np.int64)
+    assert decode_column(encode_column(column), ticks).tolist() == column.tolist()
+
+
+def test_a_steady_column_costs_a_few_bytes():
+    assert len(encode_column(np.full(3_600, 12_345, dtype=np.int64))) == 6
+
+
+def test_an_even_clock_costs_a_few_bytes():
+    clock = np.arange(3_600, dtype=np.int64) * 1_000_000_000 + 1_794_474_000_000_000_000
+    assert len(encode_column(clock, doubled=True)) < 40
+
+
+def test_small_deltas_take_one_plane():
+    chunk = encode_column(np.cumsum(np.arange(10, dtype=np.int64)))
+    assert (chunk[0], chunk[1]) == (Encoding.PLANES, 1)
+
+
+@given(any_column, st.data())
+def test_damaged_chunks_never_crash(values, data):
+    chunk = bytearray(encode_column(values))
+    at = data.draw(st.integers(0, len(chunk) - 1))
+    chunk[at] ^= data.draw(st.integers(1, 255))
+    try:
+        decoded = decode_column(bytes(chunk), len(values))
+    except BlockError:
+        return
+    assert len(decoded) == len(values)
+
+
+@pytest.mark.parametrize("chunk", [b"", b"\x01", b"\x01\x09\x00\x00", b"\x63\x00\x00\x00", b"\x02\x01\x00\x00junk"])
+def test_what_is_no_chunk_is_refused(chunk):
+    with pytest.raises(BlockError):
+        decode_column(chunk, 3)
+
+
+# Written by format version 1 and kept for ever: what was once written stays readable.
+VERSION_1 = {
+    "00000100" + "2a": [42, 42, 42],
+    "01010101" + "0105" + "000102": [1, 1, 2, 4],
+}
+
+
+def test_chunks_of_version_1_stay_readable():
+    for text, values in VERSION_1.items():
+        assert decode_column(bytes.fromhex(text), len(values)).tolist() == values

@@ -1,0 +1,51 @@
+import numpy as np
+from builders import ARCHIVE, BEGIN_NS, BOOT, RUNNABLE, SWITCHES
+
+from reditus.core.blocks import read_blocks
+from reditus.core.kernel_columns import cpu_time
+from reditus.core.types import NS_PER_S
+from reditus.recorder.batcher import Batcher
+from reditus.recorder.sampler import Reading
+
+COLUMNS = (SWITCHES, RUNNABLE)
+
+
+def a_reading(at_s, columns=COLUMNS, group="cpu"):
+    values = np.arange(len(columns), dtype=np.int64) + at_s
+    return Reading(group, BEGIN_NS + at_s * NS_PER_S, at_s * NS_PER_S, columns, values)
+
+
+def a_batcher():
+    return Batcher(ARCHIVE, BOOT, NS_PER_S)
+
+
+def test_a_few_ticks_make_one_block():
+    batcher = a_batcher()
+    for at_s in range(3):
+        batcher.add([a_reading(at_s)])
+    (block,) = read_blocks(batcher.take())
+    assert block.column(2).tolist() == [0, 1, 2]
+    assert block.layout in batcher.layouts
+    assert batcher.take() == b""
+
+
+def test_a_change_of_columns_begins_a_new_block():
+    batcher = a_batcher()
+    batcher.add([a_reading(0)])
+    batcher.add([a_reading(1, (SWITCHES,))])
+    first, second = read_blocks(batcher.take())
+    assert (first.columns, second.columns) == (2, 1)
+
+
+def test_wide_groups_become_several_blocks():
+    batcher = a_batcher()
+    batcher.add([a_reading(0, tuple(cpu_time("user", str(core)) for core in range(401)))])
+    assert [block.columns for block in read_blocks(batcher.take())] == [400, 1]
+
+
+def test_a_batch_is_due_when_its_oldest_tick_is():
+    batcher = a_batcher()
+    assert not batcher.is_due(0)
+    batcher.add([a_reading(0)])
+    assert not batcher.is_due(NS_PER_S // 2)
+    assert batcher.is_due(NS_PER_S + 1)

@@ -1,0 +1,92 @@
+"""The sampler on trees of files, and on this machine's real kernel."""
+
+import os
+import time
+
+import numpy as np
+import pytest
+
+from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.measures import measure_named
+from reditus.recorder.host import boot_id, host_facts
+from reditus.recorder.sampler import Sampler
+
+
+def a_tree(root, **files):
+    for path, text in files.items():
+        target = root / "proc" / path.replace("__", "/")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(text)
+
+
+def test_only_what_can_be_read_is_sampled(tmp_path):
+    a_tree(tmp_path, loadavg="0.50 0.40 0.30 1/10 99\n")
+    sampler = Sampler(root=str(tmp_path))
+    (reading,) = sampler.tick()
+    assert (reading.group, reading.values.tolist()) == ("load", [50, 40, 30, 10])
+    assert sampler.unreadable["/proc/stat"] == "No such file or directory"
+    sampler.close()
+
+
+def test_files_are_read_again_and_not_opened_again(tmp_path):
+    a_tree(tmp_path, loadavg="0.50 0.40 0.30 1/10 99\n")
+    sampler = Sampler(root=str(tmp_path))
+    sampler.tick()
+    open_before = len(os.listdir("/proc/self/fd"))
+    a_tree(tmp_path, loadavg="0.75 0.40 0.30 1/11 99\n")
+    (reading,) = sampler.tick()
+    assert reading.values.tolist() == [75, 40, 30, 11]
+    assert len(os.listdir("/proc/self/fd")) == open_before
+    sampler.close()
+
+
+def frame_of(ticks):
+    pieces = [
+        Piece(
+            group=reading.group,
+            boot=boot_id().bytes,
+            interval_ns=10**9,
+            wall_ns=np.array([reading.wall_ns]),
+            monotonic_ns=np.array([reading.monotonic_ns]),
+            columns=dict(zip(reading.columns, reading.values.reshape(-1, 1), strict=True)),
+        )
+        for tick in ticks
+        for reading in tick
+    ]
+    return Frame(assemble(pieces), host_facts())
+
+
+@pytest.mark.kernel
+def test_a_second_of_work_is_found_in_the_real_counters():
+    """One busy process for a second of processor time: at least most of a core over that second."""
+    sampler = Sampler()
+    before = sampler.tick()
+    began = time.process_time()
+    while time.process_time() - began < 0.9:
+        pass
+    frame = frame_of([before, sampler.tick()])
+    sampler.close()
+    elapsed_s = frame.groups[0].timebase.elapsed_s[-1]
+    busy = measure_named("cpu.busy").derive(frame, None).values[-1]
+    assert busy * elapsed_s >= 0.8
+    assert busy <= os.cpu_count()
+
+
+@pytest.mark.kernel
+def test_memory_of_this_machine_adds_up():
+    sampler = Sampler()
+    frame = frame_of([sampler.tick()])
+    sampler.close()
+    names = ("programs", "shared", "huge", "kernel", "cache", "other", "free")
+    parts = [measure_named(f"memory.{name}").derive(frame, None).values[-1] for name in names]
+    total = measure_named("memory.total").derive(frame, None).values[-1]
+    assert sum(parts) == total
+    assert all(part >= 0 for part in parts)
+
+
+@pytest.mark.kernel
+def test_facts_of_this_machine():
+    facts = host_facts()
+    assert facts.cores == os.cpu_count()
+    assert facts.memory_bytes
+    assert "lo" in facts.links

@@ -1,0 +1,61 @@
+import pytest
+from builders import ARCHIVE, a_layout
+
+from reditus.recorder.spool import Spool, SpoolBusy
+
+
+@pytest.fixture
+def folder(tmp_path):
+    return tmp_path / str(ARCHIVE)
+
+
+def test_batches_wait_in_their_order(folder):
+    spool = Spool(folder)
+    for batch in (b"one", b"two", b"three"):
+        spool.put(batch)
+    assert [batch.path.read_bytes() for batch in spool.batches()] == [b"one", b"two", b"three"]
+    assert spool.size_bytes == 11
+
+
+def test_what_waits_survives_a_crash(folder):
+    spool = Spool(folder)
+    spool.put(b"one")
+    spool.keep_layout(a_layout())
+    (folder / "0000000000000001.part").write_bytes(b"half")  # a write that a crash cut off
+    spool.close()
+    again = Spool(folder)
+    again.put(b"two")
+    assert [batch.path.read_bytes() for batch in again.batches()] == [b"one", b"two"]
+    assert [digest for digest, _ in again.layouts()] == [a_layout().digest.hex()]
+
+
+def test_a_full_spool_drops_the_oldest_and_counts_it(folder):
+    spool = Spool(folder, limit_bytes=10)
+    for batch in (b"aaaa", b"bbbb", b"cccc"):
+        spool.put(batch)
+    assert [batch.path.read_bytes() for batch in spool.batches()] == [b"bbbb", b"cccc"]
+    assert spool.dropped_batches == 1
+    assert spool.size_bytes == 8
+
+
+def test_the_newest_batch_stays_whatever_its_size(folder):
+    spool = Spool(folder, limit_bytes=3)
+    spool.put(b"larger than the limit")
+    assert len(spool.batches()) == 1
+
+
+def test_one_spool_has_one_recorder(folder):
+    held = Spool(folder)
+    with pytest.raises(SpoolBusy, match="--name"):
+        Spool(folder)
+    held.close()
+    Spool(folder).close()
+
+
+def test_refused_batches_are_laid_aside_with_the_reason(folder):
+    spool = Spool(folder)
+    spool.put(b"bad")
+    spool.refuse(spool.batches()[0], "not a block")
+    assert not spool.batches()
+    assert (folder / "refused" / "0000000000000000.reason").read_text() == "not a block"
+    assert spool.size_bytes == 0

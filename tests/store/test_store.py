@@ -1,0 +1,177 @@
+import numpy as np
+import pytest
+from builders import ARCHIVE, BEGIN_NS, HOST, RUNNABLE, SWITCHES, a_block, a_layout
+from sqlalchemy import text
+
+from reditus.core.bins import Window
+from reditus.core.facts import HostFacts
+from reditus.core.kernel_columns import cpu_time
+from reditus.core.types import NS_PER_S
+from reditus.store import BlockClash, HostInfo, Store, StoreAway, UnknownArchive, UnknownLayout
+from reditus.store.migrations import configuration
+from reditus.store.tables import Base
+
+OTHER = ARCHIVE.__class__(int=77)
+
+
+@pytest.fixture
+def known(store):
+    """A store that knows one archive and one layout."""
+    store.register(
+        host=HostInfo(HOST, "testbed"), archive=ARCHIVE, name="trial", source="recorded", facts=HostFacts(cores=2)
+    )
+    store.add_layout(ARCHIVE, a_layout())
+    return store
+
+
+def switches(store, window=None):
+    frame = store.frame(ARCHIVE, [one for one in store.columns(ARCHIVE) if one.column == SWITCHES], window)
+    (group,) = frame.groups
+    return group.series[SWITCHES].values.tolist()
+
+
+def rows(store):
+    with store._engine.connect() as connection:
+        return connection.execute(text("select count(*), sum(ticks) from blocks")).one()
+
+
+def test_what_is_appended_is_read(known):
+    stored = known.append(ARCHIVE, [a_block(3), a_block(2, start=3)])
+    assert (stored.stored_ticks, stored.repeated_ticks) == (5, 0)
+    assert switches(known) == [0, 100, 200, 300, 400]
+
+
+def test_an_archive_tells_what_it_holds(known):
+    known.append(ARCHIVE, [a_block(3), a_block(2, start=8)])
+    archive = known.archive(ARCHIVE)
+    assert (archive.ticks, archive.columns, archive.host.name) == (5, 2, "testbed")
+    assert (archive.first_ns, archive.last_ns) == (BEGIN_NS, BEGIN_NS + 9 * NS_PER_S)
+    assert archive.coverage == 0.5
+    assert archive.facts.cores == 2
+    assert [one.id for one in known.archives()] == [ARCHIVE]
+
+
+def test_an_empty_archive_is_there_without_times(known):
+    archive = known.archive(ARCHIVE)
+    assert (archive.first_ns, archive.ticks, archive.coverage) == (None, 0, 0.0)
+
+
+def test_sending_twice_stores_once(known):
+    known.append(ARCHIVE, [a_block(3)])
+    again = known.append(ARCHIVE, [a_block(3)])
+    assert (again.stored_ticks, again.repeated_ticks) == (0, 3)
+    assert rows(known) == (1, 3)
+
+
+def test_overlapping_batches_are_merged(known):
+    known.append(ARCHIVE, [a_block(4)])
+    stored = known.append(ARCHIVE, [a_block(4, start=2)])
+    assert (stored.stored_ticks, stored.repeated_ticks) == (2, 2)
+    assert switches(known) == [0, 100, 200, 300, 400, 500]
+
+
+def test_a_batch_is_taken_whole_or_not_at_all(known):
+    stranger = a_block(2, start=5, layout=a_layout([cpu_time("user")]))
+    with pytest.raises(UnknownLayout):
+        known.append(ARCHIVE, [a_block(3), stranger])
+    assert rows(known)[0] == 0
+
+
+def test_a_block_with_other_columns_than_its_layout_is_refused(known):
+    block = a_block(2, layout=a_layout([SWITCHES, RUNNABLE, cpu_time("user")]))
+    wrong = type(block)(**{name: getattr(block, name) for name in block.__slots__} | {"layout": a_layout().digest})
+    with pytest.raises(BlockClash, match="3 columns, its layout 2"):
+        known.append(ARCHIVE, [wrong])
+
+
+def test_a_block_of_another_archive_is_refused(known):
+    with pytest.raises(BlockClash, match="sent to archive"):
+        known.append(ARCHIVE, [a_block(archive=OTHER)])
+
+
+def test_an_archive_belongs_to_one_host(known):
+    with pytest.raises(BlockClash, match="another host"):
+        known.register(host=HostInfo(OTHER, "b"), archive=ARCHIVE, name="x", source="recorded", facts=HostFacts())
+
+
+def test_unknown_archives_are_told(store):
+    for ask in (store.archive, store.columns, lambda archive: store.append(archive, [a_block()])):
+        with pytest.raises(UnknownArchive, match="reditus archives"):
+            ask(ARCHIVE)
+
+
+def test_a_window_comes_with_the_tick_before_it(known):
+    known.append(ARCHIVE, [a_block(2, start=at) for at in range(0, 20, 2)])
+    window = Window(BEGIN_NS + 10 * NS_PER_S, BEGIN_NS + 12 * NS_PER_S)
+    values = switches(known, window)
+    assert values[0] <= 900
+    assert {1000, 1100, 1200} <= set(values)
+    assert len(values) < 12
+
+
+def test_layouts_may_change_within_an_archive(known):
+    wider = a_layout([SWITCHES, RUNNABLE, cpu_time("user")])
+    known.add_layout(ARCHIVE, wider)
+    known.append(ARCHIVE, [a_block(2), a_block(2, start=2, layout=wider)])
+    assert switches(known) == [0, 100, 200, 300]
+    assert len(known.columns(ARCHIVE)) == 5
+
+
+def test_sealing_merges_without_changing_what_is_read(known):
+    known.append(ARCHIVE, [a_block(2, start=at) for at in range(0, 1300, 2)])
+    before = switches(known)
+    assert known.seal() == 650 - 52
+    assert switches(known) == before == [100 * at for at in range(1300)]
+    count, ticks = rows(known)
+    assert (count, ticks) == (2 + 50, 1300)
+    assert known.seal() == 0
+
+
+def test_sealed_hours_grow_from_sealed_minutes(known):
+    known.append(ARCHIVE, [a_block(600, start=at) for at in range(0, 3600, 600)])
+    known.seal()
+    assert rows(known) == (1, 3600)
+    assert known.append(ARCHIVE, [a_block(10, start=3595)]).stored_ticks == 5
+
+
+def test_restarts_are_not_merged_over(known):
+    known.append(ARCHIVE, [a_block(400), a_block(400, start=400, boot=OTHER)])
+    assert known.seal() == 0
+
+
+def test_the_sealed_store_is_small(known):
+    known.append(ARCHIVE, [a_block(3_600)])
+    archive = known.archive(ARCHIVE)
+    assert archive.size_bytes / (archive.ticks * archive.columns) < 0.55
+
+
+def test_a_database_that_is_away_is_told_as_such():
+    lost = Store("postgresql+psycopg://nobody@127.0.0.1:1/none")
+    with pytest.raises(StoreAway, match="cannot be reached"):
+        lost.archives()
+    lost.close()
+
+
+def test_migrations_make_the_tables_that_the_code_expects(store):
+    from alembic.autogenerate import compare_metadata
+    from alembic.runtime.migration import MigrationContext
+
+    with store._engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+    assert configuration().get_main_option("script_location")
+
+
+def test_migrating_twice_changes_nothing(store):
+    store.migrate()
+
+
+def test_keys_begin_with_the_host():
+    for table in Base.metadata.tables.values():
+        assert next(iter(table.primary_key)).name == ("id" if table.name == "hosts" else "host_id")
+
+
+def test_numpy_values_do_not_leak(known):
+    known.append(ARCHIVE, [a_block(2)])
+    assert type(known.archive(ARCHIVE).ticks) is int
+    assert isinstance(known.frame(ARCHIVE, [], None).groups, list)
+    assert np.array(switches(known)).dtype == np.int64
