@@ -1,22 +1,19 @@
 """What tests share: one PostgreSQL per run, on a port of its own, and databases in it."""
 
-import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
-from uuid import uuid4
 
 import psycopg
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy.engine import make_url
 
+from databases import new_database
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
 from reditus.store import Store
 from reditus.store.cluster import Cluster
-
-sys.path.insert(0, str(Path(__file__).parent))
 
 TABLES = "blocks, columns, layouts, archives, hosts"
 
@@ -38,16 +35,6 @@ def cluster() -> Iterator[Cluster]:
         cluster.start()
         yield cluster
         cluster.stop()
-
-
-def new_database(cluster: Cluster) -> str:
-    """A database of its own in the run's cluster; return its address."""
-    name = f"test_{uuid4().hex[:12]}"
-    url = make_url(cluster.url)
-    plain = url.set(drivername="postgresql").render_as_string(hide_password=False)
-    with psycopg.connect(plain, autocommit=True) as connection:
-        connection.execute(f"create database {name}")  # type: ignore[call-overload]
-    return url.set(database=name).render_as_string(hide_password=False)
 
 
 @pytest.fixture(scope="session")

@@ -8,8 +8,8 @@ import sys
 from functools import partial
 
 import pytest
-from conftest import new_database
 
+from databases import new_database
 from reditus.cli.folders import prepare_data_folder
 from reditus.server.settings import Settings
 

@@ -1,9 +1,9 @@
 import numpy as np
 import pytest
-from builders import BEGIN_NS, a_timebase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from builders import BEGIN_NS, a_timebase
 from reditus.core.bins import Window, bin_edges, bin_sampled, points, summarise
 from reditus.core.errors import WindowError
 from reditus.core.frame import Sampled

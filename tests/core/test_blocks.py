@@ -3,10 +3,10 @@ import zlib
 
 import numpy as np
 import pytest
-from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_layout, tick_times
 from hypothesis import given
 from hypothesis import strategies as st
 
+from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_layout, tick_times
 from reditus.core.blocks import Stretch, check_clocks, encode_block, read_blocks
 from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.types import NS_PER_S

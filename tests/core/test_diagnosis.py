@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from builders import BEGIN_NS, a_piece, a_processor_frame, processor_columns
 
+from builders import BEGIN_NS, a_piece, a_processor_frame, processor_columns
 from reditus.core.bins import Window
 from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.diagnosis.onset import best_split

@@ -4,8 +4,8 @@ from uuid import UUID
 
 import numpy as np
 import pytest
-from builders import BEGIN_NS, RUNNABLE, SWITCHES, a_frame, a_piece, ints
 
+from builders import BEGIN_NS, RUNNABLE, SWITCHES, a_frame, a_piece, ints
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, assemble
 from reditus.core.kernel_columns import cpu_time, disk_columns

@@ -1,6 +1,6 @@
 import pytest
-from builders import RUNNABLE, SWITCHES, a_layout
 
+from builders import RUNNABLE, SWITCHES, a_layout
 from reditus.core.counters import COUNTERS
 from reditus.core.errors import LayoutError, UnknownCounter
 from reditus.core.kernel_columns import cpu_time, disk_columns, interface_columns, kernel_column

@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from builders import RUNNABLE, a_frame, a_piece
 
+from builders import RUNNABLE, a_frame, a_piece
 from reditus.core.errors import UnknownCounter, UnknownMeasure
 from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
 from reditus.core.frame import Frame, assemble

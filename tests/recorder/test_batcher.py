@@ -1,6 +1,6 @@
 import numpy as np
-from builders import ARCHIVE, BEGIN_NS, BOOT, RUNNABLE, SWITCHES
 
+from builders import ARCHIVE, BEGIN_NS, BOOT, RUNNABLE, SWITCHES
 from reditus.core.blocks import read_blocks
 from reditus.core.kernel_columns import cpu_time
 from reditus.core.types import NS_PER_S

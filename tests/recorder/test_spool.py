@@ -1,6 +1,6 @@
 import pytest
-from builders import ARCHIVE, a_layout
 
+from builders import ARCHIVE, a_layout
 from reditus.recorder.spool import Spool, SpoolBusy
 
 

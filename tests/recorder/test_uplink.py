@@ -5,8 +5,8 @@ import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
-from builders import ARCHIVE, a_layout
 
+from builders import ARCHIVE, a_layout
 from reditus.recorder.spool import Spool
 from reditus.recorder.uplink import Uplink
 

@@ -5,9 +5,9 @@ import time
 import zlib
 
 import pytest
+
 from api_helpers import BLOCKS, REGISTRATION, introduce, send
 from builders import ARCHIVE, BEGIN_NS, a_block, a_layout
-
 from reditus.core.types import NS_PER_S
 
 

@@ -4,9 +4,9 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+
 from api_helpers import introduce, send
 from builders import ARCHIVE, a_block
-
 from reditus.core.measures import MEASURES, measure_named
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING

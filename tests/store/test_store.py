@@ -1,8 +1,8 @@
 import numpy as np
 import pytest
-from builders import ARCHIVE, BEGIN_NS, HOST, RUNNABLE, SWITCHES, a_block, a_layout
 from sqlalchemy import text
 
+from builders import ARCHIVE, BEGIN_NS, HOST, RUNNABLE, SWITCHES, a_block, a_layout
 from reditus.core.bins import Window
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import cpu_time

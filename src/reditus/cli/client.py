@@ -2,13 +2,15 @@
 
 from collections.abc import Mapping
 from types import TracebackType
-from typing import Any, Self
+from typing import TYPE_CHECKING, Any, Self
 from uuid import UUID
 
 import httpx
 
 from reditus.cli.screen import Failure
-from reditus.simulator import SimulatedHost
+
+if TYPE_CHECKING:
+    from reditus.simulator import SimulatedHost
 
 TIMEOUT_S = 120.0
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
@@ -48,7 +50,7 @@ class Client:
     def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
         return dict(self._ask("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
 
-    def load(self, host: SimulatedHost) -> bool:
+    def load(self, host: "SimulatedHost") -> bool:
         """Send a made-up archive, the way a recorder sends a real one; return False if it is there already."""
         scenario = host.scenario
         path = f"/api/archives/{scenario.archive}"

@@ -18,7 +18,6 @@ from reditus.cli.service import Service, service
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
 from reditus.server.settings import Settings
-from reditus.simulator import made_up
 
 app = typer.Typer(
     name="reditus",
@@ -42,6 +41,8 @@ def main() -> None:
 @app.command()
 def demo() -> None:
     """Start everything: database, server, made-up archive, and a recording of this machine."""
+    from reditus.simulator import made_up  # SciPy takes a second or two; no other command should wait for it
+
     with service(_settings()) as running:
         if not running.owned:
             out.print(f"Reditus is running already at {running.url}")

@@ -1,0 +1,110 @@
+"""The proof: a real load on the real kernel, recorded, replayed in a browser, and named. Nothing is mocked."""
+
+import os
+import time
+from collections.abc import Iterator
+from datetime import datetime
+
+import httpx
+import pytest
+
+from e2e_helpers import axis_share, readout_value, wait_until
+from real_load import RESTING, Truth, busy_processes
+from reditus.cli.children import Child
+
+QUIET_S, LOUD_S = 12, 16
+WITHIN_S = 3.0
+CORES = os.cpu_count() or 1
+
+
+@pytest.fixture(scope="module")
+def recorded(running) -> Iterator[tuple[str, Truth, Truth]]:
+    """An archive of this machine with two loads: more work than cores, then exactly as much."""
+    arguments = ["--server", running.url, "--spool", str(running.spool), "--name", "real load", "--every", "1s"]
+    recorder = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
+    try:
+        time.sleep(QUIET_S)
+        with busy_processes(3 * CORES) as crowded:
+            time.sleep(LOUD_S)
+        time.sleep(QUIET_S)
+        with busy_processes(CORES, RESTING, one_per_core=True) as unwaited:
+            time.sleep(LOUD_S)
+        time.sleep(QUIET_S)
+    finally:
+        assert recorder.stop() == 0
+    archives = httpx.get(f"{running.url}/api/archives", trust_env=False).json()
+    (archive,) = [one for one in archives if one["name"] == "real load"]
+    return archive["id"], crowded, unwaited
+
+
+def seconds(text: str) -> float:
+    return datetime.fromisoformat(text).timestamp()
+
+
+def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
+    archive, crowded, _ = recorded
+    api = f"{running.url}/api/archives/{archive}"
+    page.goto(f"{running.url}/archives/{archive}")
+
+    # The finding, in the page and in the API alike, with start and end within 3 s of the truth.
+    findings = httpx.get(f"{api}/diagnosis", trust_env=False).json()["findings"]
+    (finding,) = [one for one in findings if one["kind"] == "cpu.saturated"]
+    assert abs(seconds(finding["start"]) - crowded.start_s) <= WITHIN_S
+    assert abs(seconds(finding["end"]) - crowded.end_s) <= WITHIN_S
+    assert abs(seconds(finding["onset"]["at"]) - crowded.start_s) <= WITHIN_S
+    assert finding["time_lost_s"] > 0.7 * LOUD_S
+    page.get_by_role("tab", name="Findings").click()
+    shown = page.locator("[data-finding]").filter(has_text="Processor saturated")
+    assert shown.count() == 1
+
+    # Clicking it sets window and needle to it.
+    shown.get_by_role("button").first.click()
+    wait_until(lambda: "at=" in page.url)
+    query = httpx.URL(page.url).params
+    assert seconds(query["from"]) < seconds(finding["start"]) < seconds(finding["end"]) <= seconds(query["to"]) + 20
+    assert seconds(query["at"]) == pytest.approx(seconds(finding["onset"]["at"]), abs=0.002)
+
+    # The strip rises: what is drawn before the onset is low, and what is drawn within is high.
+    inside = (crowded.start_s + crowded.end_s) / 2
+    before = crowded.start_s - 5
+    values = {}
+    for name, at_s in (("before", before), ("inside", inside)):
+        surface = page.locator("[data-surface]")
+        box = surface.bounding_box()
+        share = axis_share(page, at_s)
+        surface.click(position={"x": share * box["width"], "y": 30})
+        wait_until(lambda: page.locator('[data-strip="cores"] [data-readout]').count() == 1)
+        values[name] = readout_value(page, "cores")
+
+        # The needle's readout matches the API's value at the needle.
+        def at_needle(at_s=at_s):
+            return abs(seconds(httpx.URL(page.url).params["at"]) - at_s) < 1.5
+
+        wait_until(at_needle)
+        at = httpx.URL(page.url).params["at"]
+        moment = httpx.get(f"{api}/moment", params={"at": at}, trust_env=False).json()
+        busy = next(
+            one["value"] for one in moment["readings"] if one["measure"] == "cpu.busy" and one["device"] is None
+        )
+        assert values[name] == pytest.approx(busy, abs=0.006)
+    assert values["before"] < 0.6 * CORES
+    assert values["inside"] > 0.9 * CORES
+    assert values["inside"] > values["before"] + 0.4 * CORES
+
+
+def test_a_busy_machine_where_nobody_waits_is_ruled_out(running, recorded, page):
+    archive, _, unwaited = recorded
+    diagnosis = httpx.get(f"{running.url}/api/archives/{archive}/diagnosis", trust_env=False).json()
+    assert not [one for one in diagnosis["findings"] if seconds(one["end"]) > unwaited.start_s + WITHIN_S]
+    late = [one for one in diagnosis["ruled_out"] if seconds(one["end"]) > unwaited.start_s + WITHIN_S]
+    (excluded,) = late
+    assert excluded["kind"] == "cpu.busy_unwaited"
+    assert abs(seconds(excluded["start"]) - unwaited.start_s) <= WITHIN_S
+    assert abs(seconds(excluded["end"]) - unwaited.end_s) <= WITHIN_S
+
+    page.goto(f"{running.url}/archives/{archive}")
+    page.get_by_role("tab", name="Ruled out").click()
+    shown = page.locator("[data-ruled-out]").filter(has_text="nobody waiting")
+    shown.last.get_by_role("button").click()
+    wait_until(lambda: "at=" in page.url)
+    assert seconds(httpx.URL(page.url).params["at"]) == pytest.approx(seconds(excluded["start"]), abs=0.002)

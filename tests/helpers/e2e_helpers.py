@@ -1,0 +1,46 @@
+"""Small verbs for browser tests."""
+
+import re
+import time
+from collections.abc import Callable
+from datetime import datetime
+
+import httpx
+from playwright.sync_api import Page
+
+WAIT_S = 20.0
+
+
+def wait_until(holds: Callable[[], bool], wait_s: float = WAIT_S) -> None:
+    """Ask again and again; fail after a while."""
+    deadline_s = time.monotonic() + wait_s
+    while not holds():
+        assert time.monotonic() < deadline_s, "what was waited for did not come about"
+        time.sleep(0.1)
+
+
+def place(page: Page) -> tuple[float, float, float | None]:
+    """Window and needle from the link, in seconds since the epoch."""
+    query = httpx.URL(page.url).params
+    start, end, at = (
+        datetime.fromisoformat(query[key]).timestamp() if key in query else None for key in ("from", "to", "at")
+    )
+    assert start is not None
+    assert end is not None
+    return start, end, at
+
+
+def axis_share(page: Page, at_s: float) -> float:
+    """Where a moment lies in the window, 0 to 1."""
+    start, end, _ = place(page)
+    return (at_s - start) / (end - start)
+
+
+def readout(page: Page, strip: str) -> str:
+    return page.locator(f'[data-strip="{strip}"] [data-readout]').inner_text()
+
+
+def readout_value(page: Page, strip: str) -> float:
+    found = re.match(r"[\d.]+", readout(page, strip))
+    assert found
+    return float(found[0])
