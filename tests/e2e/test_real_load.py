@@ -8,7 +8,7 @@ from datetime import datetime
 import httpx
 import pytest
 
-from e2e_helpers import axis_share, readout_value, wait_until
+from e2e_helpers import axis_share, link, readout_value, wait_until
 from real_load import RESTING, Truth, busy_processes
 from reditus.cli.children import Child
 
@@ -59,8 +59,8 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
 
     # Clicking it sets window and needle to it.
     shown.get_by_role("button").first.click()
-    wait_until(lambda: "at=" in page.url)
-    query = httpx.URL(page.url).params
+    wait_until(lambda: "at" in link(page).params)
+    query = link(page).params
     assert seconds(query["from"]) < seconds(finding["start"]) < seconds(finding["end"]) <= seconds(query["to"]) + 20
     assert seconds(query["at"]) == pytest.approx(seconds(finding["onset"]["at"]), abs=0.002)
 
@@ -78,10 +78,10 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
 
         # The needle's readout matches the API's value at the needle.
         def at_needle(at_s=at_s):
-            return abs(seconds(httpx.URL(page.url).params["at"]) - at_s) < 1.5
+            return abs(seconds(link(page).params["at"]) - at_s) < 1.5
 
         wait_until(at_needle)
-        at = httpx.URL(page.url).params["at"]
+        at = link(page).params["at"]
         moment = httpx.get(f"{api}/moment", params={"at": at}, trust_env=False).json()
         busy = next(
             one["value"] for one in moment["readings"] if one["measure"] == "cpu.busy" and one["device"] is None
@@ -106,5 +106,5 @@ def test_a_busy_machine_where_nobody_waits_is_ruled_out(running, recorded, page)
     page.get_by_role("tab", name="Ruled out").click()
     shown = page.locator("[data-ruled-out]").filter(has_text="nobody waiting")
     shown.last.get_by_role("button").click()
-    wait_until(lambda: "at=" in page.url)
-    assert seconds(httpx.URL(page.url).params["at"]) == pytest.approx(seconds(excluded["start"]), abs=0.002)
+    wait_until(lambda: "at" in link(page).params)
+    assert seconds(link(page).params["at"]) == pytest.approx(seconds(excluded["start"]), abs=0.002)

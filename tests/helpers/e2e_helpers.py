@@ -19,9 +19,14 @@ def wait_until(holds: Callable[[], bool], wait_s: float = WAIT_S) -> None:
         time.sleep(0.1)
 
 
+def link(page: Page) -> httpx.URL:
+    """The address as the browser has it now; Playwright's own copy stands still while a test waits."""
+    return httpx.URL(page.evaluate("location.href"))
+
+
 def place(page: Page) -> tuple[float, float, float | None]:
     """Window and needle from the link, in seconds since the epoch."""
-    query = httpx.URL(page.url).params
+    query = link(page).params
     start, end, at = (
         datetime.fromisoformat(query[key]).timestamp() if key in query else None for key in ("from", "to", "at")
     )

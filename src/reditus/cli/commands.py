@@ -146,10 +146,10 @@ def _recorder_arguments(running: Service, *, name: str, every: str) -> list[str]
 
 
 def _announce_and_wait(running: Service) -> None:
-    out.print(f"\nReditus is at  [bold]{running.url}[/bold]\nCtrl-C stops everything.")
     stop = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stop.set())
+    out.print(f"\nReditus is at  [bold]{running.url}[/bold]\nCtrl-C stops everything.")
     while not stop.wait(WATCH_EVERY_S):
         running.look_after()
     err.print("\n· Stopping")

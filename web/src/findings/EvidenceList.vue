@@ -19,13 +19,13 @@ const place = (value: number, one: Evidence): number =>
 </script>
 
 <template>
-  <dl class="space-y-1.5">
-    <div v-for="one in evidence" :key="one.measure + (one.device ?? '')">
+  <ul class="space-y-1.5">
+    <li v-for="one in evidence" :key="one.measure + (one.device ?? '')">
       <div class="flex items-baseline justify-between gap-2">
-        <dt :title="one.measure">
+        <span :title="one.measure">
           {{ titleOf(one.measure) }}<template v-if="one.device"> of {{ one.device }}</template>
-        </dt>
-        <dd class="font-semibold">{{ say(one.value, one.unit) }}</dd>
+        </span>
+        <b class="font-semibold">{{ say(one.value, one.unit) }}</b>
       </div>
       <div class="relative mt-0.5 h-1.5 border-b border-rule" aria-hidden="true">
         <span
@@ -41,6 +41,6 @@ const place = (value: number, one: Evidence): number =>
       <p v-if="one.threshold !== null" class="text-2xs text-soft">
         {{ one.reads }} {{ say(one.threshold, one.unit) }}
       </p>
-    </div>
-  </dl>
+    </li>
+  </ul>
 </template>

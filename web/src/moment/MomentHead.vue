@@ -5,7 +5,7 @@ defineProps<{ title: string; note: string }>()
 
 <template>
   <div class="mb-1 flex items-baseline justify-between gap-3">
-    <h3 class="font-serif text-[15px] font-semibold">{{ title }}</h3>
+    <h2 class="font-serif text-[15px] font-semibold">{{ title }}</h2>
     <p class="truncate text-2xs text-soft">{{ note }}</p>
   </div>
 </template>

@@ -16,7 +16,7 @@ defineEmits<{ choose: [pace: Pace] }>()
   >
     <ListboxButton
       class="rounded-full border border-rule-strong bg-leaf px-3 py-0.5 hover:border-ink"
-      aria-label="Pace"
+      :aria-label="`Pace ×${pace}`"
       title="Pace ([ slower, ] faster)"
       >×{{ pace }}</ListboxButton
     >

@@ -21,7 +21,7 @@ const bench = useWorkbench()
     <PillButton label="Previous finding" keys="P" :disabled="!findings.length" @press="$emit('jump', -1)"
       >◂ finding</PillButton
     >
-    <PillButton label="One tick back" keys="ArrowLeft" @press="$emit('step', -1)">◂ step</PillButton>
+    <PillButton label="Step one tick back" keys="ArrowLeft" @press="$emit('step', -1)">◂ step</PillButton>
     <PillButton
       :label="bench.playing ? 'Pause' : 'Play'"
       keys="Space"
@@ -31,7 +31,7 @@ const bench = useWorkbench()
       >{{ bench.playing ? 'Pause' : 'Play' }}</PillButton
     >
     <PaceChoice :pace="bench.pace" @choose="bench.pace = $event" />
-    <PillButton label="One tick on" keys="ArrowRight" @press="$emit('step', 1)">step ▸</PillButton>
+    <PillButton label="Step one tick on" keys="ArrowRight" @press="$emit('step', 1)">step ▸</PillButton>
     <PillButton label="Next finding" keys="N" :disabled="!findings.length" @press="$emit('jump', 1)"
       >finding ▸</PillButton
     >

@@ -81,7 +81,7 @@ const description = computed(() => {
     :data-strip="plan.id"
   >
     <header class="min-w-0 pt-2.5 pl-[18px]">
-      <h3 class="font-serif text-[15px] leading-tight font-semibold">{{ plan.title }}</h3>
+      <h2 class="font-serif text-[15px] leading-tight font-semibold">{{ plan.title }}</h2>
       <p class="text-2xs leading-[14px] text-soft">
         {{ plan.note }}
         <span v-for="layer in layers" :key="layer.label" class="mr-2 inline-block whitespace-nowrap">

@@ -54,7 +54,13 @@ const onsets = computed(() =>
 <template>
   <div class="flex min-h-0 flex-col">
     <FindingLane :findings="findings" :window="window" @find="emit('find', $event)" />
-    <div class="relative min-h-0 grow overflow-x-hidden overflow-y-auto" data-strips>
+    <div
+      class="relative min-h-0 grow overflow-x-hidden overflow-y-auto"
+      role="region"
+      aria-label="Strips"
+      tabindex="0"
+      data-strips
+    >
       <div class="relative">
         <StripRow
           v-for="plan in plans"

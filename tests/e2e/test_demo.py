@@ -1,0 +1,85 @@
+"""`./reditus demo`, as a newcomer starts it: everything comes up, Ctrl-C ends everything, the second start is quick."""
+
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import httpx
+
+from e2e_helpers import wait_until
+
+TIMEOUT_S = 120
+
+
+def start(data: Path) -> tuple[subprocess.Popen[str], str]:
+    demo = subprocess.Popen(
+        [sys.executable, "-m", "reditus.cli", "demo"],
+        env={**os.environ, "REDITUS_DATA": str(data), "REDITUS_PORT": "0"},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+    )
+    assert demo.stdout
+    for line in demo.stdout:
+        found = re.search(r"http://127\.0\.0\.1:\d+", line)
+        if found:
+            return demo, found[0]
+    raise AssertionError("the demo ended without an address")
+
+
+def processes_with(text: str) -> list[str]:
+    found = []
+    for entry in Path("/proc").iterdir():
+        try:
+            words = (entry / "cmdline").read_bytes().replace(b"\0", b" ").decode()
+        except (OSError, UnicodeDecodeError):
+            continue
+        if entry.name.isdigit() and text in words:
+            found.append(words)
+    return found
+
+
+def names(url: str) -> dict[str, int]:
+    return {one["name"]: one["ticks"] for one in httpx.get(f"{url}/api/archives", trust_env=False, timeout=30).json()}
+
+
+def test_demo_starts_everything_and_ends_everything(tmp_path):
+    tmp_path.chmod(0o755)
+    for above in list(tmp_path.parents)[:3]:
+        if "pytest" in above.name:
+            above.chmod(0o755)
+    data = tmp_path / "data"
+    demo, url = start(data)
+    try:
+        assert names(url)["Thursday morning"] == 3601
+        wait_until(lambda: names(url).get("this machine", 0) >= 3)
+        assert json.loads((data / "service.json").read_text())["url"] == url
+        assert processes_with(str(data))
+    finally:
+        demo.send_signal(signal.SIGINT)
+        assert demo.wait(TIMEOUT_S) == 0
+        demo.stdout.close()
+    assert not processes_with(str(data))
+
+    # The second start goes on with the same archives.
+    demo, url = start(data)
+    try:
+        assert names(url)["Thursday morning"] == 3601
+        wait_until(lambda: names(url)["this machine"] >= 6)
+        assert len(names(url)) == 2
+    finally:
+        # Even a parent that is killed takes its server and recorder with it.
+        demo.kill()
+        demo.wait(TIMEOUT_S)
+        demo.stdout.close()
+    wait_until(lambda: not [words for words in processes_with(str(data)) if "reditus." in words])
+    # The database is left over; the next start takes it in, and stops it in the end.
+    demo, _ = start(data)
+    demo.send_signal(signal.SIGINT)
+    assert demo.wait(TIMEOUT_S) == 0
+    demo.stdout.close()
+    assert not processes_with(str(data))

@@ -1,0 +1,34 @@
+import { describe, expect, it } from 'vitest'
+import { roundTop, scaleFor, spellAmount, spellNumber, spellRound } from './amounts'
+
+describe('amounts', () => {
+  it.each([
+    [0.5, 'share', '50\u2009%'],
+    [0.024, 'share', '2.4\u2009%'],
+    [2 ** 30 * 15.9, 'bytes', '15.9\u2009GiB'],
+    [512, 'bytes/s', '512\u2009B/s'],
+    [125_000_000, 'bits/s', '1.00\u2009Gbit/s'],
+    [0.00035, 's', '0.35\u2009ms'],
+    [1.5, 's', '1.50\u2009s'],
+    [5.21, 'tasks', '5.21\u2009tasks'],
+    [12_345, '1/s', '12.3\u2009k/s'],
+    [3, 'count', '3.00'],
+  ] as const)('%f %s reads %s', (value, unit, text) => {
+    expect(spellAmount(value, unit)).toBe(text)
+  })
+
+  it('shows what is unknown as unknown, and not as zero', () => {
+    expect(spellAmount(null, 'cores')).toBe('–')
+    expect(spellNumber(undefined, scaleFor('bytes', 1))).toBe('–')
+  })
+
+  it('gives axes round tops at or above the highest value', () => {
+    const scale = scaleFor('bytes/s', 76.7 * 2 ** 20)
+    expect(spellRound(roundTop(76.7 * 2 ** 20, scale), scale)).toBe('80')
+    for (const value of [0.013, 0.9, 1, 1.01, 7.7, 99, 100, 12_345]) {
+      const own = scaleFor('count', value)
+      expect(roundTop(value, own)).toBeGreaterThanOrEqual(value * 0.999)
+      expect(roundTop(value, own)).toBeLessThanOrEqual(value * 1.6)
+    }
+  })
+})
