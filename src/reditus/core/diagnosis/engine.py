@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from reditus.core.bins import Window, summarise
 from reditus.core.diagnosis import processor
-from reditus.core.diagnosis.finding import Diagnosis, Finding, RuledOut
+from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
 from reditus.core.frame import Frame
@@ -13,6 +13,7 @@ Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]
 
 # A rule and the measures it reads.
 RULES: list[tuple[Rule, tuple[str, ...]]] = [(processor.judge_processor, processor.NEEDS)]
+KINDS: tuple[Kind, ...] = (*processor.KINDS,)
 COVERAGE_OF = "cpu.busy"
 """The measure whose observed time stands for the archive's: it is recorded by every plan."""
 

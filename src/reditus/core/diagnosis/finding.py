@@ -86,6 +86,18 @@ class RuledOut:
 
 
 @dataclass(frozen=True, slots=True)
+class Kind:
+    """What a finding's or a ruled-out entry's id stands for, in general."""
+
+    id: str
+    title: str
+    is_problem: bool
+    meaning: str
+    evidence: tuple[str, ...]
+    look_alikes: str
+
+
+@dataclass(frozen=True, slots=True)
 class Diagnosis:
     window: Window
     coverage: float

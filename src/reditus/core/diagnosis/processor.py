@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut
+from reditus.core.diagnosis.finding import Evidence, Finding, Kind, RuledOut
 from reditus.core.diagnosis.onset import find_onset
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
@@ -25,6 +25,30 @@ BUSY_UNWAITED = "cpu.busy_unwaited"
 NEEDS = ("cpu.busy", "cpu.steal", "cpu.nice", "cpu.waiting", "cpu.runnable", "stall.cpu.some")
 CONFIDENT, WITHOUT_STALL = 0.95, 0.7
 
+KINDS = (
+    Kind(
+        SATURATED,
+        "Processor saturated",
+        is_problem=True,
+        meaning=(
+            "Tasks were ready to run and waited for a core, sustained, while the cores had no idle time to give. Everything "
+            "that needs the processor takes longer."
+        ),
+        evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting"),
+        look_alikes=(
+            f"`{BUSY_UNWAITED}`: as busy, but nobody waits. A quota: tasks stall while the machine idles. A high load from "
+            "blocked tasks: they wait for I/O, not for a core."
+        ),
+    ),
+    Kind(
+        BUSY_UNWAITED,
+        "Cores busy, nobody waiting",
+        is_problem=False,
+        meaning="The cores had hardly an idle moment, and tasks got one when they needed it, or only low-priority work waited.",
+        evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting", "cpu.nice"),
+        look_alikes=f"`{SATURATED}`: as busy, and tasks wait.",
+    ),
+)
 NEXT = (
     "See which processes ran in this stretch, and whether each was meant to.",
     "Compare with the same hours on a normal day: is it more work, or slower work?",
@@ -128,7 +152,7 @@ def _saturated(seen: _Processor, stretch: Stretch, rules: Parameters) -> Finding
         evidence.append(Evidence("cpu.waiting", None, waiting, least, Unit.TASKS, "mean, at least"))
     return Finding(
         kind=SATURATED,
-        title="Processor saturated",
+        title=KINDS[0].title,
         resource=Resource.PROCESSOR,
         device=None,
         start_ns=start_ns,
@@ -197,7 +221,7 @@ def _busy_unwaited(seen: _Processor, stretch: Stretch, rules: Parameters) -> Rul
         why = "Tasks hardly waited for a core, so nobody was held up."
     return RuledOut(
         kind=BUSY_UNWAITED,
-        title="Cores busy, nobody waiting",
+        title=KINDS[1].title,
         resource=Resource.PROCESSOR,
         start_ns=stretch.start_ns(timebase),
         end_ns=stretch.end_ns(timebase),

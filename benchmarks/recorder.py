@@ -1,0 +1,107 @@
+"""The recorder: processor time per tick against only reading the same files' bytes, and resident memory.
+
+Run: .venv/bin/python -m benchmarks.recorder [SECONDS]
+"""
+
+import json
+import subprocess
+import sys
+import tempfile
+import time
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from threading import Thread
+
+from benchmarks.table import show
+from reditus.recorder.reading import KernelFile
+from reditus.recorder.sampler import Sampler
+from reditus.recorder.sources import SOURCES
+
+ROUNDS = 400
+PACE_S = 0.005
+
+
+def main() -> None:
+    seconds = int(sys.argv[1]) if len(sys.argv) > 1 else 60
+    columns, ratio, tick_ms = reading_and_parsing()
+    share, memory_mib, ticks = whole_recorder(seconds)
+    show(
+        "Recorder on this machine",
+        [
+            ("counters a tick", str(columns)),
+            ("read and parse, against only reading", f"{ratio:.2f} times"),
+            ("read and parse, processor time a tick", f"{tick_ms:.2f} ms"),
+            ("whole recorder at 1 s, spooling and sending", f"{share:.2%} of one core over {ticks} ticks"),
+            ("resident memory", f"{memory_mib:.1f} MiB"),
+        ],
+    )
+
+
+def reading_and_parsing() -> tuple[int, float, float]:
+    """Both ways take turns, at the same pace, in one run; processor time of this process."""
+    sampler = Sampler()
+    columns = sum(len(reading.columns) for reading in sampler.tick())
+    files = [KernelFile(path) for source in SOURCES for path in source.paths if Path(path).exists()]
+    spent = {"read": 0.0, "parse": 0.0}
+    for _ in range(ROUNDS):
+        for way in spent:
+            time.sleep(PACE_S)
+            begun = time.process_time()
+            if way == "parse":
+                sampler.tick()
+            else:
+                for file in files:
+                    file.read()
+            spent[way] += time.process_time() - begun
+    sampler.close()
+    for file in files:
+        file.close()
+    return columns, spent["parse"] / spent["read"], spent["parse"] / ROUNDS * 1000
+
+
+class Sink(BaseHTTPRequestHandler):
+    """Acknowledges everything."""
+
+    protocol_version = "HTTP/1.1"
+
+    def do_POST(self) -> None:
+        self.rfile.read(int(self.headers["Content-Length"]))
+        answer = json.dumps({}).encode()
+        self.send_response(200)
+        self.send_header("Content-Length", str(len(answer)))
+        self.end_headers()
+        self.wfile.write(answer)
+
+    do_PUT = do_POST
+
+    def log_message(self, *_: object) -> None:
+        """Say nothing."""
+
+
+def whole_recorder(seconds: int) -> tuple[float, float, int]:
+    """Share of one core, MiB resident and ticks of a real recorder process, its start-up left out."""
+    sink = ThreadingHTTPServer(("127.0.0.1", 0), Sink)
+    Thread(target=sink.serve_forever, daemon=True).start()
+    with tempfile.TemporaryDirectory() as spool:
+        command = [sys.executable, "-m", "reditus.recorder", "--server", f"http://127.0.0.1:{sink.server_port}",
+                   "--spool", spool, "--name", "benchmark", "--every", "1s"]  # fmt: skip
+        recorder = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+        time.sleep(5)
+        before_s, begun = _cpu_s(recorder.pid), time.monotonic()
+        time.sleep(seconds)
+        share = (_cpu_s(recorder.pid) - before_s) / (time.monotonic() - begun)
+        status = Path(f"/proc/{recorder.pid}/status").read_text()
+        resident_kib = next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmRSS"))
+        recorder.terminate()
+        recorder.wait()
+    sink.shutdown()
+    return share, resident_kib / 1024, seconds
+
+
+def _cpu_s(pid: int) -> float:
+    fields = Path(f"/proc/{pid}/schedstat").read_text().split()
+    return int(fields[0]) / 1e9
+
+
+if __name__ == "__main__":
+    main()
