@@ -1,7 +1,15 @@
 import asyncio
+from concurrent.futures import ThreadPoolExecutor
 from uuid import UUID
 
 from reditus.server.bell import Bell
+
+
+def run_async(scenario):
+    """In a thread of its own: the browser tests leave their own loop running in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(lambda: asyncio.run(scenario())).result(30)
+
 
 ONE, OTHER = UUID(int=1), UUID(int=2)
 
@@ -28,7 +36,7 @@ def test_listeners_hear_the_latest_and_only_of_their_archive():
         await asyncio.wait_for(listening, 5)
         return heard
 
-    heard = asyncio.run(scenario())
+    heard = run_async(scenario)
     assert heard[0] == 10
     assert heard[-1] == 30
     assert 99 not in heard
@@ -40,4 +48,4 @@ def test_silence_gives_signs_of_life():
         bell.attach()
         return await anext(bell.listen(ONE, heartbeat_s=0.01))
 
-    assert asyncio.run(scenario()) is None
+    assert run_async(scenario) is None

@@ -56,13 +56,13 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
         <template v-if="selected === finding.id">
           <EvidenceList :evidence="finding.evidence" />
           <section>
-            <h4 class="font-semibold">Also considered</h4>
+            <h3 class="font-semibold">Also considered</h3>
             <ul class="list-disc pl-4 text-soft">
               <li v-for="line in finding.considered" :key="line">{{ line }}</li>
             </ul>
           </section>
           <section>
-            <h4 class="font-semibold">Look at next</h4>
+            <h3 class="font-semibold">Look at next</h3>
             <ul class="list-disc pl-4 text-soft">
               <li v-for="line in finding.next" :key="line">{{ line }}</li>
             </ul>
