@@ -130,6 +130,7 @@ def test_summaries_are_the_apis(bench, running):
 
 
 def test_a_finding_sets_window_and_needle(bench):
+    bench.get_by_role("tab", name="Findings 1").wait_for()
     bench.keyboard.press("n")
     wait_until(lambda: place(bench)[2] is not None)
     start, end, at = place(bench)
