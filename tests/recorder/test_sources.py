@@ -4,7 +4,7 @@ import pytest
 
 from reditus.core.counters import COUNTERS
 from reditus.recorder.kernel_text import KernelText
-from reditus.recorder.sources import SOURCES, diskstats, loadavg, meminfo, netdev, pressure, schedstat, stat, vmstat
+from reditus.recorder.sources import SOURCES, diskstats, loadavg, meminfo, netdev, pressure, schedstat, stat
 
 STAT = b"""cpu  300 10 80 900 40 1 7 20 5 6
 cpu0 100 4 30 500 10 1 5 12 5 6
@@ -30,7 +30,7 @@ HugePages_Total:       3
 Hugepagesize:       2048 kB
 DirectMap4k:       26624 kB
 """
-VMSTAT = (
+PAGING = (
     b"nr_free_pages 6097685\npswpin 4314\npswpout 4878\npgfault 601\npgmajfault 56\npgscan_kswapd 609\noom_kill 11\n"
 )
 DISKSTATS = b"""   8       0 sda 1 2 3 4 5 6 7 8 9 10 11 12 13 14 15 16 17
@@ -92,8 +92,8 @@ def test_meminfo_under_the_kernels_names():
     assert found["system.memory.linux.huge_pages", "HugePages_Total"] == 3
 
 
-def test_vmstat_swap_faults_and_events():
-    found = read(vmstat.SOURCE, VMSTAT)
+def test_paging_swap_faults_and_events():
+    found = read(paging.SOURCE, PAGING)
     assert found["system.paging.operations", "out"] == 4878
     assert found["system.paging.faults", "major"] == 56
     assert found["system.paging.linux.events", "oom_kill"] == 11

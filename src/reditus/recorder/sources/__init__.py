@@ -1,6 +1,6 @@
 """One module per kernel interface: which files, and what their words mean. The list below is what is recorded."""
 
-from reditus.recorder.sources import diskstats, loadavg, meminfo, netdev, pressure, schedstat, stat, vmstat
+from reditus.recorder.sources import diskstats, loadavg, meminfo, netdev, paging, pressure, schedstat, stat
 from reditus.recorder.sources.source import Source
 
 SOURCES: tuple[Source, ...] = (
@@ -8,7 +8,7 @@ SOURCES: tuple[Source, ...] = (
     schedstat.SOURCE,
     loadavg.SOURCE,
     meminfo.SOURCE,
-    vmstat.SOURCE,
+    paging.SOURCE,
     diskstats.SOURCE,
     netdev.SOURCE,
     pressure.SOURCE,
