@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import structlog
 
 from reditus.core.layout import Column
-from reditus.core.types import IntArray
+from reditus.core.types import NS_PER_S, IntArray
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.reading import KernelFile
 from reditus.recorder.sources import SOURCES, Source
@@ -30,56 +30,42 @@ class Reading:
 
 
 class SourceReader:
-    """Reads one source. Files that are not there, or may not be read, are left out and tried again now and then."""
+    """Reads one source. A file that is not there, or may not be read, is left alone and tried again now and then."""
 
     def __init__(self, source: Source, root: str = "/") -> None:
         self.source = source
-        self._files = [KernelFile(path, root) for path in source.paths]
+        self._file = KernelFile(source.path, root)
         self._text = KernelText(source.learn)
-        self._retry_at_s = dict.fromkeys(source.paths, 0.0)
-        self.unreadable: dict[str, str] = {}
-        """Paths that could not be read, with the reason."""
+        self._retry_at_s = 0.0
+        self.unreadable: str | None = None
+        """Why the file could not be read, if it could not."""
 
     def read(self) -> Reading | None:
         """Return the tick's reading, or None when there was nothing to read."""
         wall_ns, monotonic_ns = time.time_ns(), time.monotonic_ns()
-        text = self._read_text()
-        if not text:
+        if self.unreadable is not None and monotonic_ns / NS_PER_S < self._retry_at_s:
             return None
+        try:
+            text = self._file.read()
+        except OSError as why:
+            self._lay_aside(why.strerror or str(why), monotonic_ns / NS_PER_S)
+            return None
+        if self.unreadable is not None:
+            log.info("readable again", path=self.source.path)
+            self.unreadable = None
         values = self._text.parse(text)
         if not self._text.columns:
             return None
         return Reading(self.source.group, wall_ns, monotonic_ns, self._text.columns, values)
 
     def close(self) -> None:
-        for file in self._files:
-            file.close()
+        self._file.close()
 
-    def _read_text(self) -> bytes:
-        parts = []
-        several = len(self._files) > 1
-        for file in self._files:
-            content = self._read_file(file)
-            if content is not None:
-                parts.append(b"@ %s\n%s" % (file.path.encode(), content) if several else content)
-        return b"".join(parts)
-
-    def _read_file(self, file: KernelFile) -> bytes | None:
-        now_s = time.monotonic()
-        if file.path in self.unreadable and now_s < self._retry_at_s[file.path]:
-            return None
-        try:
-            content = file.read()
-        except OSError as why:
-            reason = why.strerror or str(why)
-            if self.unreadable.get(file.path) != reason:
-                log.info("not readable, left out", path=file.path, reason=reason)
-            self.unreadable[file.path] = reason
-            self._retry_at_s[file.path] = now_s + RETRY_S
-            return None
-        if self.unreadable.pop(file.path, None):
-            log.info("readable again", path=file.path)
-        return content
+    def _lay_aside(self, reason: str, now_s: float) -> None:
+        if self.unreadable != reason:
+            log.info("not readable, left out", path=self.source.path, reason=reason)
+        self.unreadable = reason
+        self._retry_at_s = now_s + RETRY_S
 
 
 class Sampler:
@@ -93,7 +79,7 @@ class Sampler:
 
     @property
     def unreadable(self) -> dict[str, str]:
-        return {path: reason for reader in self._readers for path, reason in reader.unreadable.items()}
+        return {reader.source.path: reader.unreadable for reader in self._readers if reader.unreadable is not None}
 
     def close(self) -> None:
         for reader in self._readers:

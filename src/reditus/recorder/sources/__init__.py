@@ -11,7 +11,7 @@ SOURCES: tuple[Source, ...] = (
     paging.SOURCE,
     diskstats.SOURCE,
     netdev.SOURCE,
-    pressure.SOURCE,
+    *pressure.SOURCES,
 )
 
 __all__ = ["SOURCES", "Source"]

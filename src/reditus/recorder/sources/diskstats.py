@@ -18,4 +18,4 @@ def learn(text: bytes) -> list[Field]:
     return fields
 
 
-SOURCE = Source("disk", ("/proc/diskstats",), learn)
+SOURCE = Source("disk", "/proc/diskstats", learn)

@@ -21,4 +21,4 @@ def learn(text: bytes) -> list[Field]:
     return [*loads, Field(kernel_column("system.process.count"), found.start(7))]
 
 
-SOURCE = Source("load", ("/proc/loadavg",), learn)
+SOURCE = Source("load", "/proc/loadavg", learn)

@@ -17,4 +17,4 @@ def learn(text: bytes) -> list[Field]:
     return fields
 
 
-SOURCE = Source("memory", ("/proc/meminfo",), learn)
+SOURCE = Source("memory", "/proc/meminfo", learn)

@@ -19,4 +19,4 @@ def learn(text: bytes) -> list[Field]:
     return fields
 
 
-SOURCE = Source("network", ("/proc/net/dev",), learn)
+SOURCE = Source("network", "/proc/net/dev", learn)

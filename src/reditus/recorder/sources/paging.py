@@ -34,4 +34,4 @@ def _column(name: str) -> Column | None:
     return None
 
 
-SOURCE = Source("paging", ("/proc/vmstat",), learn)
+SOURCE = Source("paging", "/proc/vmstat", learn)

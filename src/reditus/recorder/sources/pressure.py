@@ -1,6 +1,7 @@
 """/proc/pressure/*: stall totals (Documentation/accounting/psi.rst), in microseconds."""
 
 import re
+from functools import partial
 
 from reditus.core.kernel_columns import stall_total
 from reditus.recorder.kernel_text import Field
@@ -8,18 +9,15 @@ from reditus.recorder.sources.source import Source
 
 RESOURCES = ("cpu", "memory", "io", "irq")
 # The averages beside the totals are derived from them, and are not kept.
-_PART = re.compile(rb"^@ \S*/(?P<resource>\w+)$|^(?P<scope>some|full) .*\btotal=(?P<total>\d+)$", re.MULTILINE)
+_LINE = re.compile(rb"^(?P<scope>some|full) .*\btotal=(?P<total>\d+)$", re.MULTILINE)
 
 
-def learn(text: bytes) -> list[Field]:
-    fields: list[Field] = []
-    resource = ""
-    for found in _PART.finditer(text):
-        if found["resource"]:
-            resource = found["resource"].decode()
-            continue
-        fields.append(Field(stall_total(resource, found["scope"].decode()), found.start("total")))
-    return fields
+def learn(resource: str, text: bytes) -> list[Field]:
+    return [
+        Field(stall_total(resource, found["scope"].decode()), found.start("total")) for found in _LINE.finditer(text)
+    ]
 
 
-SOURCE = Source("stall", tuple(f"/proc/pressure/{name}" for name in RESOURCES), learn)
+SOURCES = tuple(
+    Source(f"stall.{resource}", f"/proc/pressure/{resource}", partial(learn, resource)) for resource in RESOURCES
+)

@@ -22,4 +22,4 @@ def learn(text: bytes) -> list[Field]:
     return fields
 
 
-SOURCE = Source("run", ("/proc/schedstat",), learn)
+SOURCE = Source("run", "/proc/schedstat", learn)

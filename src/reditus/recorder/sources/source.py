@@ -7,11 +7,8 @@ from reditus.recorder.kernel_text import Learn
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """Kernel files that are read together and share a timebase.
-
-    Where there are several paths, the text given to `learn` has a line `@ PATH` before each file's own.
-    """
+    """A kernel file, which is a group of counters with a timebase of its own."""
 
     group: str
-    paths: tuple[str, ...]
+    path: str
     learn: Learn

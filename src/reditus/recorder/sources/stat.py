@@ -40,4 +40,4 @@ def _cpu_fields(number: str, words: list[Word]) -> list[Field]:
     ]
 
 
-SOURCE = Source("cpu", ("/proc/stat",), learn)
+SOURCE = Source("cpu", "/proc/stat", learn)
