@@ -18,6 +18,7 @@ from reditus.cli.client import Client
 from reditus.cli.service import service
 from reditus.core.blocks import CLOCKS
 from reditus.core.column_codec import decode_column
+from reditus.exchange.made_up import as_recording
 from reditus.server.settings import Settings
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING
@@ -30,13 +31,13 @@ ROUNDS = 30
 
 
 def main() -> None:
-    host = simulate(STITCH_01_MORNING)
-    blocks = list(host.blocks())
+    recording = as_recording(simulate(STITCH_01_MORNING))
+    blocks = list(recording.blocks())
     samples = sum(block.columns * block.ticks for block in blocks)
     with tempfile.TemporaryDirectory(prefix="reditus-bench-") as data:
         os.chmod(data, 0o711)
         with service(Settings(data=Path(data)), anywhere=True) as running, Client(running.url) as client:
-            client.load(host)
+            client.load(recording)
             archive = client.archives()[0]
             whole_ms, floor_ms = series_ms(running.url, archive["id"]), floor(blocks)
     show(

@@ -11,7 +11,7 @@ from bootstrap.steps import StepFailed
 from bootstrap.system import ensure_postgresql
 
 WITH_PAGE = {"demo", "serve"}
-WITH_DATABASE = WITH_PAGE | {"record", "archives", "diagnose"}
+WITH_DATABASE = WITH_PAGE | {"record", "archives", "diagnose", "import"}
 
 
 def main(arguments: list[str]) -> int:

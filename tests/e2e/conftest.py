@@ -9,6 +9,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from databases import new_database
 from reditus.cli.client import Client
 from reditus.cli.service import Service, service
+from reditus.exchange.made_up import as_recording
 from reditus.server.settings import Settings
 from reditus.simulator import made_up
 
@@ -31,7 +32,7 @@ def running(cluster, tmp_path_factory) -> Iterator[Service]:
     with service(settings, anywhere=True) as running:
         with Client(running.url) as client:
             for host in made_up():
-                client.load(host)
+                client.load(as_recording(host))
         yield running
 
 

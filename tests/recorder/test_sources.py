@@ -125,7 +125,7 @@ def test_pressure_keeps_totals():
 
 @pytest.mark.parametrize("source", SOURCES, ids=lambda source: source.group)
 def test_text_that_makes_no_sense_gives_nothing_and_no_error(source):
-    for raw in (b"\n", b"nonsense\n", b"cpu\n", b"12 34 56\n", b":::\n", bytes(range(1, 256))):
+    for raw in (b"\n", b"nonsense\n", b"cpu\n", b"ctxt\n", b"12 34 56\n", b":::\n", bytes(range(1, 256))):
         KernelText(source.learn).parse(raw)
 
 

@@ -8,6 +8,7 @@ import pytest
 from api_helpers import introduce, send
 from builders import ARCHIVE, a_block
 from reditus.core.measures import MEASURES, measure_named
+from reditus.exchange.made_up import as_recording
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING
 
@@ -26,9 +27,9 @@ def stitch(client, host):
     registration = {"host": {"id": str(machine.id), "name": machine.name}, "name": "morning", "source": "made up",
                     "facts": machine.facts.as_json()}  # fmt: skip
     client.put(BASE, json=registration)
-    for layout in host.layouts():
+    for layout in as_recording(host).layouts():
         client.put(f"{BASE}/layouts/{layout.digest.hex()}", json=layout.as_json())
-    client.post(f"{BASE}/blocks", content=b"".join(block.to_bytes() for block in host.blocks()))
+    client.post(f"{BASE}/blocks", content=b"".join(block.to_bytes() for block in as_recording(host).blocks()))
     return client
 
 

@@ -8,6 +8,7 @@ from reditus.core.blocks import read_blocks
 from reditus.core.diagnosis import diagnose
 from reditus.core.measures import MEASURES, measure_named
 from reditus.core.types import NS_PER_S
+from reditus.exchange.made_up import as_recording
 from reditus.simulator import made_up, simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING
 
@@ -28,7 +29,9 @@ def values(frame, name, device=None):
 
 def test_the_same_seed_gives_the_same_bytes(host):
     again = simulate(STITCH_01_MORNING)
-    assert [block.to_bytes() for block in again.blocks()] == [block.to_bytes() for block in host.blocks()]
+    assert [block.to_bytes() for block in as_recording(again).blocks()] == [
+        block.to_bytes() for block in as_recording(host).blocks()
+    ]
 
 
 def test_cumulative_counters_never_fall(host):
@@ -86,8 +89,8 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
 
 
 def test_made_up_archives_are_told_as_blocks_of_their_layouts():
-    for host in made_up():
-        widths = {layout.digest: len(layout.columns) for layout in host.layouts()}
-        for block in host.blocks():
+    for recording in map(as_recording, made_up()):
+        widths = {layout.digest: len(layout.columns) for layout in recording.layouts()}
+        for block in recording.blocks():
             (read,) = read_blocks(block.to_bytes())
             assert read.columns == widths[read.layout]

@@ -1,18 +1,18 @@
 """Talk to the server: problems become sentences."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from types import TracebackType
-from typing import TYPE_CHECKING, Any, Self
+from typing import Any, Self
 from uuid import UUID
 
 import httpx
 
 from reditus.cli.screen import Failure
-
-if TYPE_CHECKING:
-    from reditus.simulator import SimulatedHost
+from reditus.core.blocks import Block
+from reditus.exchange import Recording
 
 TIMEOUT_S = 120.0
+BATCH_BYTES = 8 << 20
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
 
 
@@ -50,23 +50,16 @@ class Client:
     def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
         return dict(self._ask("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
 
-    def load(self, host: "SimulatedHost") -> bool:
-        """Send a made-up archive, the way a recorder sends a real one; return False if it is there already."""
-        scenario = host.scenario
-        path = f"/api/archives/{scenario.archive}"
-        if self._has(scenario.archive, ticks=len(host.wall_ns)):
+    def load(self, recording: Recording) -> bool:
+        """Send a whole recording, the way a recorder sends its own; return False if it is there already."""
+        path = f"/api/archives/{recording.archive}"
+        if self._has(recording.archive, ticks=recording.ticks):
             return False
-        registration = {
-            "host": {"id": str(scenario.machine.id), "name": scenario.machine.name},
-            "name": scenario.name,
-            "source": "made up",
-            "facts": scenario.machine.facts.as_json(),
-        }
-        self._ask("PUT", path, json=registration)
-        for layout in host.layouts():
+        self._ask("PUT", path, json=recording.registration)
+        for layout in recording.layouts():
             self._ask("PUT", f"{path}/layouts/{layout.digest.hex()}", json=layout.as_json())
-        batch = b"".join(block.to_bytes() for block in host.blocks())
-        self._ask("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
+        for blocks in _batches(recording.blocks()):
+            self._ask("POST", f"{path}/blocks", content=blocks, headers={"Content-Type": BLOCKS_TYPE})
         return True
 
     def _has(self, archive: UUID, *, ticks: int) -> bool:
@@ -81,3 +74,15 @@ class Client:
         if response.is_error:
             raise Failure(response.json().get("detail", response.text))
         return response.json() if response.content else None
+
+
+def _batches(blocks: Iterable[Block]) -> Iterator[bytes]:
+    """Blocks joined into requests of a few megabytes."""
+    held: list[bytes] = []
+    for block in blocks:
+        held.append(block.to_bytes())
+        if sum(map(len, held)) > BATCH_BYTES:
+            yield b"".join(held)
+            held = []
+    if held:
+        yield b"".join(held)

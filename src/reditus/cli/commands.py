@@ -5,6 +5,7 @@ import signal
 import sys
 import threading
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -16,8 +17,13 @@ from reditus.cli.reports import show_archives, show_diagnosis
 from reditus.cli.screen import Failure, err, out, step
 from reditus.cli.service import Service, service
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
+from reditus.core.diagnosis import diagnose as judge
 from reditus.core.durations import parse_duration
+from reditus.core.errors import WindowError
+from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
+from reditus.server.schemas import DiagnosisOut
 from reditus.server.settings import Settings
+from reditus.server.times import BadTime, parse_window
 
 app = typer.Typer(
     name="reditus",
@@ -41,6 +47,7 @@ def main() -> None:
 @app.command()
 def demo() -> None:
     """Start everything: database, server, made-up archive, and a recording of this machine."""
+    from reditus.exchange.made_up import as_recording
     from reditus.simulator import made_up  # SciPy takes a second or two; no other command should wait for it
 
     with service(_settings()) as running:
@@ -49,7 +56,7 @@ def demo() -> None:
             return
         with Client(running.url) as client, step("Loading the made-up archive"):
             for host in made_up():
-                client.load(host)
+                client.load(as_recording(host))
         with step("Beginning to record this machine"):
             arguments = _recorder_arguments(running, name=LIVE_NAME, every="1s")
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
@@ -109,14 +116,41 @@ def archives(as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")
             show_archives(every, out)
 
 
+@app.command("field-script")
+def print_field_script() -> None:
+    """Print a shell script that captures raw kernel text where nothing may be installed."""
+    print(field_script(), end="")
+
+
+@app.command("import")
+def import_file(
+    file: Annotated[Path, typer.Argument(help="A field capture: plain, gzip or zstd.")],
+    name: Annotated[str | None, typer.Option("--name", help="Name of the archive; else the file's.")] = None,
+) -> None:
+    """Turn a field capture into an archive. The same file again is the same archive."""
+    capture = _capture(file, name)
+    with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+        recording = capture.recording
+        fresh = client.load(recording)
+        found = client.find_archive(str(recording.archive))
+        what = "imported" if fresh else "was here already"
+        out.print(
+            f"{found['name']} of {recording.host_name} {what}: {found['ticks']} ticks, {found['columns']} counters."
+        )
+        out.print(f"`./reditus diagnose {found['id'][:8]}`")
+
+
 @app.command()
 def diagnose(
-    archive: Annotated[str, typer.Argument(help="Id, beginning of an id, or name.")],
+    archive: Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive; or a field capture.")],
     start: Annotated[str | None, typer.Option("--from", help="RFC 3339, as in 2026-11-12T09:00:00Z.")] = None,
     end: Annotated[str | None, typer.Option("--to", help="RFC 3339.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Say what ran out, since when, and what only looks like it."""
+    if Path(archive).is_file():
+        _diagnose_file(Path(archive), start, end, as_json=as_json)
+        return
     window = {key: value for key, value in (("from", start), ("to", end)) if value}
     with service(_settings(), anywhere=True) as running, Client(running.url) as client:
         found = client.find_archive(archive)
@@ -131,6 +165,36 @@ def diagnose(
 def test() -> None:
     """Run every check and test of the project (`./reditus test [PYTEST ARGUMENTS]`)."""
     raise Failure("`test` is run by the start script: ./reditus test")
+
+
+def _diagnose_file(file: Path, start: str | None, end: str | None, *, as_json: bool) -> None:
+    """Judge a field capture directly: no server, no database."""
+    recording = _capture(file, None).recording
+    try:
+        extent = recording.window()
+        window = parse_window(start, end, (extent.start_ns, extent.end_ns))
+    except (WindowError, BadTime) as why:
+        raise Failure(f"{file}: {why}") from why
+    judged = DiagnosisOut.of(recording.host_name, judge(recording.frame(), window)).model_dump(by_alias=True)
+    if as_json:
+        print(json.dumps(judged, indent=1))
+    else:
+        show_diagnosis({"name": recording.name}, judged, out)
+
+
+def _capture(file: Path, name: str | None) -> FieldCapture:
+    """Read a capture, and tell on stderr what could not be used of it."""
+    try:
+        capture = read_capture(file, name=name)
+    except OSError as why:
+        raise Failure(f"{file} cannot be read: {why.strerror}") from why
+    except CaptureError as why:
+        raise Failure(str(why)) from why
+    for remark in capture.remarks:
+        err.print(f"{file}:{remark.line}: {remark.text}", markup=False)
+    if capture.more_remarks:
+        err.print(f"{file}: and {capture.more_remarks} more", markup=False)
+    return capture
 
 
 def _settings() -> Settings:

@@ -9,7 +9,7 @@ from rich.console import Console
 
 _PIPED_WIDTH = 200
 out = Console(highlight=False, width=None if sys.stdout.isatty() else _PIPED_WIDTH)
-err = Console(stderr=True, highlight=False)
+err = Console(stderr=True, highlight=False, width=None if sys.stderr.isatty() else _PIPED_WIDTH)
 
 
 class Failure(Exception):

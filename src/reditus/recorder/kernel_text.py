@@ -90,8 +90,12 @@ class KernelText:
         )
 
     def _relearn(self, text: bytes, numbers: IntArray) -> None:
-        fields = self._learn(text)
         place = {found.start(): index for index, found in enumerate(_NUMBER.finditer(text))}
+        # A word where a number should stand (a damaged capture) is no counter.
+        fields = [
+            field for field in self._learn(text)
+            if field.at in place and (field.hundredths_at == _MISSING or field.hundredths_at in place)
+        ]  # fmt: skip
         self._picked = np.array([place[field.at] for field in fields], dtype=np.int64)
         decimal = [(index, field) for index, field in enumerate(fields) if field.hundredths_at != _MISSING]
         self._decimals = np.array([index for index, _ in decimal], dtype=np.int64)

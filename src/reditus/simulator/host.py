@@ -1,20 +1,17 @@
-"""A simulated host's counters over a stretch of time, and the blocks a recorder would have made of them."""
+"""A simulated host's counters over a stretch of time."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from uuid import UUID, uuid5
 
 import numpy as np
 
-from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.frame import Frame, Piece, assemble
-from reditus.core.layout import Column, Layout, split_columns
+from reditus.core.layout import Column
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.simulator import processor, storage
 from reditus.simulator.load import load_of
 from reditus.simulator.scenario import Scenario
 
-BLOCK_TICKS = 3_600
 FIRST_MONOTONIC_NS = 9 * 86_400 * NS_PER_S
 
 
@@ -31,31 +28,17 @@ class SimulatedHost:
     def boot(self) -> UUID:
         return uuid5(self.scenario.archive, "boot")
 
-    def layouts(self) -> list[Layout]:
-        return [layout for group, columns in self.groups.items() for layout in split_columns(group, columns)]
-
-    def blocks(self) -> Iterator[Block]:
-        """Sealed blocks, group by group."""
-        for layout in self.layouts():
-            values = np.stack([self.groups[layout.group][column] for column in layout.columns], axis=1)
-            for start in range(0, len(values), BLOCK_TICKS):
-                part = slice(start, start + BLOCK_TICKS)
-                yield encode_block(
-                    Stretch(self.wall_ns[part], self.monotonic_ns[part], values[part]),
-                    archive=self.scenario.archive,
-                    boot=self.boot,
-                    layout=layout.digest,
-                    interval_ns=round(self.scenario.interval_s * NS_PER_S),
-                )
-
-    def frame(self) -> Frame:
-        """The counters as the store would hand them out."""
+    def pieces(self) -> list[Piece]:
+        """The counters as blocks decoded would give them."""
         interval_ns = round(self.scenario.interval_s * NS_PER_S)
-        pieces = [
+        return [
             Piece(group, self.boot.bytes, interval_ns, self.wall_ns, self.monotonic_ns, columns)
             for group, columns in self.groups.items()
         ]
-        return Frame(assemble(pieces), self.scenario.machine.facts)
+
+    def frame(self) -> Frame:
+        """The counters as the store would hand them out."""
+        return Frame(assemble(self.pieces()), self.scenario.machine.facts)
 
 
 def simulate(scenario: Scenario) -> SimulatedHost:

@@ -26,7 +26,7 @@ def learn(text: bytes) -> list[Field]:
         cpu = _CPU.match(label)
         if cpu:
             fields.extend(_cpu_fields(cpu[1].decode(), words[1:]))
-        elif label in SINGLE:
+        elif label in SINGLE and len(words) > 1:
             # intr and softirq go on with a number per kind; the first is their sum.
             fields.append(Field(kernel_column(SINGLE[label]), words[1].at))
     return fields

@@ -1,0 +1,75 @@
+"""A whole recording in memory, from wherever it came, ready to be judged or kept."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+import numpy as np
+
+from reditus.core.bins import Window
+from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.facts import HostFacts
+from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.layout import Layout, split_columns
+from reditus.core.types import Json
+
+BLOCK_TICKS = 3_600
+
+
+@dataclass(frozen=True)
+class Recording:
+    """Counters of one host over a stretch of time. Each piece is of one group, boot and set of columns."""
+
+    host: UUID
+    host_name: str
+    archive: UUID
+    name: str
+    source: str
+    facts: HostFacts
+    pieces: Sequence[Piece]
+
+    @property
+    def registration(self) -> Json:
+        """What the server has to be told first."""
+        return {
+            "host": {"id": str(self.host), "name": self.host_name},
+            "name": self.name,
+            "source": self.source,
+            "facts": self.facts.as_json(),
+        }
+
+    def layouts(self) -> list[Layout]:
+        every = {layout.digest: layout for piece in self.pieces for layout in split_columns(piece.group, piece.columns)}
+        return list(every.values())
+
+    def blocks(self) -> Iterator[Block]:
+        for piece in self.pieces:
+            for layout in split_columns(piece.group, piece.columns):
+                values = np.stack([piece.columns[column] for column in layout.columns], axis=1)
+                for start in range(0, len(values), BLOCK_TICKS):
+                    part = slice(start, start + BLOCK_TICKS)
+                    yield encode_block(
+                        Stretch(piece.wall_ns[part], piece.monotonic_ns[part], values[part]),
+                        archive=self.archive,
+                        boot=UUID(bytes=piece.boot),
+                        layout=layout.digest,
+                        interval_ns=piece.interval_ns,
+                    )
+
+    def frame(self) -> Frame:
+        """The counters as the store would hand them out."""
+        return Frame(assemble(self.pieces), self.facts)
+
+    def window(self) -> Window:
+        """From the first tick to the last. Raise WindowError if there are fewer than two."""
+        return Window(
+            min(int(piece.wall_ns[0]) for piece in self.pieces), max(int(piece.wall_ns[-1]) for piece in self.pieces)
+        )
+
+    @property
+    def ticks(self) -> int:
+        """Ticks of the group that has the most."""
+        counts: dict[str, int] = {}
+        for piece in self.pieces:
+            counts[piece.group] = counts.get(piece.group, 0) + len(piece.wall_ns)
+        return max(counts.values(), default=0)
