@@ -2,7 +2,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from reditus.core.layout import Column, Kind
-from reditus.recorder.kernel_text import RELEARN_EVERY, Field, KernelText, lines
+from reditus.recorder.joint_text import RELEARN_EVERY, JointText
+from reditus.recorder.kernel_text import Field, KernelText, lines
 
 
 def counter(name):
@@ -66,13 +67,18 @@ def test_an_empty_text_gives_nothing():
     assert KernelText(learn).parse(b"\n").tolist() == []
 
 
-def test_a_name_that_changes_by_a_leading_zero_is_noticed_soon():
+def test_a_name_that_changes_by_a_leading_zero_is_noticed_in_time():
     text = KernelText(learn)
+    joint = JointText([text])
+    joint.parse([b"wan1 5\n"])
     for _ in range(RELEARN_EVERY):
-        text.parse(b"wan1 5\n")
-    for _ in range(RELEARN_EVERY):
-        text.parse(b"wan01 5\n")
+        joint.parse([b"wan01 5\n"])
     assert [column.counter for column in text.columns] == ["wan01"]
+
+
+def joint_values(texts, raw, joint):
+    return [dict(zip([column.counter for column in text.columns], values.tolist(), strict=True))
+            for text, values in zip(texts, joint.parse(raw), strict=True)]  # fmt: skip
 
 
 tables = st.dictionaries(
@@ -87,3 +93,14 @@ def test_whatever_comes_next_is_read_as_if_it_came_first(texts):
         raw = "".join(f"{name} {value}\n" for name, value in table.items()).encode()
         assert remembering.parse(raw).tolist() == list(table.values())
         assert [column.counter for column in remembering.columns] == list(table)
+
+
+@given(st.lists(st.tuples(tables, tables, st.booleans()), min_size=1, max_size=6))
+def test_joined_texts_are_read_like_single_ones(ticks):
+    texts = [KernelText(learn), KernelText(learn), KernelText(learn)]
+    joint = JointText(texts)
+    for first, second, missing in ticks:
+        expected = [first, {} if missing else second, {"last": 3}]
+        raw = ["".join(f"{name} {value}\n" for name, value in table.items()).encode() for table in expected]
+        assert joint_values(texts, raw, joint) == expected
+        assert joint_values(texts, raw, joint) == expected  # once more, from memory

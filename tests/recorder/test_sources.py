@@ -4,7 +4,23 @@ import pytest
 
 from reditus.core.counters import COUNTERS
 from reditus.recorder.kernel_text import KernelText
-from reditus.recorder.sources import SOURCES, diskstats, loadavg, meminfo, netdev, paging, pressure, schedstat, stat
+from reditus.recorder.sources import (
+    SOURCES,
+    backlog,
+    diskstats,
+    loadavg,
+    meminfo,
+    netdev,
+    paging,
+    pressure,
+    protocols,
+    schedstat,
+    single,
+    sockets,
+    softirqs,
+    stat,
+    swaps,
+)
 
 STAT = b"""cpu  300 10 80 900 40 1 7 20 5 6
 cpu0 100 4 30 500 10 1 5 12 5 6
@@ -48,7 +64,7 @@ full avg10=0.00 avg60=0.00 avg300=0.00 total=17
 
 def read(source, raw):
     text = KernelText(source.learn)
-    values = text.parse(raw).tolist()
+    values = text.parse(source.text_of(raw)).tolist()
     return {(column.counter, *(value for _, value in column.attributes)): value
             for column, value in zip(text.columns, values, strict=True)}  # fmt: skip
 
@@ -94,7 +110,8 @@ def test_paging_swap_faults_and_events():
     assert found["system.paging.operations", "out"] == 4878
     assert found["system.paging.faults", "major"] == 56
     assert found["system.paging.linux.events", "oom_kill"] == 11
-    assert len(found) == 6
+    assert found["system.memory.linux.pages", "nr_free_pages"] == 6097685
+    assert len(found) == 7
 
 
 def test_diskstats_every_field_of_every_device():
@@ -113,6 +130,68 @@ def test_netdev_even_where_the_name_touches_the_number():
     assert found["system.network.packet.dropped", "eth0", "transmit"] == 8
     assert found["system.network.linux.carrier_errors", "eth0"] == 11
     assert len(found) == 32
+
+
+def test_softirqs_by_kind_and_core():
+    found = read(
+        softirqs.SOURCE,
+        b"          CPU0       CPU2\n      HI:          0          1\n  NET_RX:     114403      81850\n",
+    )
+    assert found["system.cpu.soft_interrupts", "2", "net_rx"] == 81850
+    assert len(found) == 4
+
+
+def test_protocols_by_name_and_levels_apart():
+    raw = b"Ip: Forwarding DefaultTTL InReceives\nIp: 1 64 987\nTcp: RtoMin MaxConn CurrEstab RetransSegs\nTcp: 200 -1 5 42\n"
+    found = read(protocols.SOURCES[0], raw)
+    assert found["system.network.linux.protocol", "InReceives", "ip"] == 987
+    assert found["system.network.linux.protocol", "RetransSegs", "tcp"] == 42
+    assert found["system.network.linux.protocol_state", "CurrEstab", "tcp"] == 5
+    assert len(found) == 6
+
+
+def test_pairs_that_do_not_match_are_left_out():
+    assert read(protocols.SOURCES[1], b"TcpExt: A B\nTcpExt: 1 2\nIpExt: C D\nIpExt: 3\n") == {
+        ("system.network.linux.protocol", "A", "tcpext"): 1,
+        ("system.network.linux.protocol", "B", "tcpext"): 2,
+    }
+
+
+def test_version_six_by_protocol():
+    found = read(protocols.SOURCES[2], b"Ip6InReceives   \t7\nUdp6NoPorts \t9\nIcmp6InType135 \t2\nStrange 3\n")
+    assert found["system.network.linux.protocol", "NoPorts", "udp6"] == 9
+    assert found["system.network.linux.protocol", "InType135", "icmp6"] == 2
+    assert len(found) == 3
+
+
+def test_sockets_of_both_versions():
+    four = read(sockets.SOURCES[0], b"sockets: used 8\nTCP: inuse 1 orphan 0 tw 4 alloc 1 mem 0\n")
+    six = read(sockets.SOURCES[1], b"TCP6: inuse 3\n")
+    assert four["system.network.linux.sockets", "tw", "tcp"] == 4
+    assert six == {("system.network.linux.sockets", "inuse", "tcp6"): 3}
+
+
+def test_the_backlog_is_hexadecimal():
+    line = b"00016f98 0000000a 00000002" + b" 00000000" * 9 + b" 00000003 00000000\n"
+    found = read(backlog.SOURCE, line + b"not hex\n")
+    assert found == {
+        ("system.network.linux.backlog.processed", "3"): 0x16F98,
+        ("system.network.linux.backlog.dropped", "3"): 10,
+        ("system.network.linux.backlog.squeezed", "3"): 2,
+    }
+
+
+def test_swaps_by_device():
+    raw = b"Filename\tType\tSize\tUsed\tPriority\n/dev/sdb1 partition 4194300 307 -2\n/swap file 100 0 5\n"
+    found = read(swaps.SOURCE, raw)
+    assert found["system.paging.usage", "sdb1", "used"] == 307
+    assert found["system.paging.usage", "/swap", "total"] == 100
+
+
+def test_single_numbers():
+    uptime, count, _ = single.SOURCES
+    assert read(uptime, b"7208.38 11885.38\n") == {("system.uptime",): 720838}
+    assert read(count, b"12\n") == {("system.network.linux.connections.tracked",): 12}
 
 
 def test_pressure_keeps_totals():

@@ -20,6 +20,10 @@ MEMORY_FIELD = "linux.memory.field"
 PAGING_EVENT = "linux.paging.event"
 PAGING_DIRECTION = "system.paging.direction"
 FAULT_TYPE = "system.paging.fault.type"
+SOFT_INTERRUPT = "linux.soft_interrupt.kind"
+PROTOCOL = "linux.network.protocol"
+PROTOCOL_FIELD = "linux.network.field"
+PAGING_STATE = "system.paging.state"
 RESOURCE = "linux.pressure.resource"
 SCOPE = "linux.pressure.scope"
 
@@ -57,7 +61,12 @@ _ALL = [
     ),
     Counter(
         "system.cpu.soft_interrupts", "Soft interrupts", "{interrupt}", _CUMULATIVE,
-        "Deferred interrupt work (packets, timers, completions) served, all kinds.", "/proc/stat softirq",
+        "Deferred interrupt work (packets, timers, completions) served: all of it, and per kind and core.",
+        "/proc/stat softirq, /proc/softirqs", CPU_NUMBER, (SOFT_INTERRUPT,),
+    ),
+    Counter(
+        "system.uptime", "Uptime", "s", _LEVEL,
+        "Time since the machine started.", "/proc/uptime",
     ),
     Counter(
         "system.process.created", "Processes and threads made", "{process}", _CUMULATIVE,
@@ -110,6 +119,15 @@ _ALL = [
         "system.memory.linux.huge_pages", "Huge pages", "{page}", _LEVEL,
         "The fields of /proc/meminfo that count huge pages, under the kernel's own field names.",
         "/proc/meminfo", MEMORY_FIELD,
+    ),
+    Counter(
+        "system.memory.linux.pages", "Memory in pages", "By", _LEVEL,
+        "The levels of /proc/vmstat (nr_ names), under the kernel's own names; counted in pages, told in bytes.",
+        "/proc/vmstat", PAGING_EVENT,
+    ),
+    Counter(
+        "system.paging.usage", "Swap space by device", "By", _LEVEL,
+        "Swap space of each device or file, used and in all.", "/proc/swaps", DISK, (PAGING_STATE,),
     ),
     Counter(
         "system.paging.operations", "Swap traffic", "By", _CUMULATIVE,
@@ -196,6 +214,43 @@ _ALL = [
         "system.network.linux.compressed", "Compressed packets", "{packet}", _CUMULATIVE,
         "Packets sent or received compressed, on links that do so.",
         "/proc/net/dev compressed", INTERFACE, (NETWORK_DIRECTION,),
+    ),
+    Counter(
+        "system.network.linux.protocol", "Protocol events", "{event}", _CUMULATIVE,
+        "What the protocols counted (segments sent and sent again, resets, overflows), under the kernel's own names.",
+        "/proc/net/snmp, /proc/net/snmp6, /proc/net/netstat", None, (PROTOCOL, PROTOCOL_FIELD),
+    ),
+    Counter(
+        "system.network.linux.protocol_state", "Protocol levels", "{item}", _LEVEL,
+        "Levels and settings among the protocols' numbers, such as connections established.",
+        "/proc/net/snmp", None, (PROTOCOL, PROTOCOL_FIELD),
+    ),
+    Counter(
+        "system.network.linux.sockets", "Sockets", "{socket}", _LEVEL,
+        "Sockets in use, waiting to end, orphaned; and the pages of memory they hold, under the kernel's own names.",
+        "/proc/net/sockstat, /proc/net/sockstat6", None, (PROTOCOL, PROTOCOL_FIELD),
+    ),
+    Counter(
+        "system.network.linux.backlog.processed", "Packets taken in per core", "{packet}", _CUMULATIVE,
+        "Packets that each core took from its input backlog.", "/proc/net/softnet_stat, field 1", CPU_NUMBER,
+    ),
+    Counter(
+        "system.network.linux.backlog.dropped", "Packets dropped from the backlog", "{packet}", _CUMULATIVE,
+        "Packets thrown away because the core's input backlog was full.", "/proc/net/softnet_stat, field 2", CPU_NUMBER,
+    ),
+    Counter(
+        "system.network.linux.backlog.squeezed", "Backlog runs cut short", "{time}", _CUMULATIVE,
+        "Times that a core had packets left when its turn to take them was over.",
+        "/proc/net/softnet_stat, field 3", CPU_NUMBER,
+    ),
+    Counter(
+        "system.network.linux.connections.tracked", "Connections tracked", "{connection}", _LEVEL,
+        "Entries in the connection-tracking table.", "/proc/sys/net/netfilter/nf_conntrack_count",
+    ),
+    Counter(
+        "system.network.linux.connections.limit", "Room in the connection-tracking table", "{connection}", _LEVEL,
+        "Entries that the connection-tracking table may hold; beyond that packets are dropped.",
+        "/proc/sys/net/netfilter/nf_conntrack_max",
     ),
     Counter(
         "system.linux.pressure.time", "Stall time", "s", _CUMULATIVE,

@@ -68,6 +68,12 @@ def paging_event(event: str) -> Column:
     return kernel_column("system.paging.linux.events", {name.PAGING_EVENT: event})
 
 
+def memory_pages(level: str, *, page_bytes: int = PAGE_BYTES) -> Column:
+    """A level of /proc/vmstat, counted in pages (a few are not pages; those are told as the kernel counts them)."""
+    scale = (1024, 1) if level == "nr_kernel_stack" else (page_bytes, 1)
+    return kernel_column("system.memory.linux.pages", {name.PAGING_EVENT: level}, scale=scale)
+
+
 def stall_total(resource: str, scope: str) -> Column:
     key = {name.RESOURCE: resource, name.SCOPE: scope}
     return kernel_column("system.linux.pressure.time", key, scale=MICROSECOND)

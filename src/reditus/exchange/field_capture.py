@@ -32,7 +32,7 @@ from reditus.core.layout import Column
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.exchange.recording import Recording
 from reditus.recorder.kernel_text import KernelText
-from reditus.recorder.sources import SOURCES
+from reditus.recorder.sources import SOURCES, Source
 
 NAMESPACE = UUID("2b2f5a7e-6d0e-4c8d-93a7-7b6a1a9de1f4")
 MAX_SECTION_BYTES = 16 << 20
@@ -224,7 +224,7 @@ def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[Piece]:
     for source in SOURCES:
         readings = _in_order(sections.get(source.path, []), notes)
         if readings:
-            out += _group_pieces(source.group, KernelText(source.learn), readings, boots, notes)
+            out += _group_pieces(source, readings, boots, notes)
     return out
 
 
@@ -276,12 +276,14 @@ class _Run:
 
 
 def _group_pieces(
-    group: str, parser: KernelText, readings: list[_Section], boots: list[tuple[int, bytes]], notes: _Notes
+    source: Source, readings: list[_Section], boots: list[tuple[int, bytes]], notes: _Notes
 ) -> Iterable[Piece]:
+    parser = KernelText(source.learn)
     runs: list[_Run] = []
     widest = 0
     for reading in readings:
-        values = parser.parse(reading.text) if reading.text.strip() else np.zeros(0, dtype=np.int64)
+        text = source.text_of(reading.text)
+        values = parser.parse(text) if text.strip() else np.zeros(0, dtype=np.int64)
         columns = parser.columns
         if not len(values) or len(values) != len(columns) or (len(values) * 2 < widest):
             notes.add(reading.line, f"{reading.path} is empty, cut off or not what the kernel writes; left out")
@@ -297,7 +299,12 @@ def _group_pieces(
         at_ns = np.array(run.at_ns, dtype=np.int64)
         values = np.stack(run.values)
         yield Piece(
-            group, run.boot, interval_ns, at_ns, at_ns, {column: values[:, at] for at, column in enumerate(run.columns)}
+            source.group,
+            run.boot,
+            interval_ns,
+            at_ns,
+            at_ns,
+            {column: values[:, at] for at, column in enumerate(run.columns)},
         )
 
 

@@ -7,8 +7,8 @@ belong to labels (cpu0, vda1) keep their values, all numbers are parsed in one g
 """
 
 import re
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -20,9 +20,6 @@ _WORD = re.compile(rb"\S+")
 _SKIPPED = b"0123456789 \t"
 _BLANKED = bytes(code if 48 <= code <= 57 else 32 for code in range(256))
 _MISSING = -1
-RELEARN_EVERY = 60
-"""Readings after which a text is learned anew in any case: a label that changes by leading zeros alone (wan1 becomes
-wan01) has the same skeleton and the same numbers."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +42,10 @@ class Field:
 Learn = Callable[[bytes], list[Field]]
 
 
+def _none() -> IntArray:
+    return np.zeros(0, dtype=np.int64)
+
+
 def lines(text: bytes) -> Iterator[list[Word]]:
     """The words of each line that has any."""
     start = 0
@@ -55,65 +56,107 @@ def lines(text: bytes) -> Iterator[list[Word]]:
         start += len(line) + 1
 
 
+@dataclass(frozen=True, slots=True)
+class Memory:
+    """What is remembered of a text: how to tell that it has not changed, and which of its numbers are wanted."""
+
+    skeleton: bytes = b"\0"
+    count: int = _MISSING
+    labels: IntArray = field(default_factory=_none)
+    """Indexes of numbers that belong to labels, and the values that they must keep."""
+    label_values: IntArray = field(default_factory=_none)
+    picked: IntArray = field(default_factory=_none)
+    decimals: IntArray = field(default_factory=_none)
+    """Which of the picked numbers have hundredths, and where those are."""
+    hundredths: IntArray = field(default_factory=_none)
+
+    def knows(self, text: bytes, numbers: IntArray) -> bool:
+        return (
+            len(numbers) == self.count
+            and skeleton_of(text) == self.skeleton
+            and bool((numbers[self.labels] == self.label_values).all())
+        )
+
+    def pick(self, numbers: IntArray) -> IntArray:
+        values = numbers[self.picked]
+        if len(self.decimals):
+            values[self.decimals] = values[self.decimals] * 100 + numbers[self.hundredths]
+        return values
+
+    @classmethod
+    def joined(cls, parts: Sequence["Memory"], skeleton: bytes) -> "Memory":
+        """The memory of several texts one after another."""
+        numbers_before = np.cumsum([0, *(max(part.count, 0) for part in parts)])
+        picked_before = np.cumsum([0, *(len(part.picked) for part in parts)])
+
+        def shifted(name: str, by: IntArray) -> IntArray:
+            return np.concatenate([getattr(part, name) + offset for part, offset in zip(parts, by, strict=False)])
+
+        return cls(
+            skeleton=skeleton,
+            count=int(numbers_before[-1]),
+            labels=shifted("labels", numbers_before),
+            label_values=np.concatenate([part.label_values for part in parts]),
+            picked=shifted("picked", numbers_before),
+            decimals=shifted("decimals", picked_before),
+            hundredths=shifted("hundredths", numbers_before),
+        )
+
+
 class KernelText:
     """One source's text, from reading to reading. Not thread-safe."""
 
     def __init__(self, learn: Learn) -> None:
         self._learn = learn
-        self._skeleton = b"\0"
-        self._count = _MISSING
-        self._readings = 0
-        self._labels = np.zeros(0, dtype=np.int64)
-        self._label_values = np.zeros(0, dtype=np.int64)
-        self._picked = np.zeros(0, dtype=np.int64)
-        self._decimals = np.zeros(0, dtype=np.int64)
-        self._decimal_picked = np.zeros(0, dtype=np.int64)
+        self.memory = Memory()
         self.columns: tuple[Column, ...] = ()
         """What `parse` returned values for. A new tuple after each change of layout."""
 
     def parse(self, text: bytes) -> IntArray:
         """Return one raw integer per column, learning the layout anew where it changed."""
-        numbers = _numbers(text)
-        self._readings += 1
-        if self._readings % RELEARN_EVERY == 0 or not self._is_known(text, numbers):
+        numbers = numbers_in(text)
+        if not self.memory.knows(text, numbers):
             self._relearn(text, numbers)
-        values = numbers[self._picked]
-        if len(self._decimals):
-            values[self._decimals] = values[self._decimals] * 100 + numbers[self._decimal_picked]
-        return values
+        return self.memory.pick(numbers)
 
-    def _is_known(self, text: bytes, numbers: IntArray) -> bool:
-        return (
-            len(numbers) == self._count
-            and text.translate(None, _SKIPPED) == self._skeleton
-            and bool((numbers[self._labels] == self._label_values).all())
-        )
+    def forget(self) -> None:
+        """Learn the next text anew, even if it looks the same."""
+        self.memory = Memory()
 
     def _relearn(self, text: bytes, numbers: IntArray) -> None:
         place = {found.start(): index for index, found in enumerate(_NUMBER.finditer(text))}
         # A word where a number should stand (a damaged capture) is no counter.
         fields = [
-            field for field in self._learn(text)
-            if field.at in place and (field.hundredths_at == _MISSING or field.hundredths_at in place)
+            one for one in self._learn(text)
+            if one.at in place and (one.hundredths_at == _MISSING or one.hundredths_at in place)
         ]  # fmt: skip
-        self._picked = np.array([place[field.at] for field in fields], dtype=np.int64)
-        decimal = [(index, field) for index, field in enumerate(fields) if field.hundredths_at != _MISSING]
-        self._decimals = np.array([index for index, _ in decimal], dtype=np.int64)
-        self._decimal_picked = np.array([place[field.hundredths_at] for _, field in decimal], dtype=np.int64)
-        self._labels = np.array(_label_indexes(text), dtype=np.int64)
-        self._label_values = numbers[self._labels]
-        self._skeleton = text.translate(None, _SKIPPED)
-        self._count = len(numbers)
-        columns = tuple(field.column for field in fields)
+        decimal = [(index, one) for index, one in enumerate(fields) if one.hundredths_at != _MISSING]
+        labels = np.array(_label_indexes(text), dtype=np.int64)
+        self.memory = Memory(
+            skeleton=skeleton_of(text),
+            count=len(numbers),
+            labels=labels,
+            label_values=numbers[labels],
+            picked=np.array([place[one.at] for one in fields], dtype=np.int64),
+            decimals=np.array([index for index, _ in decimal], dtype=np.int64),
+            hundredths=np.array([place[one.hundredths_at] for _, one in decimal], dtype=np.int64),
+        )
+        columns = tuple(one.column for one in fields)
         if columns != self.columns:
             self.columns = columns
 
 
-def _numbers(text: bytes) -> IntArray:
-    if not text.strip():
-        return np.zeros(0, dtype=np.int64)
+def skeleton_of(text: bytes) -> bytes:
+    return text.translate(None, _SKIPPED)
+
+
+def numbers_in(text: bytes) -> IntArray:
+    """Every run of digits, in order."""
+    blanked = text.translate(_BLANKED)
+    if blanked.isspace() or not blanked:
+        return _none()
     # Parsed as unsigned and viewed as signed: parsing straight to int64 clamps silently at 2^63 - 1.
-    return np.fromstring(text.translate(_BLANKED), dtype=np.uint64, sep=" ").view(np.int64)
+    return np.fromstring(blanked, dtype=np.uint64, sep=" ").view(np.int64)
 
 
 def _label_indexes(text: bytes) -> list[int]:

@@ -1,5 +1,6 @@
 """What a source declares."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from reditus.recorder.kernel_text import Learn
@@ -12,3 +13,8 @@ class Source:
     group: str
     path: str
     learn: Learn
+    prepare: Callable[[bytes], bytes] | None = None
+    """Turns a text that is not in decimal into one that is, before it is parsed."""
+
+    def text_of(self, raw: bytes) -> bytes:
+        return raw if self.prepare is None else self.prepare(raw)
