@@ -4,7 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from reditus.core.column_codec import Encoding, decode_column, encode_column
+from reditus.core.column_codec import Encoding, decode_column, encode_column, encode_columns
 from reditus.core.errors import BlockError
 
 any_column = arrays(np.int64, st.integers(1, 80))
@@ -21,6 +21,13 @@ def test_growing_columns_survive_any_step(first, step, ticks):
     values = np.array([first + step * at for at in range(ticks)], dtype=np.object_) % 2**63
     column = values.astype(np.int64)
     assert decode_column(encode_column(column), ticks).tolist() == column.tolist()
+
+
+@given(arrays(np.int64, st.tuples(st.integers(1, 40), st.integers(1, 6))), st.booleans())
+def test_columns_together_are_encoded_as_each_alone(values, still):
+    if still:
+        values[:, 0] = values[0, 0]
+    assert encode_columns(values) == [encode_column(values[:, at]) for at in range(values.shape[1])]
 
 
 def test_a_steady_column_costs_a_few_bytes():

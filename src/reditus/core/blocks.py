@@ -25,11 +25,12 @@ import struct
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import accumulate
 from uuid import UUID
 
 import numpy as np
 
-from reditus.core.column_codec import FORMAT_VERSION, constant_chunk, decode_column, encode_column
+from reditus.core.column_codec import FORMAT_VERSION, decode_column, encode_column, encode_columns
 from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.layout import MAX_COLUMNS
 from reditus.core.types import NS_PER_S, IntArray
@@ -108,11 +109,11 @@ def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, 
     ticks, columns = stretch.values.shape
     if not 1 <= ticks <= MAX_TICKS or not 1 <= columns <= MAX_COLUMNS:
         raise BlockError(f"a block has 1 to {MAX_TICKS} ticks and 1 to {MAX_COLUMNS} columns, not {ticks} × {columns}")
-    steady = (stretch.values == stretch.values[0]).all(axis=0).tolist()
-    chunks = [encode_column(stretch.wall_ns, doubled=True), encode_column(stretch.monotonic_ns, doubled=True)]
-    for position, first in enumerate(stretch.values[0].tolist()):
-        chunks.append(constant_chunk(first) if steady[position] else encode_column(stretch.values[:, position]))
-    ends = np.cumsum([0, *(len(chunk) for chunk in chunks)])
+    chunks = [
+        encode_column(stretch.wall_ns, doubled=True),
+        encode_column(stretch.monotonic_ns, doubled=True),
+        *encode_columns(stretch.values),
+    ]
     return Block(
         archive=archive,
         boot=boot,
@@ -121,7 +122,7 @@ def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, 
         first_ns=int(stretch.wall_ns[0]),
         last_ns=int(stretch.wall_ns[-1]),
         interval_ns=interval_ns,
-        offsets=tuple(ends.tolist()),
+        offsets=tuple(accumulate((len(chunk) for chunk in chunks), initial=0)),
         data=b"".join(chunks),
     )
 

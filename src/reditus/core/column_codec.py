@@ -63,7 +63,31 @@ def encode_column(values: IntArray, *, doubled: bool = False) -> bytes:
     if doubled and len(deltas) > 1:
         return _planes_chunk(first, _signed(int(deltas[0])), np.diff(deltas), (Encoding.DOUBLED, Encoding.DOUBLED_ZSTD))
     span = _signed((int(words[-1]) - int(words[0])) & _MASK)
-    return _planes_chunk(first, span, deltas, (Encoding.PLANES, Encoding.PLANES_ZSTD))
+    return _planes_chunk(first, span, deltas, _PLAIN)
+
+
+def encode_columns(values: IntArray) -> list[bytes]:
+    """Encode every column of (ticks, columns), each as `encode_column` would.
+
+    What all columns have in common is computed for all at once: in the small batches of a recorder most columns stand
+    still, and the others hold a delta or two.
+    """
+    words = np.ascontiguousarray(values).view(np.uint64)
+    firsts = values[0].tolist()
+    if len(words) == 1:
+        return [constant_chunk(first) for first in firsts]
+    deltas = words[1:] - words[:-1]
+    least = deltas.view(np.int64).min(axis=0)
+    rest = deltas - least.view(np.uint64)
+    widest = rest.max(axis=0).tolist()
+    spans = (words[-1] - words[0]).view(np.int64).tolist()
+    moving = (words != words[0]).any(axis=0).tolist()
+    return [
+        _packed_chunk(firsts[at], spans[at], lowest, widest[at], rest[:, at], _PLAIN)
+        if moving[at]
+        else constant_chunk(firsts[at])
+        for at, lowest in enumerate(least.tolist())
+    ]
 
 
 def constant_chunk(value: int) -> bytes:
@@ -97,6 +121,7 @@ def decode_column(chunk: bytes | memoryview, ticks: int) -> IntArray:
     return _summed(first, deltas).view(np.int64)
 
 
+_PLAIN = (Encoding.PLANES, Encoding.PLANES_ZSTD)
 _PAYLOADS: dict[int, tuple[bool, bool]] = {
     Encoding.PLANES: (False, False),
     Encoding.PLANES_ZSTD: (False, True),
@@ -108,8 +133,18 @@ _PAYLOADS: dict[int, tuple[bool, bool]] = {
 def _planes_chunk(first: int, span: int, deltas: Words, kinds: tuple[Encoding, Encoding]) -> bytes:
     least = int(deltas.view(np.int64).min())
     rest = deltas - np.uint64(least & _MASK)
-    planes = (int(rest.max()).bit_length() + 7) // 8
-    payload = rest.astype("<u8", copy=False).view(np.uint8).reshape(-1, WORD)[:, :planes].T.tobytes()
+    return _packed_chunk(first, span, least, int(rest.max()), rest, kinds)
+
+
+def _packed_chunk(
+    first: int, span: int, least: int, widest: int, rest: Words, kinds: tuple[Encoding, Encoding]
+) -> bytes:
+    """`rest` holds each delta less the smallest, `widest` the greatest of them."""
+    planes = (widest.bit_length() + 7) // 8
+    payload = b""
+    if planes:
+        spread = np.ascontiguousarray(rest, dtype="<u8").view(np.uint8).reshape(-1, WORD)
+        payload = spread[:, :planes].T.tobytes()
     kind, compressed_kind = kinds
     if len(payload) >= MIN_COMPRESSED:
         packed = zstandard.ZstdCompressor(level=ZSTD_LEVEL, write_checksum=False).compress(payload)
