@@ -74,6 +74,38 @@ def test_record_list_and_diagnose(command):
     assert diagnosis["window"]["coverage"] > 0.8
 
 
+def test_a_field_capture_is_made_imported_and_judged(command, tmp_path):
+    script, capture = tmp_path / "field.sh", tmp_path / "field.txt"
+    script.write_text(command("field-script").stdout)
+    capture.write_bytes(subprocess.run(["sh", str(script), "0.5", "4"], capture_output=True, check=True).stdout)
+
+    alone = command("diagnose", str(capture), "--json")
+    assert json.loads(alone.stdout)["findings"] == []
+    assert "Starting" not in alone.stderr  # no server, no database
+
+    first = command("import", str(capture), "--name", "from the field")
+    assert first.returncode == 0, first.stderr
+    assert "4 ticks" in first.stdout
+    assert "was here already" in command("import", str(capture)).stdout
+    assert json.loads(command("diagnose", "from the field", "--json").stdout)["ruled_out"] == []
+    past = command("watch", "cpu.busy", "disk.read.rate", "--archive", "from the field").stdout.splitlines()
+    assert past[0].split() == ["time", "(UTC)", "cpu.busy", "cores", "disk.read.rate", "bytes/s"]
+    assert len(past) == 5
+
+
+def test_watching_this_machine(command):
+    lines = command("watch", "cpu.busy", "cpu.busy@*", "--every", "200ms", "--count", "3").stdout.splitlines()
+    assert len(lines) == 4
+    assert len(lines[1].split()) == 2 + os.cpu_count()
+
+
+def test_counters_are_listed_and_searched(command):
+    every = json.loads(command("counters", "--json").stdout)
+    assert len(every) > 40
+    assert {"name", "title", "unit", "kind", "help", "source", "attributes"} == set(every[0])
+    assert "system.disk.weighted_io_time" in command("counters", "--search", "in flight").stdout
+
+
 @pytest.mark.parametrize(
     ("words", "says"),
     [
@@ -82,6 +114,11 @@ def test_record_list_and_diagnose(command):
         (["record", "--for", "0s"], "would record nothing"),
         (["record", "--name", "two\nlines"], "printable"),
         (["diagnose", "nothing-like-it"], "no archive is called"),
+        (["diagnose", "/etc/hostname"], "A field capture has a line"),
+        (["import", "/nowhere/at/all"], "cannot be read"),
+        (["watch", "cpu.bussy"], "did you mean"),
+        (["watch", "cpu.busy", "--from", "2026-11-12T09:00:00Z"], "--archive"),
+        (["counters", "--search", "flux"], "no counter"),
     ],
 )
 def test_bad_words_are_answered_in_a_sentence(command, words, says):

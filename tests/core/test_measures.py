@@ -9,10 +9,12 @@ from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
 from reditus.core.frame import Frame, assemble
 from reditus.core.kernel_columns import (
     CPU_MODES,
+    backlog,
     cpu_time,
     disk_columns,
     interface_columns,
     memory_size,
+    protocol_event,
     run_delay,
     stall_total,
     swap_pages,
@@ -159,6 +161,18 @@ def test_network_rates_per_direction_and_link_use():
     assert last(frame, "net.send.rate") == 0
     assert last(frame, "net.receive.use") == 0.5
     assert last(frame, "net.receive.use", "lo") is None
+
+
+def test_segments_sent_again_are_a_share_of_all_sent():
+    events = {protocol_event("tcp", "OutSegs"): [0, 500], protocol_event("tcp", "RetransSegs"): [0, 10]}
+    assert last(a_frame(events, group="protocols"), "net.tcp.resent") == 0.02
+    idle = {protocol_event("tcp", name): [5, 5] for name in ("OutSegs", "RetransSegs")}
+    assert last(a_frame(idle, group="protocols"), "net.tcp.resent") is None
+
+
+def test_backlog_drops_per_core_and_in_all():
+    frame = a_frame({backlog("dropped", "0"): [0, 3], backlog("dropped", "1"): [0, 4]}, group="backlog")
+    assert (last(frame, "net.backlog.dropped"), last(frame, "net.backlog.dropped", "1")) == (7, 4)
 
 
 def test_every_measure_explains_itself():

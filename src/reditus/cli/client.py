@@ -50,6 +50,10 @@ class Client:
     def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
         return dict(self._ask("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
 
+    def series(self, archive_id: str, names: list[str], window: Mapping[str, str], width: int) -> dict[str, Any]:
+        params = {"measure": names, "width": str(width), **window}
+        return dict(self._ask("GET", f"/api/archives/{archive_id}/series", params=params))
+
     def load(self, recording: Recording) -> bool:
         """Send a whole recording, the way a recorder sends its own; return False if it is there already."""
         path = f"/api/archives/{recording.archive}"

@@ -1,6 +1,7 @@
 """The commands."""
 
 import json
+import logging
 import signal
 import sys
 import threading
@@ -8,18 +9,22 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
+import structlog
 import typer
 from pydantic import ValidationError
 
 from reditus.cli.children import Child
 from reditus.cli.client import Client
-from reditus.cli.reports import show_archives, show_diagnosis
+from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
 from reditus.cli.screen import Failure, err, out, step
 from reditus.cli.service import Service, service
+from reditus.cli.watching import live_lines, past_lines
+from reditus.core.bins import MAX_BINS
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
+from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
 from reditus.core.durations import parse_duration
-from reditus.core.errors import WindowError
+from reditus.core.errors import UnknownMeasure, WindowError
 from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
 from reditus.server.schemas import DiagnosisOut
 from reditus.server.settings import Settings
@@ -37,6 +42,10 @@ WATCH_EVERY_S = 2.0
 
 
 def main() -> None:
+    structlog.configure(
+        wrapper_class=structlog.make_filtering_bound_logger(logging.WARNING),
+        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+    )
     try:
         app()
     except Failure as why:
@@ -114,6 +123,54 @@ def archives(as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")
             print(json.dumps(every, indent=1))
         else:
             show_archives(every, out)
+
+
+@app.command()
+def counters(
+    search: Annotated[
+        str | None, typer.Option("--search", help="Only those whose name, title or help holds this.")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """List every counter that is recorded: name, unit, kind, what it means, and where it comes from."""
+    found = [one for one in COUNTERS.values() if search is None or holds(one, search)]
+    if not found:
+        raise Failure(f"no counter's name, title or help holds {search!r}; without --search all are listed")
+    if as_json:
+        print(json.dumps([counter_as_json(one) for one in found], indent=1))
+    else:
+        show_counters(found, out)
+
+
+@app.command()
+def watch(
+    names: Annotated[list[str], typer.Argument(help="Measures: NAME, NAME@DEVICE, or NAME@* for every device.")],
+    every: Annotated[str, typer.Option("--every", help="Interval, 100ms to 1h.")] = "1s",
+    count: Annotated[int | None, typer.Option("--count", min=1, help="How many lines; else until Ctrl-C.")] = None,
+    archive: Annotated[
+        str | None, typer.Option("--archive", help="Print an archive's past instead of this machine.")
+    ] = None,
+    start: Annotated[str | None, typer.Option("--from", help="RFC 3339, with --archive.")] = None,
+    end: Annotated[str | None, typer.Option("--to", help="RFC 3339, with --archive.")] = None,
+) -> None:
+    """Print measures as columns: of this machine as it goes, or of an archive's past."""
+    _check_interval(every)
+    if archive is None and (start or end):
+        raise Failure("--from and --to belong to the past; say which with --archive")
+    if archive is None:
+        lines = live_lines(names, _duration(every, "--every"), count)
+    else:
+        with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+            found = client.find_archive(archive)
+            window = {key: value for key, value in (("from", start), ("to", end)) if value}
+            lines = past_lines(client.series(found["id"], names, window, MAX_BINS), count)
+    try:
+        for line in lines:
+            print(line, flush=True)
+    except UnknownMeasure as why:
+        raise Failure(str(why)) from why
+    except KeyboardInterrupt:
+        return
 
 
 @app.command("field-script")

@@ -6,6 +6,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from reditus.core.counters import Counter
 from reditus.core.durations import spell_duration
 
 
@@ -29,6 +30,32 @@ def show_archives(archives: list[dict[str, Any]], console: Console) -> None:
             _size(archive["size_bytes"]),
         )
     console.print(table if archives else "No archives yet. `./reditus record --for 60s` makes one.")
+
+
+def holds(counter: Counter, text: str) -> bool:
+    """Whether a counter's name, title, help or source holds a text, whatever its case."""
+    return text.lower() in f"{counter.name} {counter.title} {counter.help} {counter.source}".lower()
+
+
+def counter_as_json(counter: Counter) -> dict[str, Any]:
+    return {
+        "name": counter.name,
+        "title": counter.title,
+        "unit": counter.unit,
+        "kind": counter.kind.value,
+        "attributes": [*([counter.device] if counter.device else []), *counter.attributes],
+        "help": counter.help,
+        "source": counter.source,
+    }
+
+
+def show_counters(counters: list[Counter], console: Console) -> None:
+    for counter in counters:
+        told = counter_as_json(counter)
+        by = f", by {', '.join(told['attributes'])}" if told["attributes"] else ""
+        console.print(Text(counter.name, style="bold"))
+        console.print(f"  {counter.title}. {counter.help}", markup=False)
+        console.print(f"  {counter.kind.value}, in {counter.unit}{by}; from {counter.source}", markup=False)
 
 
 def show_diagnosis(archive: dict[str, Any], diagnosis: dict[str, Any], console: Console) -> None:

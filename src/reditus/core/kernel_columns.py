@@ -68,6 +68,16 @@ def paging_event(event: str) -> Column:
     return kernel_column("system.paging.linux.events", {name.PAGING_EVENT: event})
 
 
+def protocol_event(protocol: str, event: str) -> Column:
+    key = {name.PROTOCOL: protocol, name.PROTOCOL_FIELD: event}
+    return kernel_column("system.network.linux.protocol", key)
+
+
+def backlog(word: str, core: str) -> Column:
+    """`word` is processed, dropped or squeezed; the kernel keeps them in 32 bits."""
+    return kernel_column(f"system.network.linux.backlog.{word}", {name.CPU_NUMBER: core}, bits=32)
+
+
 def memory_pages(level: str, *, page_bytes: int = PAGE_BYTES) -> Column:
     """A level of /proc/vmstat, counted in pages (a few are not pages; those are told as the kernel counts them)."""
     scale = (1024, 1) if level == "nr_kernel_stack" else (page_bytes, 1)

@@ -58,6 +58,8 @@ def simulate(scenario: Scenario) -> SimulatedHost:
         "paging": storage.paging_counters(scenario, load, rng),
         "disk": disk,
         "network": storage.network_counters(scenario, load),
+        "protocols": storage.protocol_counters(scenario, load, rng),
+        "backlog": storage.backlog_counters(scenario, load),
         "stall": storage.stall_counters(scenario, running, io_stall),
     }
     elapsed_ns = (at_s * NS_PER_S).astype(np.int64)

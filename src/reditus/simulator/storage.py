@@ -3,12 +3,14 @@
 import numpy as np
 
 from reditus.core.kernel_columns import (
+    backlog,
     disk_columns,
     interface_columns,
     kernel_column,
     memory_size,
     page_faults,
     paging_event,
+    protocol_event,
     stall_total,
     swap_pages,
 )
@@ -117,6 +119,36 @@ def network_counters(scenario: Scenario, load: Load) -> dict[Column, IntArray]:
     ]  # fmt: skip
     columns = interface_columns(scenario.machine.interface)
     return {column: counted(grown, 9_000) for column, grown in zip(columns, growth, strict=True)}
+
+
+def protocol_counters(scenario: Scenario, load: Load, rng: np.random.Generator) -> dict[Column, IntArray]:
+    """What /proc/net/snmp and netstat would show on a line that loses hardly anything."""
+    ticks = len(load.receive)
+    sent = load.send / PACKET_BYTES * scenario.interval_s
+    again = rng.poisson(sent * 0.0002).astype(np.float64)
+    quiet = np.zeros(ticks)
+    growth = {
+        ("tcp", "OutSegs"): sent + again,
+        ("tcp", "InSegs"): load.receive / PACKET_BYTES * scenario.interval_s,
+        ("tcp", "RetransSegs"): again,
+        ("tcp", "EstabResets"): rng.poisson(0.01, ticks).astype(np.float64),
+        ("tcp", "AttemptFails"): rng.poisson(0.02, ticks).astype(np.float64),
+        ("tcpext", "ListenOverflows"): quiet,
+        ("udp", "RcvbufErrors"): quiet,
+        ("udp", "NoPorts"): rng.poisson(0.05, ticks).astype(np.float64),
+    }
+    return {protocol_event(protocol, name): counted(grown, 2_000) for (protocol, name), grown in growth.items()}
+
+
+def backlog_counters(scenario: Scenario, load: Load) -> dict[Column, IntArray]:
+    """What /proc/net/softnet_stat would show: the first core takes the packets, and keeps up."""
+    packets = load.receive / PACKET_BYTES * scenario.interval_s
+    out: dict[Column, IntArray] = {}
+    for core in range(scenario.machine.cores):
+        taken = packets if core == 0 else np.zeros(len(packets))
+        for word, grown in (("processed", taken), ("dropped", taken * 0), ("squeezed", taken * 1e-5)):
+            out[backlog(word, str(core))] = counted(grown)
+    return out
 
 
 def stall_counters(scenario: Scenario, running: Running, io_stall: FloatArray) -> dict[Column, IntArray]:

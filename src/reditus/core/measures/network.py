@@ -4,10 +4,10 @@ from functools import partial
 
 import numpy as np
 
-from reditus.core.counters import INTERFACE, NETWORK_DIRECTION
+from reditus.core.counters import CPU_NUMBER, INTERFACE, NETWORK_DIRECTION, PROTOCOL, PROTOCOL_FIELD
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
-from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add
+from reditus.core.measures.measure import Derivation, Measure, Need, Per, Reach, Resource, Unit, add, ratio
 
 IO = "system.network.io"
 PACKETS = "system.network.packet.count"
@@ -76,4 +76,76 @@ def _both_ways(word: str, direction: str, past: str) -> list[Measure]:
     ]  # fmt: skip
 
 
-NETWORK = [*_both_ways("receive", "receive", "received"), *_both_ways("send", "transmit", "sent")]
+PROTOCOL_EVENTS = "system.network.linux.protocol"
+BACKLOG = "system.network.linux.backlog"
+
+
+def _event(protocol: str, name: str) -> Need:
+    return Need(PROTOCOL_EVENTS, ((PROTOCOL, protocol), (PROTOCOL_FIELD, name)))
+
+
+def _events(need: Need) -> Derivation:
+    return lambda frame, _: frame.rate(need.counter, dict(need.fixed))
+
+
+def _resent(frame: Frame, _: str | None) -> Sampled:
+    """Segments sent again over all segments sent; unknown while none is sent."""
+    again, sent = (frame.delta(need.counter, dict(need.fixed)) for need in _RESENT)
+    return Sampled(again.timebase, np.clip(ratio(again.values, sent.values), 0.0, 1.0))
+
+
+_RESENT = (_event("tcp", "RetransSegs"), _event("tcp", "OutSegs"))
+
+
+def _protocol(name: str, title: str, protocol: str, field: str, text: str) -> Measure:
+    need = _event(protocol, field)
+    return Measure(name, title, Unit.PER_S, Resource.NETWORK, text, "Δ / Δt", (need,), _events(need), total=Unit.COUNT)
+
+
+def _backlog(word: str, title: str, text: str) -> Measure:
+    counter = f"{BACKLOG}.{word}"
+
+    def derive(frame: Frame, core: str | None) -> Sampled:
+        cores = [core] if core is not None else frame.values_of(counter, CPU_NUMBER)
+        if not cores:
+            raise UnknownCounter(counter)
+        return add(frame.rate(counter, {CPU_NUMBER: each}) for each in cores)
+
+    needs = (Need(counter, (), Reach.THIS, optional=True), Need(counter, (), Reach.EVERY))
+    return Measure(
+        f"net.backlog.{word}",
+        title,
+        Unit.PER_S,
+        Resource.NETWORK,
+        text,
+        "Δ / Δt",
+        needs,
+        derive,
+        per=Per.CORE,
+        total=Unit.COUNT,
+    )
+
+
+PROTOCOLS = [
+    Measure(
+        "net.tcp.resent", "Segments sent again", Unit.SHARE, Resource.NETWORK,
+        "TCP segments sent again, of all that were sent: what loss anywhere on the way costs. A full listen queue makes "
+        "clients send again too.",
+        "Δ(sent again) / Δ(sent)", _RESENT, _resent,
+    ),
+    _protocol("net.tcp.resets", "Connections reset", "tcp", "EstabResets", "Established connections that were cut off."),
+    _protocol("net.tcp.failed_opens", "Connections that failed to open", "tcp", "AttemptFails", "Attempts that came to nothing."),
+    _protocol(
+        "net.tcp.listen_overflows", "Listen queue overflows", "tcpext", "ListenOverflows",
+        "Connections refused because a program did not take them fast enough.",
+    ),
+    _protocol(
+        "net.udp.buffer_errors", "UDP receive buffer full", "udp", "RcvbufErrors",
+        "Datagrams thrown away because a program did not read them fast enough.",
+    ),
+    _protocol("net.udp.no_port", "UDP to nobody", "udp", "NoPorts", "Datagrams for a port that nobody listens on."),
+    _backlog("dropped", "Backlog drops", "Packets thrown away because a core's input backlog was full."),
+    _backlog("squeezed", "Backlog runs cut short", "Times that a core had packets left when its turn was over."),
+]  # fmt: skip
+
+NETWORK = [*_both_ways("receive", "receive", "received"), *_both_ways("send", "transmit", "sent"), *PROTOCOLS]

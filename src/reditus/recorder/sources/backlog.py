@@ -1,7 +1,6 @@
 """/proc/net/softnet_stat: each core's input backlog, in hexadecimal; a line per core that is online."""
 
-from reditus.core.counters import CPU_NUMBER
-from reditus.core.kernel_columns import kernel_column
+from reditus.core.kernel_columns import backlog
 from reditus.recorder.kernel_text import Field, lines
 from reditus.recorder.sources.source import Source
 
@@ -26,10 +25,8 @@ def decimal(text: bytes) -> bytes:
 def learn(text: bytes) -> list[Field]:
     fields: list[Field] = []
     for words in lines(text):
-        core = {CPU_NUMBER: words[0].text.removeprefix(b"cpu").decode("ascii", "replace")}
-        for name, word in zip(FIELDS, words[1:], strict=False):
-            # The kernel keeps them in 32 bits.
-            fields.append(Field(kernel_column(f"system.network.linux.backlog.{name}", core, bits=32), word.at))
+        core = words[0].text.removeprefix(b"cpu").decode("ascii", "replace")
+        fields.extend(Field(backlog(name, core), word.at) for name, word in zip(FIELDS, words[1:], strict=False))
     return fields
 
 

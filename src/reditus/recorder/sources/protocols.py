@@ -6,7 +6,7 @@ snmp and netstat come in pairs of lines, names above values; snmp6 has a name an
 import re
 
 from reditus.core.counters import PROTOCOL, PROTOCOL_FIELD
-from reditus.core.kernel_columns import kernel_column
+from reditus.core.kernel_columns import kernel_column, protocol_event
 from reditus.core.layout import Column
 from reditus.recorder.kernel_text import Field, lines
 from reditus.recorder.sources.source import Source
@@ -41,8 +41,9 @@ def learn_six(text: bytes) -> list[Field]:
 
 
 def _column(protocol: str, name: str) -> Column:
-    counter = "system.network.linux.protocol_state" if name in LEVELS else "system.network.linux.protocol"
-    return kernel_column(counter, {PROTOCOL: protocol, PROTOCOL_FIELD: name})
+    if name in LEVELS:
+        return kernel_column("system.network.linux.protocol_state", {PROTOCOL: protocol, PROTOCOL_FIELD: name})
+    return protocol_event(protocol, name)
 
 
 SOURCES = (
