@@ -44,7 +44,11 @@ class Service:
         """Start again whatever has ended by itself, and say so."""
         if self.cluster is not None and not self.cluster.is_running():
             err.print("· The database ended by itself; starting it again.")
-            self.cluster.start()
+            try:
+                self.cluster.start()
+            except ClusterError as why:
+                # Killed hard, its last processes hold its memory for a moment; the next look tries again.
+                err.print(f"· Not yet: {why}", markup=False)
         for name, child in self.children.items():
             if child.ended is not None:
                 err.print(f"· The {name} ended with {child.ended}; starting it again. See {child.log}.")

@@ -76,8 +76,10 @@ class Uplink:
                 if not self._away:
                     log.warning("server away, spooling", reason=str(why))
                 self._away = True
-                if self._stopping.wait(retry_s):
+                if self._stopping.is_set():
                     return
+                # Asked to stop while it waits, it tries once more, for the server may be back.
+                self._stopping.wait(retry_s)
                 retry_s = min(retry_s * 2, RETRY_MOST_S)
 
     def _empty(self, spool: Spool) -> None:

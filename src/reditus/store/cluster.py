@@ -56,10 +56,10 @@ class Cluster:
 
     def is_running(self) -> bool:
         """Whether its process is alive; asked every few seconds, so no program is started for it."""
+        pid = self.process_id()
         try:
-            pid = int((self._data / "postmaster.pid").read_text().split("\n", 1)[0])
-            return "postgres" in Path(f"/proc/{pid}/comm").read_text()
-        except (FileNotFoundError, ValueError):
+            return pid is not None and "postgres" in Path(f"/proc/{pid}/comm").read_text()
+        except FileNotFoundError:
             return False
 
     def make(self) -> None:
@@ -93,6 +93,13 @@ class Cluster:
     def kill(self) -> None:
         """End it at once, as a crash would. For tests."""
         self._run("pg_ctl", "-D", self._data, "-m", "immediate", "-w", "stop")
+
+    def process_id(self) -> int | None:
+        """Of the server process, as PostgreSQL wrote it down; None where it never ran."""
+        try:
+            return int((self._data / "postmaster.pid").read_text().split("\n", 1)[0])
+        except (FileNotFoundError, ValueError):
+            return None
 
     def _port(self) -> int:
         """The port of last time where it is still free, so that a restart is found again; else any free one."""

@@ -1,0 +1,36 @@
+"""Kill recorder, server and database many times at random, and count what was acknowledged against what is there.
+
+Run: .venv/bin/python -m benchmarks.kills [KILLS, default 50] [SEED]
+"""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from benchmarks.table import show
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "tests" / "helpers"))
+
+
+def main() -> None:
+    from kills import run_kills
+
+    kills = int(sys.argv[1]) if len(sys.argv) > 1 else 50
+    seed = int(sys.argv[2]) if len(sys.argv) > 2 else 7
+    with tempfile.TemporaryDirectory(prefix="reditus-kills-", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o755)
+        count = run_kills(Path(folder) / "data", kills, seed)
+    show(
+        f"{count.kills} kills, each of recorder, server and database in turn",
+        [
+            ("readings acknowledged", f"{count.acknowledged:,}"),
+            ("readings stored", f"{count.stored:,}"),
+            ("acknowledged and lost", str(count.lost)),
+            ("stored twice", str(count.twice)),
+        ],
+    )
+    sys.exit(1 if count.lost or count.twice else 0)
+
+
+if __name__ == "__main__":
+    main()
