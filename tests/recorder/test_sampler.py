@@ -1,7 +1,10 @@
 """The sampler on trees of files, and on this machine's real kernel."""
 
+import mmap
 import os
+import socket
 import time
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -45,7 +48,7 @@ def frame_of(ticks):
         Piece(
             group=reading.group,
             boot=boot_id().bytes,
-            interval_ns=10**9,
+            interval_ns=60 * 10**9,  # however long the work between two ticks takes, it is no gap
             wall_ns=np.array([reading.wall_ns]),
             monotonic_ns=np.array([reading.monotonic_ns]),
             columns=dict(zip(reading.columns, reading.values.reshape(-1, 1), strict=True)),
@@ -70,6 +73,75 @@ def test_a_second_of_work_is_found_in_the_real_counters():
     busy = measure_named("cpu.busy").derive(frame, None).values[-1]
     assert busy * elapsed_s >= 0.8
     assert busy <= os.cpu_count()
+
+
+def growth(act, measure, device=None):
+    """A rate while something was done, and the seconds it took: together, what it grew by."""
+    sampler = Sampler()
+    before = sampler.tick()
+    act()
+    frame = frame_of([before, sampler.tick()])
+    sampler.close()
+    sampled = measure_named(measure).derive(frame, device)
+    at_ns = sampled.timebase.monotonic_ns
+    return sampled, (at_ns[-1] - at_ns[0]) / 1e9
+
+
+@pytest.mark.kernel
+def test_bytes_sent_over_the_loopback_are_found():
+    """20 MiB through a TCP connection: the interface counts them, and some per cent of headers."""
+    sent = 20 << 20
+
+    def send():
+        with socket.create_server(("127.0.0.1", 0)) as server, socket.create_connection(server.getsockname()) as out:
+            taken, _ = server.accept()
+            with taken, ThreadPoolExecutor(1) as pool:
+                reading = pool.submit(lambda: sum(iter(lambda: len(taken.recv(1 << 20)), 0)))
+                out.sendall(bytes(sent))
+                out.shutdown(socket.SHUT_WR)
+                assert reading.result(30) == sent
+
+    sampled, elapsed_s = growth(send, "net.receive.rate", "lo")
+    received = sampled.values[-1] * elapsed_s
+    assert sent <= received <= sent * 1.25
+
+
+@pytest.mark.kernel
+def test_bytes_written_past_the_cache_are_found(tmp_path):
+    """24 MiB with direct I/O: the machine's disks write at least that, and hardly more than half as much again."""
+    size, block = 24 << 20, 1 << 20
+    buffer = mmap.mmap(-1, block)
+
+    def write():
+        handle = os.open(tmp_path / "direct", os.O_WRONLY | os.O_CREAT | os.O_DIRECT)
+        try:
+            for _ in range(size // block):
+                os.write(handle, buffer)
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+    try:
+        sampled, elapsed_s = growth(write, "disk.write.rate")
+    except OSError:
+        pytest.skip("this filesystem has no direct I/O")
+    written = sampled.values[-1] * elapsed_s
+    assert size <= written <= size * 1.5 + (8 << 20)
+
+
+@pytest.mark.kernel
+def test_memory_touched_is_found():
+    size = 256 << 20
+    sampler = Sampler()
+    before = sampler.tick()
+    held = mmap.mmap(-1, size, mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+    for at in range(0, size, 4096):
+        held[at] = 1
+    frame = frame_of([before, sampler.tick()])
+    held.close()
+    sampler.close()
+    programs = measure_named("memory.programs").derive(frame, None).values
+    assert programs[-1] - programs[0] == pytest.approx(size, rel=0.15)
 
 
 @pytest.mark.kernel

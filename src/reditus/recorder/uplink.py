@@ -69,7 +69,10 @@ class Uplink:
                     self._empty(spool)
                 retry_s = RETRY_FIRST_S
                 if self._stopping.is_set():
-                    return
+                    # What was put while the others were being sent has to go too.
+                    if not any(spool.batches() for spool in self._spools):
+                        return
+                    continue
                 self._wake.wait()
                 self._wake.clear()
             except ServerAway as why:
