@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, useTemplateRef } from 'vue'
 import { axisMoments, spellAxis, type Zone } from '../model/clock'
 import { shareAt, type Span } from '../model/span'
 
@@ -11,9 +12,13 @@ interface Props {
 }
 const props = defineProps<Props>()
 
-const LABELS = 9
+/** Room for one label, however long it is. */
+const LABEL_PX = 72
+const axis = useTemplateRef<HTMLDivElement>('axis')
+const { width } = useElementSize(axis)
 const labels = computed(() => {
-  const moments = axisMoments(props.window.start, props.window.end, LABELS, props.zone)
+  const most = Math.max(Math.floor(width.value / LABEL_PX), 2)
+  const moments = axisMoments(props.window.start, props.window.end, most, props.zone)
   const step = moments.length > 1 ? (moments[1] ?? 0) - (moments[0] ?? 0) : 60_000
   return moments.map((at) => ({
     at,
@@ -25,7 +30,7 @@ const labels = computed(() => {
 
 <template>
   <div class="strip-grid h-6 shrink-0 border-t border-rule-strong text-2xs text-soft">
-    <div class="col-start-3 relative" aria-hidden="true">
+    <div ref="axis" class="relative col-start-3" aria-hidden="true">
       <template v-for="label in labels" :key="label.at">
         <span
           class="absolute top-0 h-1 border-l border-rule-strong"
