@@ -18,7 +18,7 @@ HOUR_S = 3600
 def bench(running, page):
     """The archive, open as a whole."""
     page.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}")
-    page.locator('[data-strip="cores"] canvas').wait_for()
+    page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
     wait_until(lambda: "from" in link(page).params)
     return page
 
