@@ -17,7 +17,8 @@ from benchmarks.table import show
 from reditus.cli.client import Client
 from reditus.cli.service import service
 from reditus.core.blocks import CLOCKS
-from reditus.core.column_codec import decode_column
+from reditus.core.measures import measure_named
+from reditus.exchange import Recording
 from reditus.exchange.made_up import as_recording
 from reditus.server.settings import Settings
 from reditus.simulator import simulate
@@ -39,7 +40,7 @@ def main() -> None:
         with service(Settings(data=Path(data)), anywhere=True) as running, Client(running.url) as client:
             client.load(recording)
             archive = client.archives()[0]
-            whole_ms, floor_ms = series_ms(running.url, archive["id"]), floor(blocks)
+            whole_ms, floor_ms = series_ms(running.url, archive["id"]), floor(recording)
     show(
         "Store: one made-up hour at 1 s, sealed",
         [
@@ -69,17 +70,16 @@ def series_ms(url: str, archive: str) -> float:
     return median(spent[5:])
 
 
-def floor(blocks: list) -> float:  # type: ignore[type-arg]
-    """Decompressing and copying the columns that those measures read, nothing else."""
-    names = {"cpu": 17, "stall": 1, "memory": 1, "paging": 1, "disk": 2, "network": 1, "run": 8}
-    wanted = max(names.values()) + sum(names.values()) - 17
+def floor(recording: Recording) -> float:
+    """Decompressing and copying the very columns that those measures read, nothing else."""
+    needs = [need for name in MEASURES for need in measure_named(name).needs]
+    layouts = {layout.digest: layout for layout in recording.layouts()}
     frames = [
-        zstandard.ZstdCompressor(level=3).compress(
-            np.diff(decode_column(block.chunk(CLOCKS + at), block.ticks)).tobytes()
-        )
-        for block in blocks
-        for at in range(min(block.columns, 6))
-    ][:wanted]
+        zstandard.ZstdCompressor(level=3).compress(np.diff(block.column(CLOCKS + at)).tobytes())
+        for block in recording.blocks()
+        for at, column in enumerate(layouts[block.layout].columns)
+        if any(need.matches(column, None) for need in needs)
+    ]
     spent = []
     for _ in range(ROUNDS):
         begun = time.perf_counter()

@@ -1,4 +1,3 @@
-import numpy as np
 import pytest
 from sqlalchemy import text
 
@@ -8,7 +7,6 @@ from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import cpu_time
 from reditus.core.types import NS_PER_S
 from reditus.store import BlockClash, HostInfo, Store, StoreAway, UnknownArchive, UnknownLayout
-from reditus.store.migrations import configuration
 from reditus.store.tables import Base
 
 OTHER = ARCHIVE.__class__(int=77)
@@ -158,7 +156,6 @@ def test_migrations_make_the_tables_that_the_code_expects(store):
 
     with store._engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
-    assert configuration().get_main_option("script_location")
 
 
 def test_migrating_twice_changes_nothing(store):
@@ -168,10 +165,3 @@ def test_migrating_twice_changes_nothing(store):
 def test_keys_begin_with_the_host():
     for table in Base.metadata.tables.values():
         assert next(iter(table.primary_key)).name == ("id" if table.name == "hosts" else "host_id")
-
-
-def test_numpy_values_do_not_leak(known):
-    known.append(ARCHIVE, [a_block(2)])
-    assert type(known.archive(ARCHIVE).ticks) is int
-    assert isinstance(known.frame(ARCHIVE, [], None).groups, list)
-    assert np.array(switches(known)).dtype == np.int64
