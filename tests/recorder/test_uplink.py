@@ -8,7 +8,7 @@ import pytest
 
 from builders import ARCHIVE, a_layout
 from reditus.recorder.spool import Spool
-from reditus.recorder.uplink import Uplink
+from reditus.recorder.uplink import TOGETHER_BYTES, Uplink
 
 
 class Desk:
@@ -54,7 +54,7 @@ class Desk:
             return 200
         if not self.known:
             return 404
-        if body == self.refuses:
+        if self.refuses and self.refuses in body:
             return 422
         self.kept.append(body)
         return 200
@@ -87,9 +87,19 @@ def test_an_unknown_archive_is_introduced_first(desk, spool):
     spool.put(b"one")
     spool.put(b"two")
     assert send_all(desk, spool)
-    assert desk.kept == [b"one", b"two"]
+    assert b"".join(desk.kept) == b"onetwo"
     methods = [method for method, _ in desk.asked]
-    assert methods == ["POST", "PUT", "PUT", "POST", "POST"]
+    assert methods == ["POST", "PUT", "PUT", "POST"]
+
+
+def test_what_piled_up_goes_together_up_to_a_limit(desk, spool):
+    desk.known = True
+    piled = [bytes([number]) * (TOGETHER_BYTES // 3) for number in range(7)]
+    for batch in piled:
+        spool.put(batch)
+    assert send_all(desk, spool)
+    assert b"".join(desk.kept) == b"".join(piled)
+    assert [len(body) // len(piled[0]) for body in desk.kept] == [3, 3, 1]
 
 
 def test_what_is_refused_does_not_hold_up_the_rest(desk, spool):

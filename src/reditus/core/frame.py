@@ -108,6 +108,7 @@ class Frame:
 
     groups: Sequence[Group]
     facts: HostFacts = field(default_factory=HostFacts)
+    _deltas: dict[tuple[Column, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @cached_property
     def _index(self) -> dict[tuple[str, tuple[tuple[str, str], ...]], tuple[Timebase, RawSeries]]:
@@ -134,7 +135,11 @@ class Frame:
         more than the interval itself counts as 0.
         """
         timebase, series = self._get(counter, attributes)
-        return Sampled(timebase, deltas(series, timebase, may_step_back=may_step_back))
+        # The parts of a whole are asked for again by each measure that is a share of it.
+        key = (series.column, may_step_back)
+        if key not in self._deltas:
+            self._deltas[key] = deltas(series, timebase, may_step_back=may_step_back)
+        return Sampled(timebase, self._deltas[key])
 
     def rate(
         self, counter: str, attributes: Mapping[str, str] | None = None, *, may_step_back: bool = False

@@ -5,6 +5,7 @@ tells a block it has by its place in time.
 import http.client
 import json
 import threading
+from collections.abc import Iterator
 from urllib.parse import urlsplit
 
 import structlog
@@ -17,6 +18,8 @@ TIMEOUT_S = 10.0
 RETRY_FIRST_S = 0.5
 RETRY_MOST_S = 10.0
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
+TOGETHER_BYTES = 1 << 20
+"""Batches that piled up while the server was away go together up to this size: each commit costs it disk syncs."""
 UNKNOWN = (404, 409)
 """The server does not know the archive (404) or a layout (409): tell it and send again."""
 
@@ -86,23 +89,37 @@ class Uplink:
                 retry_s = min(retry_s * 2, RETRY_MOST_S)
 
     def _empty(self, spool: Spool) -> None:
-        for batch in spool.batches():
-            if not batch.path.exists():  # dropped meanwhile, for want of room
-                continue
+        waiting = [batch for batch in spool.batches() if batch.path.exists()]
+        for together in _bundles(waiting):
             try:
-                self._send(spool, batch)
+                self._deliver(spool, together)
             except Refused as why:
-                log.error("batch refused, laid aside", batch=batch.path.name, reason=str(why))
-                spool.refuse(batch, str(why))
-                continue
-            if self._away:
-                log.info("server back")
-                self._away = False
+                if len(together) == 1:
+                    self._lay_aside(spool, together[0], why)
+                    continue
+                # Which of them it was is found by sending each alone.
+                for batch in together:
+                    try:
+                        self._deliver(spool, [batch])
+                    except Refused as why_this:
+                        self._lay_aside(spool, batch, why_this)
+
+    def _lay_aside(self, spool: Spool, batch: SpooledBatch, why: Refused) -> None:
+        log.error("batch refused, laid aside", batch=batch.path.name, reason=str(why))
+        spool.refuse(batch, str(why))
+
+    def _deliver(self, spool: Spool, batches: list[SpooledBatch]) -> None:
+        contents = [content for batch in batches if (content := _content(batch)) is not None]
+        if contents:
+            self._send(spool, b"".join(contents))
+        if self._away:
+            log.info("server back")
+            self._away = False
+        for batch in batches:
             spool.done(batch)
 
-    def _send(self, spool: Spool, batch: SpooledBatch) -> None:
+    def _send(self, spool: Spool, content: bytes) -> None:
         path = f"/api/archives/{spool.archive}/blocks"
-        content = batch.path.read_bytes()
         status, answer = self._request("POST", path, content, BLOCKS_TYPE)
         if status in UNKNOWN:
             self._introduce(spool)
@@ -140,6 +157,26 @@ class Uplink:
                 if fresh or attempt == 2:
                     raise ServerAway(f"{self._url.geturl()}: {why}") from why
         raise AssertionError("unreachable: the second attempt returns or raises")
+
+
+def _bundles(batches: list[SpooledBatch]) -> Iterator[list[SpooledBatch]]:
+    """Batches that go in one request: a batch is a row of blocks, and so are several of them."""
+    bundle: list[SpooledBatch] = []
+    for batch in batches:
+        if bundle and sum(one.size_bytes for one in bundle) + batch.size_bytes > TOGETHER_BYTES:
+            yield bundle
+            bundle = []
+        bundle.append(batch)
+    if bundle:
+        yield bundle
+
+
+def _content(batch: SpooledBatch) -> bytes | None:
+    """None where it was dropped meanwhile, for want of room."""
+    try:
+        return batch.path.read_bytes()
+    except FileNotFoundError:
+        return None
 
 
 def _check(status: int, answer: str) -> None:

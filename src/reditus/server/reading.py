@@ -1,7 +1,8 @@
 """Read measures of an archive: which columns they need, one query for all, derived in the core."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from uuid import UUID
 
 import numpy as np
@@ -12,9 +13,12 @@ from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import MEASURES, Measure, measure_named
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.store import Store
+from reditus.store.known import KnownColumns
 from reditus.store.records import KnownColumn
 
 EVERY_DEVICE = "*"
+REMEMBERED = 64
+"""Archives for which it is remembered what they can give; that changes only when a device comes or goes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,41 +51,51 @@ class Drawn:
     summary: Summary | None
 
 
-def parse_wanted(text: str, known: Iterable[KnownColumn]) -> list[Wanted]:
+def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
     """`NAME`, `NAME@DEVICE`, or `NAME@*` for every device. Raise UnknownMeasure for a name that is none."""
     name, _, device = text.partition("@")
     measure = measure_named(name)
     if device == EVERY_DEVICE:
-        return [Wanted(measure, each) for each in measure.devices(column.column for column in known)]
+        return [Wanted(measure, each) for each in _devices(known, measure)]
     return [Wanted(measure, device or None)]
 
 
-def available(known: Sequence[KnownColumn]) -> list[tuple[Measure, list[str]]]:
+@lru_cache(maxsize=REMEMBERED)
+def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...]:
     """The measures that these columns can give, each with its devices."""
-    columns = [column.column for column in known]
-    counters = {column.counter for column in columns}
+    counters = known.by_counter.keys()
     out = []
     for measure in MEASURES.values():
         required = {need.counter for need in measure.needs if not need.optional}
         optional = {need.counter for need in measure.needs}
         if required <= counters and optional & counters:
-            out.append((measure, measure.devices(columns)))
-    return out
+            out.append((measure, _devices(known, measure)))
+    return tuple(out)
+
+
+@lru_cache(maxsize=16 * REMEMBERED)
+def _devices(known: KnownColumns, measure: Measure) -> tuple[str, ...]:
+    asked = {need.counter for need in measure.needs}
+    return tuple(measure.devices(one.column for counter in asked for one in known.by_counter.get(counter, ())))
 
 
 def read(store: Store, archive: UUID, wanted: Sequence[Wanted], window: Window | None) -> tuple[Frame, list[Read]]:
     """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
-    known = store.columns(archive)
-    frame = store.frame(archive, needed_columns(known, wanted), window)
+    frame = store.frame(archive, needed_columns(store.columns(archive), tuple(wanted)), window)
     return frame, [_derived(frame, one) for one in wanted]
 
 
-def needed_columns(known: Iterable[KnownColumn], wanted: Sequence[Wanted]) -> list[KnownColumn]:
-    return [
-        column
-        for column in known
-        if any(need.matches(column.column, one.device) for one in wanted for need in one.measure.needs)
-    ]
+@lru_cache(maxsize=4 * REMEMBERED)
+def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[KnownColumn, ...]:
+    """The columns that the measures read, each once."""
+    found = {
+        column: None
+        for one in wanted
+        for need in one.measure.needs
+        for column in known.by_counter.get(need.counter, ())
+        if need.matches(column.column, one.device)
+    }
+    return tuple(found)
 
 
 def draw(reads: Sequence[Read], window: Window, width: int) -> list[Drawn]:

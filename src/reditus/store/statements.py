@@ -76,18 +76,23 @@ def layouts_by_digest(host_id: UUID, digests: Sequence[bytes]) -> Select[*tuple[
     )
 
 
-def archive_columns(host_id: UUID, archive_id: UUID) -> Select[*tuple[Any, ...]]:
-    """Every column that the archive's blocks have."""
+def archive_layouts(host_id: UUID, archive_id: UUID) -> Select[int]:
+    """The layouts that the archive's blocks have, in order."""
     # One probe of the key per layout of the host, instead of a walk over all blocks.
     used = exists().where(
         BlockRow.host_id == LayoutRow.host_id,
         BlockRow.archive_id == archive_id,
         BlockRow.layout_id == LayoutRow.id,
     )
+    return select(LayoutRow.id).where(LayoutRow.host_id == host_id, used).order_by(LayoutRow.id)
+
+
+def layout_columns(host_id: UUID, layouts: Sequence[int]) -> Select[ColumnRow, str]:
+    """The columns of some layouts, with their group."""
     return (
         select(ColumnRow, LayoutRow.group_name)
         .join(LayoutRow, (LayoutRow.host_id == ColumnRow.host_id) & (LayoutRow.id == ColumnRow.layout_id))
-        .where(ColumnRow.host_id == host_id, used)
+        .where(ColumnRow.host_id == host_id, ColumnRow.layout_id.in_(layouts))
         .order_by(ColumnRow.layout_id, ColumnRow.position)
     )
 

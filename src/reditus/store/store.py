@@ -16,10 +16,11 @@ from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
 from reditus.core.column_codec import decode_column
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Piece, assemble
-from reditus.core.layout import Column, Kind, Layout
-from reditus.core.types import BoolArray
+from reditus.core.layout import Layout
+from reditus.core.types import BoolArray, IntArray
 from reditus.store import statements
 from reditus.store.errors import BlockClash, UnknownArchive, UnknownLayout, away_as_error
+from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.migrations import migrate
 from reditus.store.records import ArchiveInfo, HostInfo, KnownColumn, Stored
 from reditus.store.sealing import seal_archive
@@ -35,6 +36,7 @@ class Store:
         self._engine = create_engine(
             url, pool_pre_ping=True, pool_size=8, connect_args={"connect_timeout": CONNECT_TIMEOUT_S}
         )
+        self._memory = ColumnMemory()
 
     def migrate(self) -> None:
         with away_as_error():
@@ -105,14 +107,10 @@ class Store:
                 raise UnknownArchive(archive)
             return _archive_info(row)
 
-    def columns(self, archive: UUID) -> list[KnownColumn]:
+    def columns(self, archive: UUID) -> KnownColumns:
         """Every column that the archive has, with its place in each layout it stands in."""
         with self._session() as session:
-            host_id = _host_of(session, archive)
-            return [
-                KnownColumn(row.layout_id, group, row.position, _column(row))
-                for row, group in session.execute(statements.archive_columns(host_id, archive))
-            ]
+            return self._memory.of_archive(session, _host_of(session, archive), archive)
 
     def frame(self, archive: UUID, columns: Sequence[KnownColumn], window: Window | None) -> Frame:
         """Read some columns over a window (None: all of it), with the tick before it, as a frame."""
@@ -125,7 +123,7 @@ class Store:
                 return Frame([], HostFacts.from_json(facts))
             stretch = None if window is None else (window.start_ns, window.end_ns)
             rows = session.execute(statements.chunks(host_id, archive, columns, stretch)).all()
-        return Frame(assemble(_pieces(rows, columns)), HostFacts.from_json(facts))
+        return Frame(assemble(_pieces(rows, columns, stretch)), HostFacts.from_json(facts))
 
     def seal(self) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction. Return how many vanished."""
@@ -192,32 +190,38 @@ def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block:
     )
 
 
-def _pieces(rows: Iterable[Row[*tuple[Any, ...]]], columns: Sequence[KnownColumn]) -> Iterator[Piece]:
-    """One piece per block, from its chunks."""
+def _pieces(
+    rows: Iterable[Row[*tuple[Any, ...]]], columns: Sequence[KnownColumn], stretch: tuple[int, int] | None
+) -> Iterator[Piece]:
+    """One piece per block, from its chunks, cut to the stretch and the ticks just before it."""
     by_place = {(known.layout_id, known.position + CLOCKS): known.column for known in columns}
     groups = {known.layout_id: known.group for known in columns}
     for (layout_id, _), chunks in groupby(rows, key=lambda row: (row[0], row[1])):
         every = list(chunks)
         decoded = {row[5]: decode_column(row[6], row.ticks) for row in every}
+        inside = _inside(decoded[0], every[0].interval_ns, stretch)
         yield Piece(
             group=groups[layout_id],
             boot=every[0].boot.bytes,
             interval_ns=every[0].interval_ns,
-            wall_ns=decoded[0],
-            monotonic_ns=decoded[1],
-            columns={by_place[layout_id, place]: values for place, values in decoded.items() if place >= CLOCKS},
+            wall_ns=decoded[0][inside],
+            monotonic_ns=decoded[1][inside],
+            columns={
+                by_place[layout_id, place]: values[inside] for place, values in decoded.items() if place >= CLOCKS
+            },
         )
 
 
-def _column(row: ColumnRow) -> Column:
-    return Column.of(
-        row.counter,
-        row.attributes,
-        unit=row.unit,
-        kind=Kind(row.kind),
-        scale=(row.scale_up, row.scale_down),
-        bits=row.bits,
+def _inside(wall_ns: IntArray, interval_ns: int, stretch: tuple[int, int] | None) -> slice:
+    """The ticks from first to last in the stretch. A block of which none is stays whole; it costs little."""
+    if stretch is None:
+        return slice(None)
+    start_ns, end_ns = stretch
+    wanted = np.flatnonzero(
+        (wall_ns >= start_ns - statements.SEEN_BEFORE_INTERVALS * interval_ns) & (wall_ns <= end_ns)
     )
+    # One more at either side: the tick that begins the first interval, and the one whose interval ends the stretch.
+    return slice(max(wanted[0] - 1, 0), wanted[-1] + 2) if len(wanted) else slice(None)
 
 
 def _archive_info(row: Row[*tuple[Any, ...]]) -> ArchiveInfo:

@@ -80,7 +80,7 @@ class Need:
 Derivation = Callable[[Frame, str | None], Sampled]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Measure:
     """A measure with everything that explains it. `derive` raises UnknownCounter where the host lacks a counter."""
 

@@ -25,6 +25,6 @@ def read_diagnosis(
     """Findings and what was ruled out, over a window or the whole archive."""
     archive = store.archive(archive_id)
     window = parse_window(start, end, (archive.first_ns, archive.last_ns))
-    wanted = [Wanted(measure_named(name), None) for name in needed_measures()]
+    wanted = tuple(Wanted(measure_named(name), None) for name in needed_measures())
     frame = store.frame(archive_id, needed_columns(store.columns(archive_id), wanted), window)
     return DiagnosisOut.of(archive.host.name, diagnose(frame, window))
