@@ -15,6 +15,7 @@ from reditus.core.types import NS_PER_MS
 from reditus.recorder.host import boot_id, host_facts
 from reditus.recorder.sampler import Reading, Sampler
 from reditus.recorder.schedule import Schedule
+from reditus.recorder.sources import SOURCES
 
 WIDTH = 14
 
@@ -26,7 +27,8 @@ def live_lines(names: Sequence[str], interval_ns: int, count: int | None) -> Ite
     """
     for name in names:
         measure_named(name.partition("@")[0])
-    sampler = Sampler()
+    # Everything at every tick, for somebody waits for it.
+    sampler = Sampler(interval_ns=interval_ns, every_ns={source.group: interval_ns for source in SOURCES})
     try:
         yield from islice(_with_heads(_live_rows(sampler, names, interval_ns)), None if count is None else count + 1)
     finally:

@@ -26,6 +26,13 @@ PROTOCOL_FIELD = "linux.network.field"
 PAGING_STATE = "system.paging.state"
 RESOURCE = "linux.pressure.resource"
 SCOPE = "linux.pressure.scope"
+INTERRUPT = "linux.interrupt"
+NODE = "linux.memory.node"
+THROTTLE = "linux.throttle.part"
+SENSOR = "hw.id"
+CGROUP = "linux.cgroup"
+MOUNT = "system.filesystem.mountpoint"
+FILESYSTEM_STATE = "system.filesystem.state"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +64,8 @@ _ALL = [
     ),
     Counter(
         "system.cpu.interrupts", "Interrupts", "{interrupt}", _CUMULATIVE,
-        "Hardware interrupts served, all kinds.", "/proc/stat intr",
+        "Hardware interrupts served: all kinds together, and by kind and core.", "/proc/stat intr, /proc/interrupts",
+        CPU_NUMBER, (INTERRUPT,),
     ),
     Counter(
         "system.cpu.soft_interrupts", "Soft interrupts", "{interrupt}", _CUMULATIVE,
@@ -257,6 +265,136 @@ _ALL = [
         "Time in which at least one task (some), or every task that had work (full), was held up for want of the "
         "resource.",
         "/proc/pressure/* total", RESOURCE, (SCOPE,),
+    ),
+    Counter(
+        "system.cpu.frequency", "Core speed", "Hz", _LEVEL,
+        "The speed that the core runs at, as its driver tells it.", "/sys/devices/system/cpu/cpu*/cpufreq", CPU_NUMBER,
+    ),
+    Counter(
+        "system.cpu.linux.throttled", "Times slowed by heat or power", "{time}", _CUMULATIVE,
+        "Times that the core, or its whole package, was slowed to stay within its limits.",
+        "/sys/devices/system/cpu/cpu*/thermal_throttle", CPU_NUMBER, (THROTTLE,),
+    ),
+    Counter(
+        "hw.temperature", "Temperature", "Cel", _LEVEL,
+        "What a sensor of the machine tells, in degrees Celsius.", "/sys/class/thermal, /sys/class/hwmon", SENSOR,
+    ),
+    Counter(
+        "hw.fan.speed", "Fan speed", "{revolution}/min", _LEVEL, "Revolutions per minute.", "/sys/class/hwmon", SENSOR,
+    ),
+    Counter("hw.voltage", "Voltage", "V", _LEVEL, "Volts at a sensor.", "/sys/class/hwmon", SENSOR),
+    Counter("hw.current", "Current", "A", _LEVEL, "Amperes at a sensor.", "/sys/class/hwmon", SENSOR),
+    Counter("hw.power", "Power", "W", _LEVEL, "Watts at a sensor.", "/sys/class/hwmon", SENSOR),
+    Counter(
+        "system.memory.linux.node.bytes", "Memory by use, per node", "By", _LEVEL,
+        "The sizes in each memory node's meminfo, under the kernel's own field names. One node may be full while "
+        "others have room.", "/sys/devices/system/node/node*/meminfo", NODE, (MEMORY_FIELD,),
+    ),
+    Counter(
+        "system.memory.linux.node.huge_pages", "Huge pages, per node", "{page}", _LEVEL,
+        "The counts of huge pages in each memory node's meminfo.", "/sys/devices/system/node/node*/meminfo", NODE,
+        (MEMORY_FIELD,),
+    ),
+    Counter(
+        "system.memory.linux.node.events", "Where allocations went, per node", "{page}", _CUMULATIVE,
+        "Pages that were given from the node that was meant (hit), from another one (miss, foreign), and so on, under "
+        "the kernel's own names.", "/sys/devices/system/node/node*/numastat", NODE, (PAGING_EVENT,),
+    ),
+    Counter(
+        "system.paging.linux.compressed", "Compressed swap", "By", _LEVEL,
+        "What is kept in a compressed swap device: its size before (original) and after (compressed), and the memory "
+        "taken in all (resident).", "/sys/block/zram*/mm_stat", DISK, (PAGING_STATE,),
+    ),
+    Counter(
+        "system.network.linux.link.speed", "Link speed", "bit/s", _LEVEL,
+        "The speed that the link agreed on; not told while it is down, nor by most virtual links.",
+        "/sys/class/net/*/speed", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.link.full_duplex", "Link is full duplex", "1", _LEVEL,
+        "1 where the link sends and receives at the same time, 0 where it takes turns.",
+        "/sys/class/net/*/duplex", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.link.carrier", "Link has a carrier", "1", _LEVEL,
+        "1 while something is at the other end.", "/sys/class/net/*/carrier", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.link.carrier_changes", "Carrier changes", "{time}", _CUMULATIVE,
+        "Times that the link went up or down.", "/sys/class/net/*/carrier_changes", INTERFACE,
+    ),
+    Counter(
+        "system.network.linux.no_handler", "Packets that nobody handles", "{packet}", _CUMULATIVE,
+        "Packets received on an inactive interface, or of a protocol that nobody speaks; no sign of overload.",
+        "/sys/class/net/*/statistics/rx_nohandler", INTERFACE,
+    ),
+    Counter(
+        "system.filesystem.usage", "Space of filesystems", "By", _LEVEL,
+        "Space by mount point: used, free, and reserved (free, but for the superuser only).",
+        "statvfs(3)", MOUNT, (FILESYSTEM_STATE,),
+    ),
+    Counter(
+        "system.filesystem.linux.inodes", "Inodes of filesystems", "{inode}", _LEVEL,
+        "Inodes by mount point: used and free. A filesystem without free inodes takes no new file, whatever its space.",
+        "statvfs(3)", MOUNT, (FILESYSTEM_STATE,),
+    ),
+    Counter(
+        "system.cgroup.cpu.time", "Processor time of control groups", "s", _CUMULATIVE,
+        "Time that the control group's tasks ran.", "cgroup cpu.stat, cpuacct.usage", CGROUP, (CPU_MODE,),
+    ),
+    Counter(
+        "system.cgroup.cpu.periods", "Quota periods", "{period}", _CUMULATIVE,
+        "Periods in which a control group with a processor quota had something to do.", "cgroup cpu.stat", CGROUP,
+    ),
+    Counter(
+        "system.cgroup.cpu.throttled_periods", "Quota periods used up", "{period}", _CUMULATIVE,
+        "Periods in which the group used its whole quota and had to stop.", "cgroup cpu.stat", CGROUP,
+    ),
+    Counter(
+        "system.cgroup.cpu.throttled_time", "Time stopped by the quota", "s", _CUMULATIVE,
+        "Time for which the group's tasks were stopped, summed over cores.", "cgroup cpu.stat", CGROUP,
+    ),
+    Counter(
+        "system.cgroup.memory.usage", "Memory of control groups", "By", _LEVEL,
+        "Memory charged to the group, page cache included.", "cgroup memory.current, memory.usage_in_bytes", CGROUP,
+    ),
+    Counter(
+        "system.cgroup.memory.limit", "Memory limit of control groups", "By", _LEVEL,
+        "What the group may hold at the most; absent where there is no limit.",
+        "cgroup memory.max, memory.limit_in_bytes", CGROUP,
+    ),
+    Counter(
+        "system.cgroup.memory.swap", "Swap of control groups", "By", _LEVEL,
+        "Swap charged to the group.", "cgroup memory.swap.current", CGROUP,
+    ),
+    Counter(
+        "system.cgroup.memory.parts", "Memory of control groups by use", "By", _LEVEL,
+        "Some sizes of the group's memory.stat, under the kernel's own names.", "cgroup memory.stat", CGROUP,
+        (PAGING_EVENT,),
+    ),
+    Counter(
+        "system.cgroup.memory.events", "Memory events of control groups", "{event}", _CUMULATIVE,
+        "Times that the group met its limits (high, max, oom, oom_kill), and its major faults and refaults.",
+        "cgroup memory.events, memory.stat", CGROUP, (PAGING_EVENT,),
+    ),
+    Counter(
+        "system.cgroup.io", "Bytes moved by control groups", "By", _CUMULATIVE,
+        "Bytes that the group read from or wrote to a device (its major:minor number).",
+        "cgroup io.stat", CGROUP, (DISK, DISK_DIRECTION),
+    ),
+    Counter(
+        "system.cgroup.operations", "Requests of control groups", "{operation}", _CUMULATIVE,
+        "Requests that the group sent to a device (its major:minor number).",
+        "cgroup io.stat", CGROUP, (DISK, DISK_DIRECTION),
+    ),
+    Counter(
+        "system.cgroup.tasks", "Tasks of control groups", "{task}", _LEVEL,
+        "Processes and threads in the group.", "cgroup pids.current", CGROUP,
+    ),
+    Counter(
+        "system.cgroup.pressure.time", "Stall time of control groups", "s", _CUMULATIVE,
+        "Time in which at least one task of the group (some), or every one that had work (full), was held up.",
+        "cgroup *.pressure total", CGROUP, (RESOURCE, SCOPE),
     ),
 ]  # fmt: skip
 

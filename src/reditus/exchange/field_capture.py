@@ -33,6 +33,7 @@ from reditus.core.types import NS_PER_S, IntArray
 from reditus.exchange.recording import Recording
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.sources import SOURCES, Source
+from reditus.recorder.sources.source import headed
 
 NAMESPACE = UUID("2b2f5a7e-6d0e-4c8d-93a7-7b6a1a9de1f4")
 MAX_SECTION_BYTES = 16 << 20
@@ -222,10 +223,32 @@ def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[Piece]:
     boots = _boots(sections.get("/proc/stat", []), notes)
     out: list[Piece] = []
     for source in SOURCES:
-        readings = _in_order(sections.get(source.path, []), notes)
+        if source.is_set:
+            readings = _ticks_of_set({path: sections[path] for path in sections if source.covers(path)}, notes)
+        else:
+            readings = _in_order(sections.get(source.path, []), notes)
         if readings:
             out += _group_pieces(source, readings, boots, notes)
     return out
+
+
+def _ticks_of_set(files: dict[str, list[_Section]], notes: _Notes) -> list[_Section]:
+    """Many files read one after another, as one text a tick: a tick ends where a path comes round again."""
+    every = sorted(
+        (one for readings in files.values() for one in _in_order(readings, notes)), key=lambda one: one.at_ns
+    )
+    ticks: list[list[_Section]] = []
+    seen: set[str] = set()
+    for reading in every:
+        if not ticks or reading.path in seen:
+            ticks.append([])
+            seen = set()
+        ticks[-1].append(reading)
+        seen.add(reading.path)
+    return [
+        _Section(tick[0].path, tick[0].at_ns, tick[0].line, b"".join(headed(one.path, one.text) for one in tick))
+        for tick in ticks
+    ]
 
 
 def _in_order(readings: list[_Section], notes: _Notes) -> list[_Section]:

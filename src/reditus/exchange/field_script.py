@@ -3,9 +3,14 @@
 from importlib.resources import files
 
 from reditus.recorder.sources import SOURCES
+from reditus.recorder.sources.source import SELDOM_S
 
 
 def field_script() -> str:
     """The script, with the recorder's own list of files in it."""
     template = files("reditus.exchange").joinpath("field_script.sh").read_text(encoding="utf-8")
-    return template.replace("@PATHS@", " \\\n    ".join(source.path for source in SOURCES))
+    often = [pattern for source in SOURCES if not source.pace_s for pattern in source.patterns]
+    seldom = [pattern for source in SOURCES if source.pace_s for pattern in source.patterns]
+    for place, patterns in (("@PATHS@", often), ("@SELDOM@", seldom)):
+        template = template.replace(place, " \\\n    ".join(patterns))
+    return template.replace("@EVERY@", str(SELDOM_S))

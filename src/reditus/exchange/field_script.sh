@@ -13,6 +13,8 @@ case $every in '' | *[!0-9.]* | 0) echo "seconds between ticks: a number such as
 case $ticks in *[!0-9]*) echo "ticks: a whole number" >&2; exit 2 ;; esac
 
 paths="@PATHS@"
+# What changes slowly is read with every @EVERY@th tick.
+seldom="@SELDOM@"
 
 # Nanoseconds since the epoch. Small systems have no %N: there the kernel's uptime, in hundredths of a second and free of
 # charge, is added to the time at which the machine started.
@@ -37,16 +39,24 @@ echo "# field capture 1 host=$host"
 
 done=0
 trap 'exit 0' INT TERM
-while :; do
-    for path in $paths; do
+capture() {
+    # The shell puts in all files that match where a path has a star.
+    for path in $1; do
         now
         if [ -r "$path" ]; then
             echo "@ $now $path"
+            # Some files (the speed of a link that is down) are there and have nothing to say.
             cat "$path" 2>/dev/null
         elif [ "$done" -eq 0 ]; then
+            case $path in *\**) continue ;; esac
             if [ -e "$path" ]; then echo "@ $now $path !permission denied"; else echo "@ $now $path !no such file"; fi
         fi
     done
+}
+
+while :; do
+    capture "$paths"
+    if [ $((done % @EVERY@)) -eq 0 ]; then capture "$seldom"; fi
     done=$((done + 1))
     [ "$done" -eq "$ticks" ] && exit 0
     sleep "$every"

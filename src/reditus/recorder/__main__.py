@@ -13,6 +13,7 @@ import structlog
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
 from reditus.recorder.batcher import Batcher
+from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import archive_id, boot_id, host_facts, host_id, host_name
 from reditus.recorder.sampler import Sampler
 from reditus.recorder.schedule import Schedule
@@ -63,8 +64,8 @@ def open_spools(folder: Path, name: str) -> list[Spool]:
 
 def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Event) -> int:
     spool = spools[0]
-    sampler = Sampler()
-    batcher = Batcher(spool.archive, boot_id(), options.every)
+    sampler = Sampler(interval_ns=options.every, probes=[Filesystems()])
+    batcher = Batcher(spool.archive, boot_id(), options.every, sampler.intervals_ns)
     uplink = Uplink(options.server, spools)
     uplink.start()
     schedule = Schedule(options.every, stop, options.duration)

@@ -1,5 +1,6 @@
 """Collect readings into small blocks of a few ticks."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from uuid import UUID
 
@@ -24,8 +25,12 @@ class _Open:
 class Batcher:
     """Open stretches by group. A change of columns closes a stretch; `take` closes all."""
 
-    def __init__(self, archive: UUID, boot: UUID, interval_ns: int) -> None:
+    def __init__(
+        self, archive: UUID, boot: UUID, interval_ns: int, intervals_ns: Mapping[str, int] | None = None
+    ) -> None:
+        """`interval_ns` is the distance of ticks, `intervals_ns` that of groups that are read less often."""
         self._archive, self._boot, self._interval_ns = archive, boot, interval_ns
+        self._intervals_ns = intervals_ns or {}
         self._open: dict[str, _Open] = {}
         self._closed: list[Block] = []
         self.layouts: dict[bytes, Layout] = {}
@@ -74,7 +79,7 @@ class Batcher:
                     archive=self._archive,
                     boot=self._boot,
                     layout=layout.digest,
-                    interval_ns=self._interval_ns,
+                    interval_ns=self._intervals_ns.get(group, self._interval_ns),
                 )
             )
         held.readings = []

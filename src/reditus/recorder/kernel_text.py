@@ -17,6 +17,7 @@ from reditus.core.types import IntArray
 
 _NUMBER = re.compile(rb"\d+")
 _WORD = re.compile(rb"\S+")
+_MINUS = re.compile(rb"(?:\s|^)-")
 _SKIPPED = b"0123456789 \t"
 _BLANKED = bytes(code if 48 <= code <= 57 else 32 for code in range(256))
 _MISSING = -1
@@ -69,6 +70,8 @@ class Memory:
     decimals: IntArray = field(default_factory=_none)
     """Which of the picked numbers have hundredths, and where those are."""
     hundredths: IntArray = field(default_factory=_none)
+    negative: IntArray = field(default_factory=_none)
+    """Which of the picked numbers stand behind a minus."""
 
     def knows(self, text: bytes, numbers: IntArray) -> bool:
         return (
@@ -81,6 +84,8 @@ class Memory:
         values = numbers[self.picked]
         if len(self.decimals):
             values[self.decimals] = values[self.decimals] * 100 + numbers[self.hundredths]
+        if len(self.negative):
+            values[self.negative] *= -1
         return values
 
     @classmethod
@@ -100,6 +105,7 @@ class Memory:
             picked=shifted("picked", numbers_before),
             decimals=shifted("decimals", picked_before),
             hundredths=shifted("hundredths", numbers_before),
+            negative=shifted("negative", picked_before),
         )
 
 
@@ -140,6 +146,11 @@ class KernelText:
             picked=np.array([place[one.at] for one in fields], dtype=np.int64),
             decimals=np.array([index for index, _ in decimal], dtype=np.int64),
             hundredths=np.array([place[one.hundredths_at] for _, one in decimal], dtype=np.int64),
+            # A number that changes its sign changes the skeleton, and so is learned anew.
+            negative=np.array(
+                [index for index, one in enumerate(fields) if _MINUS.fullmatch(text, max(one.at - 2, 0), one.at)],
+                dtype=np.int64,
+            ),
         )
         columns = tuple(one.column for one in fields)
         if columns != self.columns:

@@ -1,13 +1,15 @@
-"""One tick: every source read once, with the time of its own reading."""
+"""One tick: every source that is due, read once, with the time of its own reading."""
 
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import structlog
 
 from reditus.core.layout import Column
 from reditus.core.types import NS_PER_S, IntArray
+from reditus.recorder.file_set import FileSet
 from reditus.recorder.joint_text import JointText
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.reading import KernelFile
@@ -30,13 +32,26 @@ class Reading:
     values: IntArray
 
 
+class Probe(Protocol):
+    """Something that is read otherwise than by parsing a kernel text: filesystems, processes."""
+
+    @property
+    def group(self) -> str: ...
+    @property
+    def pace_s(self) -> int: ...
+    def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
+        """Columns (the same object while nothing changes) and their values; empty where there is nothing to tell."""
+
+    def close(self) -> None: ...
+
+
 class SourceReader:
     """Reads one source. A file that is not there, or may not be read, is left alone and tried again now and then."""
 
     def __init__(self, source: Source, root: str = "/") -> None:
         self.source = source
         self.text = KernelText(source.learn)
-        self._file = KernelFile(source.path, root)
+        self._file: KernelFile | FileSet = FileSet(source, root) if source.is_set else KernelFile(source.path, root)
         self._prepare = source.prepare
         self._retry_at_ns = 0
         self.unreadable: str | None = None
@@ -47,7 +62,7 @@ class SourceReader:
         if self.unreadable is not None and now_ns < self._retry_at_ns:
             return b""
         try:
-            raw = self._file.read()
+            raw = self._file.read() if isinstance(self._file, KernelFile) else self._file.read(now_ns)
         except OSError as why:
             self._lay_aside(why.strerror or str(why), now_ns)
             return b""
@@ -66,32 +81,99 @@ class SourceReader:
         self._retry_at_ns = now_ns + RETRY_NS
 
 
-class Sampler:
-    """All sources of this machine, or of a tree that looks like one (`root`)."""
+class _Paced:
+    """When the next reading is due, for what is not read at every tick."""
 
-    def __init__(self, sources: Iterable[Source] = SOURCES, root: str = "/") -> None:
-        self._readers = [SourceReader(source, root) for source in sources]
+    def __init__(self, every_ns: int, tick_ns: int) -> None:
+        self.every_ns = every_ns
+        # Ticks come a little early or late; half a tick tells which one was meant.
+        self._slack_ns = tick_ns // 2
+        self._due_ns = 0
+
+    def is_due(self, now_ns: int) -> bool:
+        if now_ns < self._due_ns - self._slack_ns:
+            return False
+        behind_ns = now_ns - self._due_ns
+        # After a pause the pace begins anew; otherwise it keeps to its steps, so that it never drifts.
+        self._due_ns = now_ns + self.every_ns if behind_ns > self.every_ns else self._due_ns + self.every_ns
+        return True
+
+
+class Sampler:
+    """All sources of this machine, or of a tree that looks like one (`root`).
+
+    `interval_ns` is the distance of ticks; `every_ns` that of single groups, whole multiples of it. A source that has a
+    pace of its own is read no more often than that.
+    """
+
+    def __init__(
+        self,
+        sources: Iterable[Source] = SOURCES,
+        root: str = "/",
+        *,
+        interval_ns: int = NS_PER_S,
+        every_ns: Mapping[str, int] | None = None,
+        probes: Sequence[Probe] = (),
+    ) -> None:
+        self.interval_ns = interval_ns
+        asked = every_ns or {}
+        readers = [SourceReader(source, root) for source in sources]
+        paces = {one.source.group: one.source.pace_s for one in readers} | {one.group: one.pace_s for one in probes}
+        self.intervals_ns = {group: asked.get(group, paced_ns(pace, interval_ns)) for group, pace in paces.items()}
+        """How far apart the readings of each group are."""
+        self._readers = [one for one in readers if self.intervals_ns[one.source.group] == interval_ns]
+        self._seldom = [
+            (one, _Paced(self.intervals_ns[one.source.group], interval_ns))
+            for one in readers
+            if self.intervals_ns[one.source.group] != interval_ns
+        ]
+        self._probes = [(one, _Paced(self.intervals_ns[one.group], interval_ns)) for one in probes]
         self._joint = JointText([reader.text for reader in self._readers])
+        self.clock: Callable[[], int] = time.monotonic_ns
 
     def tick(self) -> list[Reading]:
-        """Read every source, each with its own time, then parse them all at once."""
+        """Read every source that is due, each with its own time; parse those of every tick all at once."""
         # Both clocks once, and from then on only the monotonic one: within a tick they do not part.
-        wall_ahead_ns = time.time_ns() - time.monotonic_ns()
+        begun_ns = self.clock()
+        wall_ahead_ns = time.time_ns() - begun_ns
         texts, at_ns = [], []
         for reader in self._readers:
-            now_ns = time.monotonic_ns()
+            now_ns = self.clock()
             at_ns.append(now_ns)
             texts.append(reader.read(now_ns))
-        return [
+        out = [
             Reading(reader.source.group, now_ns + wall_ahead_ns, now_ns, reader.text.columns, values)
             for reader, now_ns, text, values in zip(self._readers, at_ns, texts, self._joint.parse(texts), strict=True)
             if text and len(values)
         ]
+        for reader, pace in self._seldom:
+            if pace.is_due(begun_ns):
+                now_ns = self.clock()
+                text = reader.read(now_ns)
+                if text and len(values := reader.text.parse(text)):
+                    out.append(
+                        Reading(reader.source.group, now_ns + wall_ahead_ns, now_ns, reader.text.columns, values)
+                    )
+        for probe, pace in self._probes:
+            if pace.is_due(begun_ns):
+                now_ns = self.clock()
+                columns, values = probe.read(now_ns)
+                if len(values):
+                    out.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
+        return out
 
     @property
     def unreadable(self) -> dict[str, str]:
-        return {reader.source.path: reader.unreadable for reader in self._readers if reader.unreadable is not None}
+        every = [*self._readers, *(reader for reader, _ in self._seldom)]
+        return {reader.source.path: reader.unreadable for reader in every if reader.unreadable is not None}
 
     def close(self) -> None:
-        for reader in self._readers:
+        for reader in [*self._readers, *(reader for reader, _ in self._seldom)]:
             reader.close()
+        for probe, _ in self._probes:
+            probe.close()
+
+
+def paced_ns(pace_s: int, interval_ns: int) -> int:
+    """The first multiple of the interval that is no shorter than the pace."""
+    return interval_ns * max(1, -(-pace_s * NS_PER_S // interval_ns))

@@ -2,19 +2,26 @@
 
 from reditus.recorder.sources import (
     backlog,
+    cgroups,
     diskstats,
+    frequency,
+    interrupts,
+    links,
     loadavg,
     meminfo,
     netdev,
+    nodes,
     paging,
     pressure,
     protocols,
     schedstat,
+    sensors,
     single,
     sockets,
     softirqs,
     stat,
     swaps,
+    zram,
 )
 from reditus.recorder.sources.source import Source
 
@@ -33,6 +40,13 @@ SOURCES: tuple[Source, ...] = (
     backlog.SOURCE,
     *single.SOURCES,
     *pressure.SOURCES,
+    cgroups.SOURCE,
+    interrupts.SOURCE,
+    nodes.SOURCE,
+    frequency.SOURCE,
+    sensors.SOURCE,
+    links.SOURCE,
+    zram.SOURCE,
 )
 
 __all__ = ["SOURCES", "Source"]

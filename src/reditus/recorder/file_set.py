@@ -1,0 +1,63 @@
+"""Many small files that belong together (one per core, interface, control group), read as one text."""
+
+from pathlib import Path
+
+import structlog
+
+from reditus.core.types import NS_PER_S
+from reditus.recorder.reading import KernelFile
+from reditus.recorder.sources.source import Source, headed
+
+log = structlog.get_logger()
+
+LOOK_AGAIN_NS = 10 * NS_PER_S
+"""How often it is looked for files that came; one that goes is noticed when it is read."""
+MOST_FILES = 1_024
+
+
+class FileSet:
+    """The files of one source, kept open."""
+
+    def __init__(self, source: Source, root: str = "/") -> None:
+        self._source, self._root = source, Path(root)
+        self._files: dict[str, KernelFile] = {}
+        self._look_at_ns: int | None = None
+        self._told = False
+
+    def read(self, now_ns: int) -> bytes:
+        """The files' texts, each after its path. Raise FileNotFoundError where there are none."""
+        if self._look_at_ns is None or now_ns >= self._look_at_ns:
+            self._look()
+            self._look_at_ns = now_ns + LOOK_AGAIN_NS
+        parts = []
+        for path, file in list(self._files.items()):
+            try:
+                parts.append(headed(path, file.read()))
+            except OSError:
+                # Gone, or nothing to say at the moment (the speed of a link that is down); asked again when looking.
+                del self._files[path]
+        if not parts:
+            raise FileNotFoundError(2, "No such file or directory")
+        return b"".join(parts)
+
+    def close(self) -> None:
+        for file in self._files.values():
+            file.close()
+        self._files.clear()
+
+    def _look(self) -> None:
+        found = [
+            "/" + str(path.relative_to(self._root))
+            for pattern in self._source.patterns
+            for path in sorted(self._root.glob(pattern.lstrip("/")))
+        ]
+        # A name with blanks or control characters could not be told from text.
+        usable = [path for path in found if path.isprintable() and " " not in path]
+        if len(usable) > MOST_FILES and not self._told:
+            log.warning("too many files, the rest is left out", path=self._source.path, files=len(usable))
+            self._told = True
+        wanted = dict.fromkeys(usable[:MOST_FILES])
+        for path in set(self._files) - set(wanted):
+            self._files.pop(path).close()
+        # In the order of the patterns, so that the text keeps its shape.
+        self._files = {path: self._files.get(path) or KernelFile(path, str(self._root)) for path in wanted}
