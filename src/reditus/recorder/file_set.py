@@ -1,5 +1,6 @@
 """Many small files that belong together (one per core, interface, control group), read as one text."""
 
+from glob import glob
 from pathlib import Path
 
 import structlog
@@ -10,7 +11,7 @@ from reditus.recorder.sources.source import Source, headed
 
 log = structlog.get_logger()
 
-LOOK_AGAIN_NS = 10 * NS_PER_S
+LOOK_AGAIN_NS = 15 * NS_PER_S
 """How often it is looked for files that came; one that goes is noticed when it is read."""
 MOST_FILES = 1_024
 
@@ -47,9 +48,9 @@ class FileSet:
 
     def _look(self) -> None:
         found = [
-            "/" + str(path.relative_to(self._root))
+            "/" + path
             for pattern in self._source.patterns
-            for path in sorted(self._root.glob(pattern.lstrip("/")))
+            for path in sorted(glob(pattern.lstrip("/"), root_dir=self._root))
         ]
         # A name with blanks or control characters could not be told from text.
         usable = [path for path in found if path.isprintable() and " " not in path]
