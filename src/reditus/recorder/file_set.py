@@ -1,7 +1,8 @@
 """Many small files that belong together (one per core, interface, control group), read as one text."""
 
-from glob import glob
-from pathlib import Path
+import fnmatch
+import os
+from collections.abc import Iterable, Iterator
 
 import structlog
 
@@ -20,7 +21,7 @@ class FileSet:
     """The files of one source, kept open."""
 
     def __init__(self, source: Source, root: str = "/") -> None:
-        self._source, self._root = source, Path(root)
+        self._source, self._root = source, root.rstrip("/")
         self._files: dict[str, KernelFile] = {}
         self._look_at_ns: int | None = None
         self._told = False
@@ -47,11 +48,7 @@ class FileSet:
         self._files.clear()
 
     def _look(self) -> None:
-        found = [
-            "/" + path
-            for pattern in self._source.patterns
-            for path in sorted(glob(pattern.lstrip("/"), root_dir=self._root))
-        ]
+        found = list(matching(self._source.patterns, self._root))
         # A name with blanks or control characters could not be told from text.
         usable = [path for path in found if path.isprintable() and " " not in path]
         if len(usable) > MOST_FILES and not self._told:
@@ -61,4 +58,26 @@ class FileSet:
         for path in set(self._files) - set(wanted):
             self._files.pop(path).close()
         # In the order of the patterns, so that the text keeps its shape.
-        self._files = {path: self._files.get(path) or KernelFile(path, str(self._root)) for path in wanted}
+        self._files = {path: self._files.get(path) or KernelFile(path, self._root or "/") for path in wanted}
+
+
+def matching(patterns: Iterable[str], root: str = "") -> Iterator[str]:
+    """The paths below `root` that match, pattern by pattern. Each folder is listed once, however many patterns ask."""
+    listed: dict[str, list[str]] = {}
+
+    def names(folder: str) -> list[str]:
+        if folder not in listed:
+            try:
+                listed[folder] = sorted(os.listdir(folder))
+            except OSError:  # not there, or closed: nothing in it can be read
+                listed[folder] = []
+        return listed[folder]
+
+    for pattern in patterns:
+        paths = [""]
+        for part in pattern.strip("/").split("/"):
+            if "*" in part:
+                paths = [f"{path}/{name}" for path in paths for name in fnmatch.filter(names(root + path), part)]
+            else:
+                paths = [f"{path}/{part}" for path in paths]
+        yield from (path for path in paths if os.path.exists(root + path))
