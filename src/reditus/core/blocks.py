@@ -133,11 +133,12 @@ def read_blocks(batch: bytes) -> Iterator[Block]:
         raise BlockError("the body is empty; a batch holds at least one block")
     start = 0
     while start < len(batch):
-        block, start = _read_block(memoryview(batch), start)
+        block, start = read_block(memoryview(batch), start)
         yield block
 
 
-def _read_block(batch: memoryview, start: int) -> tuple[Block, int]:
+def read_block(batch: memoryview, start: int) -> tuple[Block, int]:
+    """The block that begins at a byte of a batch, and the byte after it. Raise BlockError where there is none."""
     if len(batch) - start < _HEAD.size:
         raise BlockError(
             f"the block at byte {start} is cut off: a head has {_HEAD.size} bytes, {len(batch) - start} left"

@@ -32,6 +32,8 @@ THROTTLE = "linux.throttle.part"
 SENSOR = "hw.id"
 CGROUP = "linux.cgroup"
 MOUNT = "system.filesystem.mountpoint"
+PROCESS_SLOT = "linux.process.slot"
+PROCESS_STATE = "linux.process.state"
 FILESYSTEM_STATE = "system.filesystem.state"
 
 
@@ -340,61 +342,115 @@ _ALL = [
     ),
     Counter(
         "system.cgroup.cpu.time", "Processor time of control groups", "s", _CUMULATIVE,
-        "Time that the control group's tasks ran.", "cgroup cpu.stat, cpuacct.usage", CGROUP, (CPU_MODE,),
+        "Time that the control group's tasks ran.", "/sys/fs/cgroup: cpu.stat, cpuacct.usage", CGROUP, (CPU_MODE,),
     ),
     Counter(
         "system.cgroup.cpu.periods", "Quota periods", "{period}", _CUMULATIVE,
-        "Periods in which a control group with a processor quota had something to do.", "cgroup cpu.stat", CGROUP,
+        "Periods in which a control group with a processor quota had something to do.", "/sys/fs/cgroup: cpu.stat", CGROUP,
     ),
     Counter(
         "system.cgroup.cpu.throttled_periods", "Quota periods used up", "{period}", _CUMULATIVE,
-        "Periods in which the group used its whole quota and had to stop.", "cgroup cpu.stat", CGROUP,
+        "Periods in which the group used its whole quota and had to stop.", "/sys/fs/cgroup: cpu.stat", CGROUP,
     ),
     Counter(
         "system.cgroup.cpu.throttled_time", "Time stopped by the quota", "s", _CUMULATIVE,
-        "Time for which the group's tasks were stopped, summed over cores.", "cgroup cpu.stat", CGROUP,
+        "Time for which the group's tasks were stopped, summed over cores.", "/sys/fs/cgroup: cpu.stat", CGROUP,
     ),
     Counter(
         "system.cgroup.memory.usage", "Memory of control groups", "By", _LEVEL,
-        "Memory charged to the group, page cache included.", "cgroup memory.current, memory.usage_in_bytes", CGROUP,
+        "Memory charged to the group, page cache included.", "/sys/fs/cgroup: memory.current, memory.usage_in_bytes", CGROUP,
     ),
     Counter(
         "system.cgroup.memory.limit", "Memory limit of control groups", "By", _LEVEL,
         "What the group may hold at the most; absent where there is no limit.",
-        "cgroup memory.max, memory.limit_in_bytes", CGROUP,
+        "/sys/fs/cgroup: memory.max, memory.limit_in_bytes", CGROUP,
     ),
     Counter(
         "system.cgroup.memory.swap", "Swap of control groups", "By", _LEVEL,
-        "Swap charged to the group.", "cgroup memory.swap.current", CGROUP,
+        "Swap charged to the group.", "/sys/fs/cgroup: memory.swap.current", CGROUP,
     ),
     Counter(
         "system.cgroup.memory.parts", "Memory of control groups by use", "By", _LEVEL,
-        "Some sizes of the group's memory.stat, under the kernel's own names.", "cgroup memory.stat", CGROUP,
+        "Some sizes of the group's memory.stat, under the kernel's own names.", "/sys/fs/cgroup: memory.stat", CGROUP,
         (PAGING_EVENT,),
     ),
     Counter(
         "system.cgroup.memory.events", "Memory events of control groups", "{event}", _CUMULATIVE,
         "Times that the group met its limits (high, max, oom, oom_kill), and its major faults and refaults.",
-        "cgroup memory.events, memory.stat", CGROUP, (PAGING_EVENT,),
+        "/sys/fs/cgroup: memory.events, memory.stat", CGROUP, (PAGING_EVENT,),
     ),
     Counter(
         "system.cgroup.io", "Bytes moved by control groups", "By", _CUMULATIVE,
         "Bytes that the group read from or wrote to a device (its major:minor number).",
-        "cgroup io.stat", CGROUP, (DISK, DISK_DIRECTION),
+        "/sys/fs/cgroup: io.stat", CGROUP, (DISK, DISK_DIRECTION),
     ),
     Counter(
         "system.cgroup.operations", "Requests of control groups", "{operation}", _CUMULATIVE,
         "Requests that the group sent to a device (its major:minor number).",
-        "cgroup io.stat", CGROUP, (DISK, DISK_DIRECTION),
+        "/sys/fs/cgroup: io.stat", CGROUP, (DISK, DISK_DIRECTION),
     ),
     Counter(
         "system.cgroup.tasks", "Tasks of control groups", "{task}", _LEVEL,
-        "Processes and threads in the group.", "cgroup pids.current", CGROUP,
+        "Processes and threads in the group.", "/sys/fs/cgroup: pids.current", CGROUP,
     ),
     Counter(
         "system.cgroup.pressure.time", "Stall time of control groups", "s", _CUMULATIVE,
         "Time in which at least one task of the group (some), or every one that had work (full), was held up.",
-        "cgroup *.pressure total", CGROUP, (RESOURCE, SCOPE),
+        "/sys/fs/cgroup: *.pressure total", CGROUP, (RESOURCE, SCOPE),
+    ),
+    Counter(
+        "process.pid", "Process in a slot", "1", _LEVEL,
+        "The number of the process that the slot holds; 0 where it is empty. The heaviest processes by processor, "
+        "memory, I/O and blocked time have a slot each.", "/proc/PID/stat", PROCESS_SLOT,
+    ),
+    Counter(
+        "process.linux.start", "Start of a process", "s", _LEVEL,
+        "When the process began, since the machine started; it tells processes with the same number apart.",
+        "/proc/PID/stat field 22", PROCESS_SLOT,
+    ),
+    Counter(
+        "process.linux.state", "State of a process", "1", _LEVEL,
+        "The letter that the kernel gives for it (R, S, D, T, Z, I), as a character's number.",
+        "/proc/PID/stat field 3", PROCESS_SLOT,
+    ),
+    Counter(
+        "process.linux.core", "Last core of a process", "1", _LEVEL, "The core that it last ran on.",
+        "/proc/PID/stat field 39", PROCESS_SLOT,
+    ),
+    Counter(
+        "process.linux.cpu.used", "Processor time used by a process", "s", _LEVEL,
+        "Processor time used in the tick's interval, by the process in the slot or by all that were there.",
+        "/proc/PID/stat fields 14 and 15", PROCESS_SLOT, (CPU_MODE,),
+    ),
+    Counter(
+        "process.memory.usage", "Memory of a process", "By", _LEVEL,
+        "Its resident memory. What processes share is counted with each of them.", "/proc/PID/stat field 24",
+        PROCESS_SLOT,
+    ),
+    Counter(
+        "process.linux.io.moved", "Bytes moved by a process", "By", _LEVEL,
+        "Bytes that it read from, or had written to, storage in the tick's interval. A process that sleeps is asked "
+        "now and then only, so its bytes may show a few ticks late. Other users' processes tell it to the superuser "
+        "only.", "/proc/PID/io", PROCESS_SLOT, (DISK_DIRECTION,),
+    ),
+    Counter(
+        "process.linux.faults.taken", "Page faults of a process", "{fault}", _LEVEL,
+        "Faults in the tick's interval; a major one had to read from disk or swap.",
+        "/proc/PID/stat fields 10 and 12", PROCESS_SLOT, (FAULT_TYPE,),
+    ),
+    Counter(
+        "process.linux.blocked", "Time a process was blocked on I/O", "s", _LEVEL,
+        "Time in the tick's interval that it waited for storage; kept by kernels that account for delays, else 0.",
+        "/proc/PID/stat field 42", PROCESS_SLOT,
+    ),
+    Counter(
+        "process.thread.count", "Threads of a process", "{thread}", _LEVEL, "Its threads.", "/proc/PID/stat field 20",
+        PROCESS_SLOT,
+    ),
+    Counter(
+        "process.linux.count", "Processes by state", "{process}", _LEVEL,
+        "Processes in each state at the tick: running or runnable (R), sleeping (S), uninterruptible (D), stopped (T), "
+        "ended but not yet collected (Z), idle kernel threads (I).", "/proc/PID/stat", None, (PROCESS_STATE,),
     ),
 ]  # fmt: skip
 

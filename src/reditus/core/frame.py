@@ -60,6 +60,18 @@ class Timebase:
         length_ns[1:] = np.where(self.follows[1:], np.diff(self.monotonic_ns), length_ns[1:])
         return self.wall_ns - length_ns
 
+    def index_at(self, at_ns: int) -> int | None:
+        """Index of the tick whose interval holds the moment; None in a gap."""
+        if not len(self):
+            return None
+        index = int(np.searchsorted(self.wall_ns, at_ns))
+        if index == len(self) or self.start_ns[index] > at_ns:
+            # Past the newest tick, or in front of one that follows a gap: the last one counts for one interval more.
+            index -= 1
+        if index < 0 or at_ns - self.wall_ns[index] > self.interval_ns[index]:
+            return None
+        return index
+
 
 @dataclass(frozen=True, slots=True)
 class Sampled:

@@ -15,6 +15,7 @@ from reditus.core.durations import parse_duration
 from reditus.recorder.batcher import Batcher
 from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import archive_id, boot_id, host_facts, host_id, host_name
+from reditus.recorder.processes import Processes
 from reditus.recorder.sampler import Sampler
 from reditus.recorder.schedule import Schedule
 from reditus.recorder.spool import Spool, SpoolBusy
@@ -64,7 +65,8 @@ def open_spools(folder: Path, name: str) -> list[Spool]:
 
 def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Event) -> int:
     spool = spools[0]
-    sampler = Sampler(interval_ns=options.every, probes=[Filesystems()])
+    processes = Processes()
+    sampler = Sampler(interval_ns=options.every, probes=[Filesystems(), processes])
     batcher = Batcher(spool.archive, boot_id(), options.every, sampler.intervals_ns)
     uplink = Uplink(options.server, spools)
     uplink.start()
@@ -72,6 +74,7 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Eve
     log.info("recording", archive=str(spool.archive), name=options.name, every_s=options.every / 1e9)
     for _ in schedule:
         batcher.add(sampler.tick())
+        batcher.tell(processes.take_identities())
         if batcher.is_due(time.monotonic_ns()):
             _hand_over(batcher, spool, uplink)
     _hand_over(batcher, spool, uplink)

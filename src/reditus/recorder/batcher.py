@@ -1,12 +1,13 @@
 """Collect readings into small blocks of a few ticks."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from uuid import UUID
 
 import numpy as np
 
 from reditus.core.blocks import MAX_TICKS, Block, Stretch, encode_block
+from reditus.core.identities import Identities, Identity
 from reditus.core.layout import Column, Layout, split_columns
 from reditus.core.types import NS_PER_S
 from reditus.recorder.sampler import Reading
@@ -33,6 +34,7 @@ class Batcher:
         self._intervals_ns = intervals_ns or {}
         self._open: dict[str, _Open] = {}
         self._closed: list[Block] = []
+        self._identities: list[Identity] = []
         self.layouts: dict[bytes, Layout] = {}
         """Every layout that a block was made with, by digest."""
 
@@ -49,6 +51,10 @@ class Batcher:
             if len(held.readings) >= MAX_TICKS:
                 self._close(reading.group)
 
+    def tell(self, processes: Sequence[Identity]) -> None:
+        """Who processes are that the ticks hold by number."""
+        self._identities.extend(processes)
+
     def is_due(self, monotonic_ns: int) -> bool:
         """Whether the oldest reading has waited long enough."""
         oldest = min((held.readings[0].monotonic_ns for held in self._open.values() if held.readings), default=None)
@@ -60,6 +66,9 @@ class Batcher:
             self._close(group)
         batch = b"".join(block.to_bytes() for block in self._closed)
         self._closed.clear()
+        if self._identities:
+            batch += Identities(self._archive, self._boot, tuple(self._identities)).to_bytes()
+            self._identities.clear()
         return batch
 
     def _close(self, group: str) -> None:

@@ -301,3 +301,41 @@ class DiagnosisOut(Out):
             findings=[FindingOut.of(finding) for finding in diagnosis.findings],
             ruled_out=[RuledOutOut.of(excluded) for excluded in diagnosis.ruled_out],
         )
+
+
+class UsageOut(Out):
+    """What a process had at a tick. Rates are null where the interval is unknown."""
+
+    cpu_cores: float | None
+    system_cores: float | None = Field(description="The part of cpu_cores that the kernel used for it.")
+    memory_bytes: float
+    read_bytes_per_s: float | None
+    write_bytes_per_s: float | None
+    major_faults_per_s: float | None
+    minor_faults_per_s: float | None
+    blocked_tasks: float | None = Field(description="Time blocked on I/O over time; where the kernel keeps it, else 0.")
+    threads: int
+
+
+class ProcessOut(Out):
+    pid: int
+    start: int = Field(description="Clock ticks from the machine's start to the process's; tells equal pids apart.")
+    name: str | None
+    user: str | None
+    group: str | None = Field(description="Its control group's path.")
+    parent: int | None
+    arguments: str | None
+    state: str
+    core: int
+    usage: UsageOut
+
+
+class ProcessesOut(Out):
+    recorded: bool = Field(description="Whether the archive holds processes at all.")
+    tick_ms: float | None
+    processes: list[ProcessOut] = Field(description="The heaviest, by processor use and then memory.")
+    together: UsageOut | None = Field(description="All processes of the tick, those not listed too.")
+    states: dict[str, int]
+    ended_cores: float | None = Field(
+        description="Processor use of nobody who was there at the tick: of processes that ended before it, of interrupts."
+    )

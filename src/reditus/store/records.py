@@ -57,4 +57,4 @@ class Stored:
     stored_ticks: int
     repeated_ticks: int
     """Ticks that were there already; sending twice is harmless."""
-    last_ns: int
+    last_ns: int | None

@@ -4,15 +4,16 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ARRAY, Integer, Select, SmallInteger, column, exists, func, literal, select
+from sqlalchemy import ARRAY, Integer, Select, SmallInteger, column, exists, func, literal, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
 
 from reditus.core.blocks import CLOCKS, Block
+from reditus.core.identities import Identities
 from reditus.core.layout import Column, Layout
 from reditus.store.records import KnownColumn
-from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, HostRow, LayoutRow
+from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, HostRow, LayoutRow, ProcessRow
 
 SEEN_BEFORE_INTERVALS = 2
 """A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
@@ -211,4 +212,52 @@ def blocks_at(host_id: UUID, archive_id: UUID, layout_id: int, firsts_ns: Sequen
             BlockRow.first_ns.in_(firsts_ns),
         )
         .order_by(BlockRow.first_ns)
+    )
+
+
+def upsert_processes(host_id: UUID, told: Identities) -> Insert:
+    """The last word counts: a process takes another name when it becomes another program."""
+    # Twice in one statement would be an error.
+    last = {(one.pid, one.start): one for one in told.processes}
+    values = [
+        {
+            "host_id": host_id,
+            "archive_id": told.archive,
+            "boot": told.boot,
+            "pid": one.pid,
+            "start": one.start,
+            "name": one.name,
+            "user_name": one.user,
+            "control_group": one.group,
+            "parent": one.parent,
+            "arguments": one.arguments,
+        }
+        for one in last.values()
+    ]
+    statement = insert(ProcessRow).values(values)
+    key = ("host_id", "archive_id", "boot", "pid", "start")
+    changed = {name: statement.excluded[name] for name in values[0] if name not in key}
+    return statement.on_conflict_do_update(index_elements=list(key), set_=changed)
+
+
+def processes_named(host_id: UUID, archive_id: UUID, keys: Sequence[tuple[int, int]]) -> Select[ProcessRow]:
+    """The processes with these numbers and starts, of any boot."""
+    return select(ProcessRow).where(
+        ProcessRow.host_id == host_id,
+        ProcessRow.archive_id == archive_id,
+        tuple_(ProcessRow.pid, ProcessRow.start).in_(keys),
+    )
+
+
+def boot_at(host_id: UUID, archive_id: UUID, at_ns: int) -> Select[UUID]:
+    """The boot that a tick belongs to."""
+    return (
+        select(BlockRow.boot)
+        .where(
+            BlockRow.host_id == host_id,
+            BlockRow.archive_id == archive_id,
+            BlockRow.first_ns <= at_ns,
+            BlockRow.last_ns >= at_ns,
+        )
+        .limit(1)
     )

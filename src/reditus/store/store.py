@@ -16,6 +16,7 @@ from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
 from reditus.core.column_codec import decode_column
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.identities import Identities, Identity
 from reditus.core.layout import Layout
 from reditus.core.types import BoolArray, IntArray
 from reditus.store import statements
@@ -76,8 +77,8 @@ class Store:
                 values = statements.column_values(host_id, layout_id, layout.columns)
                 session.execute(insert(ColumnRow), values)
 
-    def append(self, archive: UUID, blocks: Sequence[Block]) -> Stored:
-        """Commit blocks, all or none, each tick once. When this returns they are on disk.
+    def append(self, archive: UUID, blocks: Sequence[Block], told: Sequence[Identities] = ()) -> Stored:
+        """Commit blocks and who processes are, all or none, each tick once. When this returns they are on disk.
 
         Raise UnknownArchive, UnknownLayout, or BlockClash for a block of another archive or with other columns than
         its layout has.
@@ -93,8 +94,13 @@ class Store:
                 if fresh is not None:
                     session.execute(insert(BlockRow), [statements.block_values(host_id, layouts[block.layout], fresh)])
                     stored += fresh.ticks
+            for identities in told:
+                if identities.archive != archive:
+                    raise BlockClash(f"the batch tells of processes of archive {identities.archive}, sent to {archive}")
+                if identities.processes:
+                    session.execute(statements.upsert_processes(host_id, identities))
         offered = sum(block.ticks for block in blocks)
-        return Stored(stored, offered - stored, max(block.last_ns for block in blocks))
+        return Stored(stored, offered - stored, max((block.last_ns for block in blocks), default=None))
 
     def archives(self) -> list[ArchiveInfo]:
         with self._session() as session:
@@ -124,6 +130,20 @@ class Store:
             stretch = None if window is None else (window.start_ns, window.end_ns)
             rows = session.execute(statements.chunks(host_id, archive, columns, stretch)).all()
         return Frame(assemble(_pieces(rows, columns, stretch)), HostFacts.from_json(facts))
+
+    def identities(self, archive: UUID, at_ns: int, keys: Sequence[tuple[int, int]]) -> dict[tuple[int, int], Identity]:
+        """Who the processes with these numbers and starts are, in the boot that the tick at `at_ns` belongs to."""
+        with self._session() as session:
+            host_id = _host_of(session, archive)
+            boot = session.scalar(statements.boot_at(host_id, archive, at_ns))
+            rows = session.scalars(statements.processes_named(host_id, archive, keys)).all() if keys else []
+            return {
+                (row.pid, row.start): Identity(
+                    row.pid, row.start, row.name, row.user_name, row.control_group, row.parent, row.arguments
+                )
+                for row in rows
+                if row.boot == boot
+            }
 
     def seal(self) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction. Return how many vanished."""

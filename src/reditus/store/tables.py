@@ -112,3 +112,26 @@ class BlockRow(Base):
         ForeignKeyConstraint(["host_id", "layout_id"], ["layouts.host_id", "layouts.id"], name="blocks_layout_fkey"),
         Index("blocks_last", "host_id", "archive_id", "layout_id", "last_ns"),
     )
+
+
+class ProcessRow(Base):
+    """Who a process is. A number is given again after its process ended; boot and start tell them apart."""
+
+    __tablename__ = "processes"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    boot: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    pid: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    start: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    user_name: Mapped[str] = mapped_column(Text)
+    control_group: Mapped[str] = mapped_column(Text)
+    parent: Mapped[int] = mapped_column(BigInteger)
+    arguments: Mapped[str | None] = mapped_column(Text)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="processes_archive_fkey"
+        ),
+    )

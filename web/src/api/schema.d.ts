@@ -165,6 +165,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/processes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Processes
+         * @description The heaviest processes by processor, memory, I/O and blocked time at the tick that describes the moment.
+         */
+        get: operations["read_processes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/series": {
         parameters: {
             query?: never;
@@ -502,6 +522,60 @@ export interface components {
             /** Type */
             type: string;
         };
+        /** ProcessOut */
+        ProcessOut: {
+            /** Arguments */
+            arguments: string | null;
+            /** Core */
+            core: number;
+            /**
+             * Group
+             * @description Its control group's path.
+             */
+            group: string | null;
+            /** Name */
+            name: string | null;
+            /** Parent */
+            parent: number | null;
+            /** Pid */
+            pid: number;
+            /**
+             * Start
+             * @description Clock ticks from the machine's start to the process's; tells equal pids apart.
+             */
+            start: number;
+            /** State */
+            state: string;
+            usage: components["schemas"]["UsageOut"];
+            /** User */
+            user: string | null;
+        };
+        /** ProcessesOut */
+        ProcessesOut: {
+            /**
+             * Ended Cores
+             * @description Processor use of nobody who was there at the tick: of processes that ended before it, of interrupts.
+             */
+            ended_cores: number | null;
+            /**
+             * Processes
+             * @description The heaviest, by processor use and then memory.
+             */
+            processes: components["schemas"]["ProcessOut"][];
+            /**
+             * Recorded
+             * @description Whether the archive holds processes at all.
+             */
+            recorded: boolean;
+            /** States */
+            states: {
+                [key: string]: number;
+            };
+            /** Tick Ms */
+            tick_ms: number | null;
+            /** @description All processes of the tick, those not listed too. */
+            together: components["schemas"]["UsageOut"] | null;
+        };
         /** ReadingOut */
         ReadingOut: {
             /** Device */
@@ -601,6 +675,36 @@ export interface components {
             p95: number | null;
             /** Total */
             total: number | null;
+        };
+        /**
+         * UsageOut
+         * @description What a process had at a tick. Rates are null where the interval is unknown.
+         */
+        UsageOut: {
+            /**
+             * Blocked Tasks
+             * @description Time blocked on I/O over time; where the kernel keeps it, else 0.
+             */
+            blocked_tasks: number | null;
+            /** Cpu Cores */
+            cpu_cores: number | null;
+            /** Major Faults Per S */
+            major_faults_per_s: number | null;
+            /** Memory Bytes */
+            memory_bytes: number;
+            /** Minor Faults Per S */
+            minor_faults_per_s: number | null;
+            /** Read Bytes Per S */
+            read_bytes_per_s: number | null;
+            /**
+             * System Cores
+             * @description The part of cpu_cores that the kernel used for it.
+             */
+            system_cores: number | null;
+            /** Threads */
+            threads: number;
+            /** Write Bytes Per S */
+            write_bytes_per_s: number | null;
         };
     };
     responses: never;
@@ -896,6 +1000,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MomentOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_processes: {
+        parameters: {
+            query: {
+                /** @description RFC 3339. */
+                at: string;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcessesOut"];
                 };
             };
             /** @description A problem. */

@@ -1,6 +1,6 @@
 """One router per noun."""
 
-from reditus.server.routers import archives, diagnosis, health, intake, live, measures, moment, series
+from reditus.server.routers import archives, diagnosis, health, intake, live, measures, moment, processes, series
 
 ROUTERS = [
     health.router,
@@ -9,6 +9,7 @@ ROUTERS = [
     intake.router,
     series.router,
     moment.router,
+    processes.router,
     diagnosis.router,
     live.router,
 ]

@@ -7,7 +7,6 @@ import numpy as np
 from fastapi import APIRouter, Query
 
 from reditus.core.bins import Window
-from reditus.core.frame import Sampled
 from reditus.core.measures.processor import core_count
 from reditus.server.context import StoreDep
 from reditus.server.reading import Read, Wanted, available, read
@@ -32,7 +31,7 @@ def read_moment(archive_id: UUID, store: StoreDep, at: Annotated[str, Query(desc
         for device in [None, *devices]
     ]
     frame, reads = read(store, archive_id, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))
-    found = [(one, _tick(one.sampled, at_ns)) for one in reads if one.sampled is not None]
+    found = [(one, one.sampled.timebase.index_at(at_ns)) for one in reads if one.sampled is not None]
     tick_ns = max(
         (int(one.sampled.timebase.wall_ns[at]) for one, at in found if at is not None and one.sampled), default=None
     )
@@ -42,20 +41,6 @@ def read_moment(archive_id: UUID, store: StoreDep, at: Annotated[str, Query(desc
         cores=core_count(frame) if found else None,
         readings=[_reading(one, at) for one, at in found],
     )
-
-
-def _tick(sampled: Sampled | None, at_ns: int) -> int | None:
-    """Index of the tick whose interval holds the moment; None in a gap."""
-    if sampled is None or not len(sampled):
-        return None
-    timebase = sampled.timebase
-    index = int(np.searchsorted(timebase.wall_ns, at_ns))
-    if index == len(timebase) or timebase.start_ns[index] > at_ns:
-        # Past the newest tick, or in front of one that follows a gap: the last one counts for one interval more.
-        index -= 1
-    if index < 0 or at_ns - timebase.wall_ns[index] > timebase.interval_ns[index]:
-        return None
-    return index
 
 
 def _reading(one: Read, at: int | None) -> ReadingOut:

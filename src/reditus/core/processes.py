@@ -1,0 +1,148 @@
+"""Processes in a recording: the heaviest of each tick in numbered slots, and what all of them had together.
+
+A process keeps its slot while it is among the heaviest, so a slot's columns are mostly one process's; pid and start say
+whose they are. Amounts are those of the tick's own interval, taken by the recorder from the kernel's totals, so that a
+process counts from the first tick at which it is seen. What no slot holds is the difference to all; what processes
+used that ended between two ticks is the difference between all and the machine.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from reditus.core import counters as name
+from reditus.core.frame import Frame
+from reditus.core.kernel_columns import PAGE_BYTES, TICKS_PER_S, kernel_column
+from reditus.core.layout import Column
+
+GROUP = "process"
+SLOTS = 20
+ALL = "all"
+"""In place of a slot's number: every process that was there at the tick."""
+
+# Per slot and for all, in this order. Times are in clock ticks.
+AMOUNTS: tuple[tuple[str, Mapping[str, str], tuple[int, int]], ...] = (
+    ("process.linux.cpu.used", {name.CPU_MODE: "user"}, (1, TICKS_PER_S)),
+    ("process.linux.cpu.used", {name.CPU_MODE: "system"}, (1, TICKS_PER_S)),
+    ("process.memory.usage", {}, (PAGE_BYTES, 1)),
+    ("process.linux.io.moved", {name.DISK_DIRECTION: "read"}, (1, 1)),
+    ("process.linux.io.moved", {name.DISK_DIRECTION: "write"}, (1, 1)),
+    ("process.linux.faults.taken", {name.FAULT_TYPE: "major"}, (1, 1)),
+    ("process.linux.faults.taken", {name.FAULT_TYPE: "minor"}, (1, 1)),
+    ("process.linux.blocked", {}, (1, TICKS_PER_S)),
+    ("process.thread.count", {}, (1, 1)),
+)
+# Per slot only.
+PLACES = ("process.pid", "process.linux.start", "process.linux.state", "process.linux.core")
+STATES = ("R", "S", "D", "T", "Z", "I")
+"""Running or runnable, sleeping, uninterruptible, stopped, zombie, idle kernel thread. Others count as stopped."""
+
+
+def slot_columns(slot: int) -> list[Column]:
+    own = {name.PROCESS_SLOT: str(slot)}
+    return [
+        *(kernel_column(counter, own, scale=(1, TICKS_PER_S) if counter.endswith("start") else (1, 1)) for counter in PLACES),
+        *(kernel_column(counter, own | dict(more), scale=scale) for counter, more, scale in AMOUNTS),
+    ]  # fmt: skip
+
+
+def whole_columns() -> list[Column]:
+    """What all processes had together, how many there were, and how many in each state."""
+    own = {name.PROCESS_SLOT: ALL}
+    return [
+        *(kernel_column(counter, own | dict(more), scale=scale) for counter, more, scale in AMOUNTS),
+        *(kernel_column("process.linux.count", {name.PROCESS_STATE: state}) for state in STATES),
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Usage:
+    """What a process, or several together, had at a tick. Rates are per second; None where the interval is unknown."""
+
+    cpu_cores: float | None
+    system_cores: float | None
+    memory_bytes: float
+    read_bytes_per_s: float | None
+    write_bytes_per_s: float | None
+    major_faults_per_s: float | None
+    minor_faults_per_s: float | None
+    blocked_tasks: float | None
+    threads: int
+
+
+@dataclass(frozen=True, slots=True)
+class ProcessAt:
+    pid: int
+    start: int
+    state: str
+    core: int
+    usage: Usage
+
+
+@dataclass(frozen=True, slots=True)
+class ProcessesAt:
+    """The processes of one tick."""
+
+    at_ns: int
+    boot_epoch: int
+    heaviest: list[ProcessAt]
+    together: Usage
+    """Of every process that was there, those outside the slots too."""
+    states: dict[str, int]
+
+
+def processes_at(frame: Frame, at_ns: int) -> ProcessesAt | None:
+    """The tick that describes the moment; None where there is none, or processes were not recorded."""
+    group = next((one for one in frame.groups if one.name == GROUP), None)
+    if group is None or not len(group.timebase):
+        return None
+    base = group.timebase
+    tick = base.index_at(at_ns)
+    if tick is None:
+        return None
+    elapsed_s = float(base.elapsed_s[tick])
+    raw = {
+        (column.counter, column.attributes): int(series.values[tick])
+        for column, series in group.series.items()
+        if series.present[tick]
+    }
+
+    def read(columns: list[Column]) -> list[int]:
+        return [raw.get((column.counter, column.attributes), 0) for column in columns]
+
+    heaviest = []
+    for slot in range(SLOTS):
+        pid, start, state, core, *amounts = read(slot_columns(slot))
+        if pid:
+            heaviest.append(ProcessAt(pid, start, chr(state), core, _usage(amounts, elapsed_s)))
+    whole = read(whole_columns())
+    return ProcessesAt(
+        at_ns=int(base.wall_ns[tick]),
+        boot_epoch=int(base.epoch[tick]),
+        heaviest=heaviest,
+        together=_usage(whole[: len(AMOUNTS)], elapsed_s),
+        states=dict(zip(STATES, whole[len(AMOUNTS) :], strict=True)),
+    )
+
+
+def _usage(amounts: list[int], elapsed_s: float) -> Usage:
+    user, system, memory, read, write, major, minor, blocked, threads = (
+        raw * scale[0] / scale[1] for raw, (_, _, scale) in zip(amounts, AMOUNTS, strict=True)
+    )
+    known = not np.isnan(elapsed_s)
+
+    def per_s(amount: float) -> float | None:
+        return amount / elapsed_s if known else None
+
+    return Usage(
+        cpu_cores=per_s(user + system),
+        system_cores=per_s(system),
+        memory_bytes=memory,
+        read_bytes_per_s=per_s(read),
+        write_bytes_per_s=per_s(write),
+        major_faults_per_s=per_s(major),
+        minor_faults_per_s=per_s(minor),
+        blocked_tasks=per_s(blocked),
+        threads=int(threads),
+    )

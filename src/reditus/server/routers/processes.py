@@ -1,0 +1,86 @@
+"""The heaviest processes at the needle, and what is left beside them."""
+
+from dataclasses import asdict
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Query
+
+from reditus.core.bins import Window
+from reditus.core.errors import UnknownCounter
+from reditus.core.frame import Frame
+from reditus.core.measures import measure_named
+from reditus.core.processes import GROUP, ProcessesAt, processes_at
+from reditus.server.context import StoreDep
+from reditus.server.reading import Wanted, needed_columns
+from reditus.server.schemas import ProcessesOut, ProcessOut, UsageOut
+from reditus.server.times import parse_time, to_ms
+from reditus.store import Store
+
+router = APIRouter(prefix="/archives/{archive_id}", tags=["processes"])
+
+REACH_INTERVALS = 3
+BUSY = Wanted(measure_named("cpu.busy"), None)
+
+
+@router.get("/processes")
+def read_processes(
+    archive_id: UUID, store: StoreDep, at: Annotated[str, Query(description="RFC 3339.")]
+) -> ProcessesOut:
+    """The heaviest processes by processor, memory, I/O and blocked time at the tick that describes the moment."""
+    at_ns = parse_time(at)
+    archive = store.archive(archive_id)
+    known = store.columns(archive_id)
+    reach_ns = REACH_INTERVALS * (archive.interval_ns or 0) + 1
+    columns = tuple(one for one in known if one.group == GROUP)
+    if not columns:
+        return ProcessesOut(recorded=False, tick_ms=None, processes=[], together=None, states={}, ended_cores=None)
+    frame = store.frame(
+        archive_id, (*columns, *needed_columns(known, (BUSY,))), Window(at_ns - reach_ns, at_ns + reach_ns)
+    )
+    found = processes_at(frame, at_ns)
+    if found is None:
+        return ProcessesOut(recorded=True, tick_ms=None, processes=[], together=None, states={}, ended_cores=None)
+    return _told(store, archive_id, frame, found)
+
+
+def _told(store: Store, archive_id: UUID, frame: Frame, found: ProcessesAt) -> ProcessesOut:
+    names = store.identities(archive_id, found.at_ns, [(one.pid, one.start) for one in found.heaviest])
+    processes = []
+    for one in sorted(found.heaviest, key=lambda one: (one.usage.cpu_cores or 0, one.usage.memory_bytes), reverse=True):
+        who = names.get((one.pid, one.start))
+        processes.append(
+            ProcessOut(
+                pid=one.pid,
+                start=one.start,
+                name=who.name if who else None,
+                user=who.user if who else None,
+                group=who.group if who else None,
+                parent=who.parent if who else None,
+                arguments=who.arguments if who else None,
+                state=one.state,
+                core=one.core,
+                usage=UsageOut(**asdict(one.usage)),
+            )
+        )
+    return ProcessesOut(
+        recorded=True,
+        tick_ms=to_ms(found.at_ns),
+        processes=processes,
+        together=UsageOut(**asdict(found.together)),
+        states=found.states,
+        ended_cores=_ended(frame, found),
+    )
+
+
+def _ended(frame: Frame, found: ProcessesAt) -> float | None:
+    """Processor use that no process of the tick had: of those that ended before it, and of interrupts."""
+    try:
+        busy = BUSY.measure.derive(frame, None)
+    except UnknownCounter:
+        return None
+    at = busy.timebase.index_at(found.at_ns)
+    together = found.together.cpu_cores
+    if at is None or together is None or busy.values[at] != busy.values[at]:
+        return None
+    return max(float(busy.values[at]) - together, 0.0)

@@ -1,0 +1,58 @@
+"""Who processes are, on the wire."""
+
+from uuid import UUID
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from builders import ARCHIVE, a_block
+from reditus.core.errors import BlockError, BlockVersionError
+from reditus.core.identities import Identities, Identity, read_batch, split
+
+BOOT = UUID(int=7)
+STITCH = Identity(pid=12, start=3400, name="stitch (tiles)", user="lab", group="/work", parent=1)
+TEXT = st.text(st.characters(exclude_characters="\0", exclude_categories=["Cs"]), max_size=200)
+NUMBER = st.integers(0, (1 << 63) - 1)
+
+
+@given(st.builds(Identity, pid=NUMBER, start=NUMBER, name=TEXT, user=TEXT, group=TEXT, parent=NUMBER,
+                 arguments=st.none() | TEXT))  # fmt: skip
+def test_they_come_back_as_they_went(one):
+    told = Identities(ARCHIVE, BOOT, (one,))
+    assert list(read_batch(told.to_bytes() * 2)) == [told, told]
+
+
+def test_blocks_and_identities_are_told_apart():
+    told, block = Identities(ARCHIVE, BOOT, (STITCH,)), a_block()
+    blocks, identities = split(list(read_batch(block.to_bytes() + told.to_bytes() + block.to_bytes())))
+    assert (blocks, identities) == ([block, block], [told])
+
+
+@pytest.mark.parametrize(
+    ("damage", "said"),
+    [
+        (lambda raw: raw[:20], "cut off"),
+        (lambda raw: raw[:-1], "cut off"),
+        (lambda raw: raw[:50] + b"x" + raw[51:], "damaged"),
+        (lambda raw: raw[:40] + b"\xff\xff\xff\x7f" + raw[44:], "breaks a limit"),
+    ],
+)
+def test_damage_is_told(damage, said):
+    raw = Identities(ARCHIVE, BOOT, (STITCH,)).to_bytes()
+    with pytest.raises(BlockError, match=said):
+        list(read_batch(damage(raw)))
+
+
+def test_a_newer_version_is_not_guessed_at():
+    raw = bytearray(Identities(ARCHIVE, BOOT, (STITCH,)).to_bytes())
+    raw[4] = 2
+    with pytest.raises(BlockVersionError, match="version 2"):
+        list(read_batch(bytes(raw)))
+
+
+@pytest.mark.parametrize("change", [{"pid": -1}, {"pid": "12"}, {"name": "a\0b"}, {"user": "u" * 501}])
+def test_what_makes_no_sense_is_refused(change):
+    odd = Identity(**{**{"pid": 1, "start": 2, "name": "n", "user": "u", "group": "", "parent": 0}, **change})
+    with pytest.raises(BlockError, match="is not a list of pid"):
+        list(read_batch(Identities(ARCHIVE, BOOT, (odd,)).to_bytes()))

@@ -1,0 +1,48 @@
+"""Processes at the needle, through the API."""
+
+import numpy as np
+
+from api_helpers import BLOCKS, introduce
+from builders import ARCHIVE, BEGIN_NS, BOOT
+from reditus.core.identities import Identities, Identity
+from reditus.core.processes import AMOUNTS, SLOTS, STATES, slot_columns, whole_columns
+from reditus.core.types import NS_PER_S
+from reditus.recorder.batcher import Batcher
+from reditus.recorder.sampler import Reading
+
+COLUMNS = (*whole_columns(), *(column for slot in range(SLOTS) for column in slot_columns(slot)))
+
+
+def values(*, cores, pid):
+    """One process in the first slot, with as much more beside it; 100 clock ticks are a core for a second."""
+    amounts = [int(cores * 100), 0, 25, 8192, 0, 3, 0, 0, 4]
+    rest = np.zeros((SLOTS, 4 + len(AMOUNTS)), dtype=np.int64)
+    rest[0] = [pid, 777, ord("R"), 1, *amounts]
+    return np.concatenate([2 * np.array(amounts), np.arange(len(STATES)), rest.ravel()])
+
+
+def test_who_had_what_at_a_tick(client):
+    batcher = Batcher(ARCHIVE, BOOT, NS_PER_S)
+    for second in range(3):
+        at_ns = BEGIN_NS + second * NS_PER_S
+        batcher.add([Reading("process", at_ns, at_ns, COLUMNS, values(cores=0.75, pid=31))])
+    batcher.tell([Identity(31, 777, "stitch", "lab", "/work", 1)])
+    batch = batcher.take()
+    introduce(client, *batcher.layouts.values())
+    for _ in range(2):  # sending again is harmless
+        assert client.post(BLOCKS, content=batch).status_code == 200
+    renamed = Identities(ARCHIVE, BOOT, (Identity(31, 777, "stitch-2", "lab", "/work", 1),)).to_bytes()
+    assert client.post(BLOCKS, content=renamed).status_code == 200
+
+    at = "2026-11-12T09:00:02Z"
+    response = client.get(f"/api/archives/{ARCHIVE}/processes", params={"at": at})
+    assert response.status_code == 200, response.text
+    found = response.json()
+    (one,) = found["processes"]
+    assert (one["pid"], one["name"], one["user"], one["state"], one["core"]) == (31, "stitch-2", "lab", "R", 1)
+    assert one["usage"]["cpu_cores"] == 0.75
+    assert one["usage"]["read_bytes_per_s"] == 8192
+    assert found["together"]["cpu_cores"] == 1.5
+    assert found["states"] == dict(zip(STATES, range(len(STATES)), strict=True))
+    early = client.get(f"/api/archives/{ARCHIVE}/processes", params={"at": "2026-11-12T08:00:00Z"}).json()
+    assert (early["recorded"], early["tick_ms"], early["processes"]) == (True, None, [])
