@@ -282,11 +282,11 @@ _ALL = [
         "What a sensor of the machine tells, in degrees Celsius.", "/sys/class/thermal, /sys/class/hwmon", SENSOR,
     ),
     Counter(
-        "hw.fan.speed", "Fan speed", "{revolution}/min", _LEVEL, "Revolutions per minute.", "/sys/class/hwmon", SENSOR,
+        "hw.fan.speed", "Fan speed", "{revolution}/min", _LEVEL, "What a fan tells, in revolutions per minute.", "/sys/class/hwmon", SENSOR,
     ),
-    Counter("hw.voltage", "Voltage", "V", _LEVEL, "Volts at a sensor.", "/sys/class/hwmon", SENSOR),
-    Counter("hw.current", "Current", "A", _LEVEL, "Amperes at a sensor.", "/sys/class/hwmon", SENSOR),
-    Counter("hw.power", "Power", "W", _LEVEL, "Watts at a sensor.", "/sys/class/hwmon", SENSOR),
+    Counter("hw.voltage", "Voltage", "V", _LEVEL, "What a sensor of the machine tells, in volts.", "/sys/class/hwmon", SENSOR),
+    Counter("hw.current", "Current", "A", _LEVEL, "What a sensor of the machine tells, in amperes.", "/sys/class/hwmon", SENSOR),
+    Counter("hw.power", "Power", "W", _LEVEL, "What a sensor of the machine tells, in watts.", "/sys/class/hwmon", SENSOR),
     Counter(
         "system.memory.linux.node.bytes", "Memory by use, per node", "By", _LEVEL,
         "The sizes in each memory node's meminfo, under the kernel's own field names. One node may be full while "
@@ -444,7 +444,7 @@ _ALL = [
         "/proc/PID/stat field 42", PROCESS_SLOT,
     ),
     Counter(
-        "process.thread.count", "Threads of a process", "{thread}", _LEVEL, "Its threads.", "/proc/PID/stat field 20",
+        "process.thread.count", "Threads of a process", "{thread}", _LEVEL, "How many threads it has.", "/proc/PID/stat field 20",
         PROCESS_SLOT,
     ),
     Counter(

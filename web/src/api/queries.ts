@@ -10,6 +10,7 @@ import {
   type Diagnosis,
   type Measure,
   type Moment,
+  type Processes,
   type SeriesSet,
 } from './client'
 
@@ -90,6 +91,19 @@ export function useMoment(id: Ref<string>, at: Ref<number | null>): Query<Moment
     queryFn: ({ signal }) => {
       const params = { path: { archive_id: id.value }, query: { at: toRfc3339(at.value ?? 0) } }
       return unwrap(api.GET('/api/archives/{archive_id}/moment', { params, signal }))
+    },
+  })
+}
+
+export function useProcesses(id: Ref<string>, at: Ref<number | null>): Query<Processes> {
+  return useQuery<Processes, ApiError>({
+    queryKey: computed(() => ['processes', id.value, at.value]),
+    enabled: computed(() => at.value !== null),
+    placeholderData: keepPreviousData,
+    shallow: true,
+    queryFn: ({ signal }) => {
+      const params = { path: { archive_id: id.value }, query: { at: toRfc3339(at.value ?? 0) } }
+      return unwrap(api.GET('/api/archives/{archive_id}/processes', { params, signal }))
     },
   })
 }

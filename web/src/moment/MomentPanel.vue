@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { refThrottled } from '@vueuse/core'
 import { computed, toRef } from 'vue'
-import { useMoment } from '../api/queries'
+import { useMoment, useProcesses } from '../api/queries'
 import { spellAmount } from '../model/amounts'
 import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
@@ -10,6 +10,7 @@ import CoreColumns from './CoreColumns.vue'
 import DeviceTable, { type DeviceColumn } from './DeviceTable.vue'
 import MemoryBand from './MemoryBand.vue'
 import MomentHead from './MomentHead.vue'
+import ProcessTable from './ProcessTable.vue'
 import { heaviest, Readings } from './readings'
 
 const props = defineProps<{ archiveId: string; zone: Zone }>()
@@ -18,6 +19,7 @@ const bench = useWorkbench()
 // While playing, the needle moves sixty times a second; four pictures of the machine a second are enough.
 const at = refThrottled(toRef(bench, 'needle'), 250, true, true)
 const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at)
+const { data: processes } = useProcesses(toRef(props, 'archiveId'), at)
 const readings = computed(() => new Readings(moment.value))
 
 const into = computed(() =>
@@ -129,6 +131,12 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
           :columns="LINK_COLUMNS"
           :readings="readings"
         />
+      </section>
+      <section v-if="processes">
+        <MomentHead title="Processes" note="the heaviest of the tick" />
+        <p v-if="!processes.recorded" class="text-2xs text-soft">This archive holds no processes.</p>
+        <p v-else-if="processes.tick_ms === null" class="text-2xs text-soft">None at this moment.</p>
+        <ProcessTable v-else :processes="processes" />
       </section>
     </template>
   </div>

@@ -1,0 +1,59 @@
+import { describe, expect, it } from 'vitest'
+import type { Process, Processes } from '../api/client'
+import { named, rest, sorted } from './processes'
+
+const usage = (cpu: number, memory: number, io: number) => ({
+  cpu_cores: cpu,
+  system_cores: 0,
+  memory_bytes: memory,
+  read_bytes_per_s: io / 2,
+  write_bytes_per_s: io / 2,
+  major_faults_per_s: 0,
+  minor_faults_per_s: 0,
+  blocked_tasks: 0,
+  threads: 1,
+})
+const made = (pid: number, name: string, user: string, ...amounts: [number, number, number]): Process => ({
+  pid,
+  start: 1,
+  name,
+  user,
+  group: '/work/tiles',
+  parent: 1,
+  arguments: null,
+  state: 'R',
+  core: 0,
+  usage: usage(...amounts),
+})
+const stitch = made(31, 'stitch', 'lab', 2, 100, 0)
+const reader = made(7, 'label-reader', 'root', 1, 900, 4096)
+
+describe('processes of a moment', () => {
+  it('sorts by any amount, heaviest first', () => {
+    expect(sorted([reader, stitch], 'cpu')).toEqual([stitch, reader])
+    expect(sorted([stitch, reader], 'memory')).toEqual([reader, stitch])
+    expect(sorted([stitch, reader], 'io')).toEqual([reader, stitch])
+  })
+
+  it('finds by name, user, group and number', () => {
+    expect(named([stitch, reader], 'LABEL')).toEqual([reader])
+    expect(named([stitch, reader], 'lab')).toEqual([stitch, reader])
+    expect(named([stitch, reader], '31')).toEqual([stitch])
+    expect(named([stitch, reader], 'tiles')).toHaveLength(2)
+    expect(named([stitch, reader], ' ')).toHaveLength(2)
+    expect(named([stitch, reader], 'nobody')).toEqual([])
+  })
+
+  it('tells what those outside the list had', () => {
+    const told: Processes = {
+      recorded: true,
+      tick_ms: 1,
+      processes: [stitch, reader],
+      together: usage(3.5, 900, 5000),
+      states: {},
+      ended_cores: 0,
+    }
+    expect(rest(told)).toEqual({ cpu: 0.5, memory: 0, io: 904 })
+    expect(rest({ ...told, together: null })).toBeNull()
+  })
+})
