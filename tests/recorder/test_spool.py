@@ -1,6 +1,6 @@
 import pytest
 
-from builders import ARCHIVE, a_layout
+from builders import ARCHIVE, a_block, a_layout
 from reditus.recorder.spool import Spool, SpoolBusy
 
 
@@ -59,3 +59,15 @@ def test_refused_batches_are_laid_aside_with_the_reason(folder):
     assert not spool.batches()
     assert (folder / "refused" / "0000000000000000.reason").read_text() == "not a block"
     assert spool.size_bytes == 0
+
+
+def test_what_was_dropped_is_told_as_gaps_with_a_reason(tmp_path):
+    blocks = [a_block(start=number * 3).to_bytes() for number in range(6)]
+    spool = Spool(tmp_path / str(ARCHIVE), limit_bytes=3 * len(blocks[0]))
+    for block in blocks:
+        spool.put(block)
+    spool.close()
+    (gap,) = Spool(tmp_path / str(ARCHIVE)).dropped  # a recorder that starts again still knows
+    first, last = a_block(start=0), a_block(start=6)
+    assert (gap["start_ms"], gap["end_ms"]) == (first.first_ns / 1e6, last.last_ns / 1e6)
+    assert "spool was full" in gap["reason"]

@@ -2,28 +2,27 @@
 
 import argparse
 import logging
+import os
 import signal
 import sys
 import threading
-import time
 from pathlib import Path
 
 import structlog
 
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
-from reditus.recorder.batcher import Batcher
-from reditus.recorder.filesystems import Filesystems
-from reditus.recorder.host import archive_id, boot_id, host_facts, host_id, host_name
-from reditus.recorder.processes import Processes
-from reditus.recorder.sampler import Sampler
-from reditus.recorder.schedule import Schedule
+from reditus.core.types import Json
+from reditus.recorder.host import archive_id, host_facts, host_id, host_name
+from reditus.recorder.orders import OrderDesk
+from reditus.recorder.runner import Runner
 from reditus.recorder.spool import Spool, SpoolBusy
 from reditus.recorder.uplink import Uplink
 
 log = structlog.get_logger()
 
 DRAIN_S = 15.0
+NICENESS = -10
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -65,23 +64,17 @@ def open_spools(folder: Path, name: str) -> list[Spool]:
 
 def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Event) -> int:
     spool = spools[0]
-    processes = Processes()
-    sampler = Sampler(interval_ns=options.every, probes=[Filesystems(), processes])
-    batcher = Batcher(spool.archive, boot_id(), options.every, sampler.intervals_ns)
     uplink = Uplink(options.server, spools)
+    runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration)
+    desk = OrderDesk(options.server, spool.archive, lambda: _report(options, spool, runner))
+    _come_first()
     uplink.start()
-    schedule = Schedule(options.every, stop, options.duration)
-    log.info("recording", archive=str(spool.archive), name=options.name, every_s=options.every / 1e9)
-    for _ in schedule:
-        batcher.add(sampler.tick())
-        batcher.tell(processes.take_identities())
-        if batcher.is_due(time.monotonic_ns()):
-            _hand_over(batcher, spool, uplink)
-    _hand_over(batcher, spool, uplink)
-    sampler.close()
+    desk.start()
+    runner.run(stop, desk)
     sent = uplink.stop(DRAIN_S)
-    if schedule.missed:
-        log.warning("ticks missed", ticks=schedule.missed)
+    desk.stop()
+    if runner.missed:
+        log.warning("ticks missed", ticks=runner.missed)
     if not sent:
         left = spool.size_bytes
         log.warning("not everything could be sent; the next recorder on this machine sends it", spooled_bytes=left)
@@ -90,15 +83,23 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Eve
     return 0
 
 
-def _hand_over(batcher: Batcher, spool: Spool, uplink: Uplink) -> None:
-    batch = batcher.take()
-    if not batch:
-        return
-    for layout in batcher.layouts.values():
-        spool.keep_layout(layout)
-    batcher.layouts.clear()
-    spool.put(batch)
-    uplink.wake()
+def _report(options: argparse.Namespace, spool: Spool, runner: Runner) -> Json:
+    registration = spool.registration() or {}
+    return {
+        "host": registration.get("host"),
+        "archive": str(spool.archive),
+        "name": options.name,
+        "plan": options.plan,
+        "report": runner.report(),
+    }
+
+
+def _come_first() -> None:
+    """Ticks have to come on time when everything else is late too. The recorder needs so little that nobody suffers."""
+    try:
+        os.setpriority(os.PRIO_PROCESS, 0, NICENESS)
+    except PermissionError:
+        log.info("may not come first on busy cores; as an ordinary user ticks may be a little late there")
 
 
 def _options(arguments: list[str] | None) -> argparse.Namespace:
@@ -106,6 +107,7 @@ def _options(arguments: list[str] | None) -> argparse.Namespace:
     parser.add_argument("--server", required=True, help="address of the Reditus server")
     parser.add_argument("--spool", required=True, type=Path, help="folder for what is not yet acknowledged")
     parser.add_argument("--name", required=True, help="name of the archive")
+    parser.add_argument("--plan", default=None, help="name of the server's plan to follow; else --every holds")
     parser.add_argument("--every", type=_interval, default=_interval("1s"), help="interval, 100ms to 1h")
     parser.add_argument(
         "--for", dest="duration", type=parse_duration, default=None, help="how long; else until stopped"

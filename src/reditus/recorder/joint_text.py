@@ -10,14 +10,18 @@ from itertools import accumulate, pairwise
 from reditus.core.types import IntArray
 from reditus.recorder.kernel_text import KernelText, Memory, numbers_in, skeleton_of
 
+RELEARN_EVERY = 600
+"""Readings after which everything is learned anew in any case: a label that changes by leading zeros alone (wan1 becomes
+wan01) has the same skeleton and the same numbers."""
 _BETWEEN = b"\n\f\n"  # no kernel text holds a form feed, so equal joined skeletons mean equal skeletons
 
 
 class JointText:
     """Several sources' texts, from reading to reading, always in the same order. Not thread-safe."""
 
-    def __init__(self, texts: Sequence[KernelText]) -> None:
+    def __init__(self, texts: Sequence[KernelText], relearn_every: int = RELEARN_EVERY) -> None:
         self._texts = texts
+        self._relearn_every = relearn_every
         self._memory = Memory()
         self._bounds: list[tuple[int, int]] = []
         self._readings = 0
@@ -27,7 +31,7 @@ class JointText:
         joined = _BETWEEN.join(raw)
         numbers = numbers_in(joined)
         self._readings += 1
-        if self._readings % RELEARN_EVERY == 0:
+        if self._readings % self._relearn_every == 0:
             for text in self._texts:
                 text.forget()
             return self._relearn(joined, raw)
@@ -41,8 +45,3 @@ class JointText:
         self._memory = Memory.joined([text.memory for text in self._texts], skeleton_of(joined))
         self._bounds = list(pairwise(accumulate((len(part) for part in values), initial=0)))
         return values
-
-
-RELEARN_EVERY = 600
-"""Readings after which everything is learned anew in any case: a label that changes by leading zeros alone (wan1 becomes
-wan01) has the same skeleton and the same numbers."""

@@ -8,15 +8,19 @@ from typing import Protocol
 import structlog
 
 from reditus.core.layout import Column
+from reditus.core.plan import Plan
 from reditus.core.types import NS_PER_S, IntArray
+from reditus.recorder.choosing import chosen, leaves_out_idle
 from reditus.recorder.file_set import FileSet
-from reditus.recorder.joint_text import JointText
+from reditus.recorder.joint_text import RELEARN_EVERY, JointText
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.reading import KernelFile
 from reditus.recorder.sources import SOURCES, Source
 
 log = structlog.get_logger()
 
+LOOK_FOR_ACTIVE = 30
+"""Readings after which it is looked whether a device that is left out as idle has begun to do something."""
 RETRY_NS = 60 * NS_PER_S
 """How long a file that could not be read is left alone."""
 
@@ -114,9 +118,17 @@ class Sampler:
         interval_ns: int = NS_PER_S,
         every_ns: Mapping[str, int] | None = None,
         probes: Sequence[Probe] = (),
+        plan: Plan | None = None,
     ) -> None:
         self.interval_ns = interval_ns
         asked = every_ns or {}
+        self._forgetful = plan is not None and leaves_out_idle(plan)
+        if plan is not None:
+            sources = [chosen(one, plan) for one in sources if plan.records(one.group)]
+            probes = [one for one in probes if plan.records(one.group)]
+            groups = [*(one.group for one in sources), *(one.group for one in probes)]
+            own = {group: plan.interval_of(group) for group in groups}
+            asked = {group: _multiple(wish_ns, interval_ns) for group, wish_ns in own.items() if wish_ns} | dict(asked)
         readers = [SourceReader(source, root) for source in sources]
         paces = {one.source.group: one.source.pace_s for one in readers} | {one.group: one.pace_s for one in probes}
         self.intervals_ns = {group: asked.get(group, paced_ns(pace, interval_ns)) for group, pace in paces.items()}
@@ -128,8 +140,11 @@ class Sampler:
             if self.intervals_ns[one.source.group] != interval_ns
         ]
         self._probes = [(one, _Paced(self.intervals_ns[one.group], interval_ns)) for one in probes]
-        self._joint = JointText([reader.text for reader in self._readers])
-        self.clock: Callable[[], int] = time.monotonic_ns
+        self._joint = JointText(
+            [reader.text for reader in self._readers], LOOK_FOR_ACTIVE if self._forgetful else RELEARN_EVERY
+        )
+        self.clock: Callable[[], int] = boot_clock_ns
+        """Goes on while the machine sleeps: a time asleep is a gap, not a short interval."""
 
     def tick(self) -> list[Reading]:
         """Read every source that is due, each with its own time; parse those of every tick all at once."""
@@ -150,6 +165,8 @@ class Sampler:
             if pace.is_due(begun_ns):
                 now_ns = self.clock()
                 text = reader.read(now_ns)
+                if self._forgetful:
+                    reader.text.forget()
                 if text and len(values := reader.text.parse(text)):
                     out.append(
                         Reading(reader.source.group, now_ns + wall_ahead_ns, now_ns, reader.text.columns, values)
@@ -172,6 +189,15 @@ class Sampler:
             reader.close()
         for probe, _ in self._probes:
             probe.close()
+
+
+def boot_clock_ns() -> int:
+    return time.clock_gettime_ns(time.CLOCK_BOOTTIME)
+
+
+def _multiple(wish_ns: int, interval_ns: int) -> int:
+    """The first whole number of intervals that is no shorter than the wish: in a burst ticks may not divide it."""
+    return interval_ns * max(1, -(-wish_ns // interval_ns))
 
 
 def paced_ns(pace_s: int, interval_ns: int) -> int:

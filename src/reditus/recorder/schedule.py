@@ -16,6 +16,8 @@ class Schedule:
     def __init__(self, interval_ns: int, stop: threading.Event, for_ns: int | None = None) -> None:
         self._interval_ns, self._stop, self._for_ns = interval_ns, stop, for_ns
         self.missed = 0
+        self.late_ns = 0
+        """How late the current tick began."""
 
     def __iter__(self) -> Iterator[None]:
         now_ns = time.monotonic_ns()
@@ -24,6 +26,7 @@ class Schedule:
         while end_ns is None or due_ns <= end_ns:
             if self._stop.wait(max(due_ns - time.monotonic_ns(), 0) / NS_PER_S):
                 return
+            self.late_ns = time.monotonic_ns() - due_ns
             yield
             behind = (time.monotonic_ns() - due_ns) // self._interval_ns
             self.missed += behind

@@ -14,6 +14,8 @@ from uuid import UUID
 
 import structlog
 
+from reditus.core.errors import BlockError
+from reditus.core.identities import read_batch, split
 from reditus.core.layout import Layout
 from reditus.core.types import Json
 
@@ -21,6 +23,8 @@ log = structlog.get_logger()
 
 DEFAULT_LIMIT_BYTES = 256 << 20
 BATCH_SUFFIX = ".batch"
+MOST_GAPS = 100
+NEAR_MS = 60_000
 
 
 class SpoolBusy(RuntimeError):
@@ -47,9 +51,16 @@ class Spool:
             os.close(self._lock)
             raise SpoolBusy(f"another recorder writes to {folder}; give this one another --name") from None
         self.dropped_batches = 0
+        gaps = folder / "gaps.json"
+        self.dropped: list[Json] = json.loads(gaps.read_bytes()) if gaps.exists() else []
+        """Stretches that were dropped unsent, with the reason, for the server to tell."""
         waiting = self.batches()
         self._next = int(waiting[-1].path.stem) + 1 if waiting else 0
         self._size_bytes = sum(batch.size_bytes for batch in waiting)
+
+    @property
+    def limit_bytes(self) -> int:
+        return self._limit_bytes
 
     @property
     def size_bytes(self) -> int:
@@ -114,9 +125,27 @@ class Spool:
         for batch in self.batches()[:-1]:
             if self._size_bytes <= self._limit_bytes:
                 break
+            self._note_gap(batch)
             self.done(batch)
             self.dropped_batches += 1
             log.warning("spool full, oldest batch dropped: a gap", batch=batch.path.name, limit=self._limit_bytes)
+
+    def _note_gap(self, batch: SpooledBatch) -> None:
+        """The gap that dropping a batch makes; gaps that touch are one."""
+        try:
+            blocks, _ = split(list(read_batch(batch.path.read_bytes())))
+        except (OSError, BlockError):  # nobody can say any more what it held
+            return
+        if not blocks:
+            return
+        start_ms, end_ms = min(one.first_ns for one in blocks) / 1e6, max(one.last_ns for one in blocks) / 1e6
+        if self.dropped and start_ms - self.dropped[-1]["end_ms"] < NEAR_MS:
+            self.dropped[-1]["end_ms"] = end_ms
+        else:
+            reason = "the spool was full while the server was away"
+            self.dropped.append({"start_ms": start_ms, "end_ms": end_ms, "reason": reason})
+            del self.dropped[:-MOST_GAPS]
+        self._write_whole(self.folder / "gaps.json", json.dumps(self.dropped).encode())
 
     def _write_whole(self, path: Path, content: bytes) -> None:
         beside = path.with_suffix(".part")

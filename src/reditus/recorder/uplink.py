@@ -40,6 +40,7 @@ class Uplink:
         self._spools = spools
         self._wake = threading.Event()
         self._stopping = threading.Event()
+        self._introduce_again = threading.Event()
         self._connection: http.client.HTTPConnection | None = None
         self._away = False
         self._thread = threading.Thread(target=self._run, name="uplink", daemon=True)
@@ -50,6 +51,10 @@ class Uplink:
     def wake(self) -> None:
         """There is something new in a spool."""
         self._wake.set()
+
+    def introduce_again(self) -> None:
+        """What is known of the archive changed; it goes with the next batch."""
+        self._introduce_again.set()
 
     def stop(self, drain_s: float) -> bool:
         """Send what is left for at most `drain_s` seconds; return whether everything was acknowledged."""
@@ -120,6 +125,9 @@ class Uplink:
 
     def _send(self, spool: Spool, content: bytes) -> None:
         path = f"/api/archives/{spool.archive}/blocks"
+        if self._introduce_again.is_set() and spool is self._spools[0]:
+            self._introduce(spool)
+            self._introduce_again.clear()
         status, answer = self._request("POST", path, content, BLOCKS_TYPE)
         if status in UNKNOWN:
             self._introduce(spool)

@@ -1,6 +1,7 @@
 """The application, made from its collaborators."""
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 
@@ -22,6 +23,7 @@ from reditus.server.routers import ROUTERS
 from reditus.server.schemas import ProblemOut
 from reditus.server.settings import Settings
 from reditus.store import Store, StoreAway
+from reditus.store.plans import expire
 
 log = structlog.get_logger()
 
@@ -77,5 +79,6 @@ async def _seal_now_and_then(store: Store, every_s: float) -> None:
         await asyncio.sleep(every_s)
         try:
             await run_in_threadpool(store.seal)
+            await run_in_threadpool(store.during, lambda session: expire(session, time.time_ns()))
         except StoreAway as why:
             log.warning("sealing waits for the database", reason=str(why))

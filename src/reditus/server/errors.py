@@ -10,8 +10,17 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from reditus.core.errors import BlockError, BlockVersionError, LayoutError, UnknownCounter, UnknownMeasure, WindowError
+from reditus.core.plan import PlanError
 from reditus.server.times import BadTime
-from reditus.store import BlockClash, StoreAway, UnknownArchive, UnknownLayout
+from reditus.store import (
+    BlockClash,
+    PlanInUse,
+    StoreAway,
+    UnknownArchive,
+    UnknownLayout,
+    UnknownPlan,
+    UnknownRecorder,
+)
 
 log = structlog.get_logger()
 
@@ -32,6 +41,9 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     UnknownLayout: (409, "unknown-layout", "Layout not known yet"),
     UnknownMeasure: (404, "unknown-measure", "No such measure"),
     UnknownCounter: (404, "unknown-counter", "No such counter"),
+    UnknownPlan: (404, "unknown-plan", "No such plan"),
+    UnknownRecorder: (404, "unknown-recorder", "No such recorder"),
+    PlanInUse: (409, "plan-in-use", "The plan is followed"),
     BlockVersionError: (422, "block-version", "Block from a newer version"),
     BlockError: (422, "bad-block", "Not a valid block"),
     LayoutError: (422, "bad-layout", "Not a valid layout"),
@@ -55,6 +67,7 @@ def install(app: FastAPI) -> None:
     for kind, (status, name, title) in PROBLEMS.items():
         app.add_exception_handler(kind, _handler(status, name, title))
     app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(PlanError, _bad_plan)
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(Exception, _unforeseen)
 
@@ -78,6 +91,12 @@ async def _invalid(_: Request, why: Exception) -> JSONResponse:
     ]
     sentence = "; ".join(f"{error['where']}: {error['what']}" for error in wrong)
     return problem(422, "bad-request", "Request not understood", f"{sentence}. See /api/docs.", errors=wrong)
+
+
+async def _bad_plan(_: Request, why: Exception) -> JSONResponse:
+    assert isinstance(why, PlanError)
+    wrong = [{"where": where, "what": what} for where, what in why.problems]
+    return problem(422, "bad-plan", "The plan cannot be followed", str(why), errors=wrong)
 
 
 async def _http(request: Request, why: Exception) -> JSONResponse:

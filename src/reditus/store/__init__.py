@@ -1,6 +1,15 @@
 """Everything PostgreSQL: the private cluster, tables, migrations, and archives of blocks."""
 
-from reditus.store.errors import BlockClash, StoreAway, StoreError, UnknownArchive, UnknownLayout
+from reditus.store.errors import (
+    BlockClash,
+    PlanInUse,
+    StoreAway,
+    StoreError,
+    UnknownArchive,
+    UnknownLayout,
+    UnknownPlan,
+    UnknownRecorder,
+)
 from reditus.store.records import ArchiveInfo, HostInfo, Stored
 from reditus.store.store import Store
 
@@ -8,10 +17,13 @@ __all__ = [
     "ArchiveInfo",
     "BlockClash",
     "HostInfo",
+    "PlanInUse",
     "Store",
     "StoreAway",
     "StoreError",
     "Stored",
     "UnknownArchive",
     "UnknownLayout",
+    "UnknownPlan",
+    "UnknownRecorder",
 ]

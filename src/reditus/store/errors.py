@@ -4,10 +4,13 @@ StoreError
 ├── StoreAway(ConnectionError)      the database cannot be reached; try again
 ├── UnknownArchive(LookupError)
 ├── UnknownLayout(LookupError)      a block whose columns were never described
-└── BlockClash(ValueError)          a block that contradicts its layout or its archive
+├── BlockClash(ValueError)          a block that contradicts its layout or its archive
+├── UnknownPlan(LookupError)
+├── PlanInUse(ValueError)           a plan that recorders follow cannot be removed
+└── UnknownRecorder(LookupError)
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from uuid import UUID
 
@@ -39,6 +42,24 @@ class UnknownLayout(StoreError, LookupError):
 
 class BlockClash(StoreError, ValueError):
     """A block that does not fit what is known of its archive or layout."""
+
+
+class UnknownPlan(StoreError, LookupError):
+    def __init__(self, name: str, known: Sequence[str]) -> None:
+        there = f"there are {', '.join(map(repr, known))}" if known else "there is none yet"
+        super().__init__(f"no plan is called {name!r}; {there}")
+
+
+class PlanInUse(StoreError, ValueError):
+    def __init__(self, name: str, followers: Sequence[str]) -> None:
+        super().__init__(
+            f"the plan {name!r} is followed by {', '.join(map(repr, followers))}; give those another plan, or none, first"
+        )
+
+
+class UnknownRecorder(StoreError, LookupError):
+    def __init__(self, recorder: UUID) -> None:
+        super().__init__(f"no recorder {recorder} has reported here; GET /api/recorders lists those that did")
 
 
 @contextmanager

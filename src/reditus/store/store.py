@@ -1,10 +1,10 @@
 """Archives of blocks: register, append, look up, read. All of it is safe to call from several threads."""
 
 import time
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from itertools import groupby
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID
 
 import numpy as np
@@ -27,6 +27,7 @@ from reditus.store.records import ArchiveInfo, HostInfo, KnownColumn, Stored
 from reditus.store.sealing import seal_archive
 from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow
 
+T = TypeVar("T")
 CONNECT_TIMEOUT_S = 5
 
 
@@ -155,6 +156,11 @@ class Store:
                 _host_of(session, archive, lock=True)
                 vanished += seal_archive(session, host_id, archive)
         return vanished
+
+    def during(self, work: Callable[[Session], T]) -> T:
+        """Do some work in a transaction of its own; what it raises undoes it."""
+        with self._session() as session:
+            return work(session)
 
     @contextmanager
     def _session(self) -> Iterator[Session]:

@@ -6,6 +6,7 @@ from uuid import UUID
 from sqlalchemy import (
     ARRAY,
     BigInteger,
+    Boolean,
     ForeignKeyConstraint,
     Identity,
     Index,
@@ -134,4 +135,35 @@ class ProcessRow(Base):
         ForeignKeyConstraint(
             ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="processes_archive_fkey"
         ),
+    )
+
+
+class PlanRow(Base):
+    """What recorders are to record; `content` is the plan as core.plan reads it."""
+
+    __tablename__ = "plans"
+
+    name: Mapped[str] = mapped_column(Text, primary_key=True)
+    content: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    changed_ns: Mapped[int] = mapped_column(BigInteger)
+
+
+class RecorderRow(Base):
+    """A recorder as it last reported, and what it is to do. Its id is that of the archive it fills."""
+
+    __tablename__ = "recorders"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    host_name: Mapped[str] = mapped_column(Text)
+    name: Mapped[str] = mapped_column(Text)
+    plan: Mapped[str | None] = mapped_column(Text)
+    recording: Mapped[bool] = mapped_column(Boolean)
+    burst_until_ns: Mapped[int] = mapped_column(BigInteger)
+    reported_ns: Mapped[int] = mapped_column(BigInteger)
+    report: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+    __table_args__ = (
+        UniqueConstraint("id", name="recorders_id_key"),
+        ForeignKeyConstraint(["plan"], ["plans.name"], name="recorders_plan_fkey"),
     )

@@ -245,10 +245,128 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Plans */
+        get: operations["list_plans"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Groups
+         * @description The groups of counters that a plan may name.
+         */
+        get: operations["list_groups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Plan
+         * @description Make or change a plan. Recorders that follow it do so within seconds, without a restart.
+         */
+        put: operations["put_plan"];
+        post?: never;
+        /**
+         * Remove Plan
+         * @description Remove a plan that no recorder follows.
+         */
+        delete: operations["remove_plan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Recorders */
+        get: operations["list_recorders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorders/{recorder_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Announce Recorder
+         * @description A recorder reports, and is told what to do.
+         */
+        put: operations["announce_recorder"];
+        post?: never;
+        /**
+         * Forget Recorder
+         * @description Forget a recorder; what it recorded stays. One that is still at work reports again.
+         */
+        delete: operations["forget_recorder"];
+        options?: never;
+        head?: never;
+        /**
+         * Direct Recorder
+         * @description Stop, go on, burst, or follow another plan; the recorder hears of it within seconds.
+         */
+        patch: operations["direct_recorder"];
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AnnouncedIn
+         * @description A recorder's word; its id is that of the archive it fills.
+         */
+        AnnouncedIn: {
+            host: components["schemas"]["HostIn"];
+            /** Name */
+            name: string;
+            /** Plan */
+            plan?: string | null;
+            report: components["schemas"]["ReportIn"];
+        };
         /**
          * ArchiveIn
          * @description What a recorder tells of an archive before it sends blocks.
@@ -360,6 +478,24 @@ export interface components {
             ruled_out: components["schemas"]["RuledOutOut"][];
             window: components["schemas"]["DiagnosedWindowOut"];
         };
+        /**
+         * DirectIn
+         * @description New orders; what is left out stays as it is.
+         */
+        DirectIn: {
+            /**
+             * Burst S
+             * @description Burst for so long from now; 0 ends it.
+             */
+            burst_s?: number | null;
+            /**
+             * Plan
+             * @description The plan to follow; null: as it was started.
+             */
+            plan?: string | null;
+            /** Recording */
+            recording?: boolean | null;
+        };
         /** EvidenceOut */
         EvidenceOut: {
             /** Device */
@@ -417,6 +553,28 @@ export interface components {
             time_lost_estimated: boolean;
             /** Time Lost S */
             time_lost_s: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * GapIn
+         * @description A stretch that was dropped unsent.
+         */
+        GapIn: {
+            /** End Ms */
+            end_ms: number;
+            /** Reason */
+            reason: string;
+            /** Start Ms */
+            start_ms: number;
+        };
+        /**
+         * GroupOut
+         * @description A group of counters that a plan may name.
+         */
+        GroupOut: {
+            /** Name */
+            name: string;
             /** Title */
             title: string;
         };
@@ -501,12 +659,45 @@ export interface components {
             /** Uncertainty S */
             uncertainty_s: number;
         };
+        /**
+         * OrdersOut
+         * @description What a recorder is to do.
+         */
+        OrdersOut: {
+            /** Burst Until Ns */
+            burst_until_ns: number;
+            /** Plan */
+            plan: {
+                [key: string]: unknown;
+            } | null;
+            /** Recording */
+            recording: boolean;
+        };
         /** PatternOut */
         PatternOut: {
             /** Kind */
             kind: string;
             /** Period S */
             period_s: number | null;
+        };
+        /** PlanOut */
+        PlanOut: {
+            /** Changed Ms */
+            changed_ms: number;
+            /** Name */
+            name: string;
+            /**
+             * Plan
+             * @description As docs/plans.md describes it.
+             */
+            plan: {
+                [key: string]: unknown;
+            };
+            /**
+             * Recorders
+             * @description Those that follow it.
+             */
+            recorders: string[];
         };
         /**
          * ProblemOut
@@ -586,6 +777,76 @@ export interface components {
             unit: string;
             /** Value */
             value: number | null;
+        };
+        /** RecorderOut */
+        RecorderOut: {
+            /** Burst Until Ms */
+            burst_until_ms: number | null;
+            host: components["schemas"]["HostOut"];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Plan */
+            plan: string | null;
+            /** Recording */
+            recording: boolean;
+            report: components["schemas"]["ReportIn"];
+            /** Reported Ms */
+            reported_ms: number;
+            /**
+             * State
+             * @description As it reported, or silent.
+             */
+            state: string;
+        };
+        /**
+         * ReportIn
+         * @description How a recording goes.
+         */
+        ReportIn: {
+            /**
+             * Cost Share
+             * @description Share of one core that the recorder uses itself.
+             */
+            cost_share: number | null;
+            /** Dropped */
+            dropped?: components["schemas"]["GapIn"][];
+            /** Interval S */
+            interval_s: number | null;
+            /** Last Tick Ms */
+            last_tick_ms: number | null;
+            /**
+             * Late Ms
+             * @description Median lateness of the last ticks.
+             */
+            late_ms: number | null;
+            /** Memory Bytes */
+            memory_bytes: number;
+            /** Missed */
+            missed: number;
+            /** Missed Why */
+            missed_why?: {
+                [key: string]: number;
+            };
+            /** Pid */
+            pid: number;
+            /** Spool Bytes */
+            spool_bytes: number;
+            /** Spool Limit Bytes */
+            spool_limit_bytes: number;
+            /** Started Ms */
+            started_ms: number;
+            /** State */
+            state: string;
+            /** Ticks */
+            ticks: number;
+            /** Unreadable */
+            unreadable?: {
+                [key: string]: string;
+            };
+            /** Version */
+            version: string;
         };
         /** RuledOutOut */
         RuledOutOut: {
@@ -1132,6 +1393,258 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasureOut"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    put_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_recorders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderOut"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    announce_recorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recorder_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnnouncedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrdersOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    forget_recorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recorder_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    direct_recorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recorder_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DirectIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderOut"];
                 };
             };
             /** @description A problem. */

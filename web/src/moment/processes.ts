@@ -4,7 +4,7 @@ export type Amount = 'cpu' | 'memory' | 'io'
 
 /** What the table tells of each process. */
 export const AMOUNTS: { key: Amount; title: string; unit: 'cores' | 'bytes' | 'bytes/s'; help: string }[] = [
-  { key: 'cpu', title: 'cores', unit: 'cores', help: 'Processor use over the tick, in cores' },
+  { key: 'cpu', title: 'busy', unit: 'cores', help: 'Processor use over the tick, in cores' },
   { key: 'memory', title: 'memory', unit: 'bytes', help: 'Resident memory; shared pages count with each' },
   { key: 'io', title: 'I/O', unit: 'bytes/s', help: 'Bytes read from and written to storage' },
 ]

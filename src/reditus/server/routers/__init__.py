@@ -1,6 +1,18 @@
 """One router per noun."""
 
-from reditus.server.routers import archives, diagnosis, health, intake, live, measures, moment, processes, series
+from reditus.server.routers import (
+    archives,
+    diagnosis,
+    health,
+    intake,
+    live,
+    measures,
+    moment,
+    plans,
+    processes,
+    recorders,
+    series,
+)
 
 ROUTERS = [
     health.router,
@@ -10,6 +22,8 @@ ROUTERS = [
     series.router,
     moment.router,
     processes.router,
+    plans.router,
+    recorders.router,
     diagnosis.router,
     live.router,
 ]

@@ -1,0 +1,205 @@
+"""A recording as it runs: follows its orders, ticks, hands over, and can tell how it goes."""
+
+import os
+import threading
+import time
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from statistics import median
+
+import structlog
+
+from reditus import __version__
+from reditus.core.facts import HostFacts
+from reditus.core.plan import Burst, Plan
+from reditus.core.types import NS_PER_S, Json
+from reditus.recorder.batcher import Batcher
+from reditus.recorder.bursts import BurstWatch
+from reditus.recorder.filesystems import Filesystems
+from reditus.recorder.host import boot_id, host_facts
+from reditus.recorder.orders import CurrentOrders, Orders
+from reditus.recorder.processes import Processes
+from reditus.recorder.sampler import Sampler, boot_clock_ns
+from reditus.recorder.schedule import Schedule
+from reditus.recorder.spool import Spool
+from reditus.recorder.uplink import Uplink
+
+log = structlog.get_logger()
+
+IDLE_LOOK_S = 0.5
+FACTS_EVERY_NS = 30 * NS_PER_S
+ASLEEP_NS = 2 * NS_PER_S
+"""Longer than that between the clock that stops while the machine sleeps and the one that goes on: it slept."""
+COST_OVER_S = 60
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What is being done: changes only when something has to be set up anew."""
+
+    interval_ns: int
+    plan: Plan | None
+    bursting: bool
+
+
+class Runner:
+    """One recording of this machine. `interval_ns` holds where no plan says otherwise."""
+
+    def __init__(self, spool: Spool, uplink: Uplink, *, interval_ns: int, for_ns: int | None = None) -> None:
+        self._spool, self._uplink = spool, uplink
+        self._interval_ns, self._for_ns = interval_ns, for_ns
+        self._begun_ns = time.time_ns()
+        self._burst = BurstWatch(Burst())
+        self._burst_of: Plan | None = None
+        self._state = "starting"
+        self._setting: Setting | None = None
+        self._ticks = self._missed = 0
+        self._missed_why: dict[str, int] = {}
+        self._last_tick_ns: int | None = None
+        self._unreadable: dict[str, str] = {}
+        self._late_ns: deque[int] = deque(maxlen=60)
+        self._costs: deque[tuple[float, float]] = deque(maxlen=COST_OVER_S)
+        self._facts: HostFacts | None = None
+        self._facts_at_ns = 0
+
+    def run(self, stop: threading.Event, orders: CurrentOrders) -> None:
+        end_ns = None if self._for_ns is None else boot_clock_ns() + self._for_ns
+        while not stop.is_set() and (end_ns is None or boot_clock_ns() < end_ns):
+            setting = self._wanted(orders.current)
+            if setting is None:
+                stop.wait(IDLE_LOOK_S)
+                continue
+            left_ns = None if end_ns is None else end_ns - boot_clock_ns()
+            self._record(setting, stop, orders, left_ns)
+        self._state = "ended"
+
+    @property
+    def missed(self) -> int:
+        return self._missed
+
+    def report(self) -> Json:
+        """How it goes, for the server. Safe to call from another thread."""
+        setting = self._setting
+        return {
+            "version": __version__,
+            "pid": os.getpid(),
+            "state": self._state,
+            "started_ms": self._begun_ns / 1e6,
+            "interval_s": None if setting is None else setting.interval_ns / NS_PER_S,
+            "last_tick_ms": None if self._last_tick_ns is None else self._last_tick_ns / 1e6,
+            "ticks": self._ticks,
+            "missed": self._missed,
+            "missed_why": dict(self._missed_why),
+            "late_ms": median(self._late_ns) / 1e6 if self._late_ns else None,
+            "cost_share": self._cost(),
+            "memory_bytes": _resident_bytes(),
+            "spool_bytes": self._spool.size_bytes,
+            "spool_limit_bytes": self._spool.limit_bytes,
+            "dropped": list(self._spool.dropped),
+            "unreadable": dict(self._unreadable),
+        }
+
+    def _wanted(self, orders: Orders) -> Setting | None:
+        """What to do now; None where it is to wait."""
+        plan = orders.plan
+        if not orders.recording:
+            self._state, self._setting = "stopped", None
+            return None
+        if plan is not None and not plan.is_due(time.time_ns()):
+            self._state, self._setting = "waiting for its time", None
+            return None
+        if plan != self._burst_of:
+            self._burst, self._burst_of = BurstWatch(plan.burst if plan else Burst()), plan
+        by_hand = time.time_ns() < orders.burst_until_ns
+        bursting = by_hand or self._burst.is_on(boot_clock_ns())
+        usual_ns = plan.every_ns if plan else self._interval_ns
+        fast_ns = plan.burst.every_ns if plan else min(Burst().every_ns, usual_ns)
+        self._state = "burst" if bursting else "recording"
+        return Setting(fast_ns if bursting else usual_ns, plan, bursting)
+
+    def _record(self, setting: Setting, stop: threading.Event, orders: CurrentOrders, for_ns: int | None) -> None:
+        """Tick until something else is wanted."""
+        log.info(
+            "recording",
+            archive=str(self._spool.archive),
+            plan=setting.plan.name if setting.plan else None,
+            every_s=setting.interval_ns / NS_PER_S,
+            burst=setting.bursting,
+        )
+        self._setting = setting
+        processes = Processes(arguments=setting.plan.arguments if setting.plan else False)
+        sampler = Sampler(interval_ns=setting.interval_ns, probes=[Filesystems(), processes], plan=setting.plan)
+        batcher = Batcher(self._spool.archive, boot_id(), setting.interval_ns, sampler.intervals_ns)
+        schedule = Schedule(setting.interval_ns, stop, for_ns)
+        missed_before, asleep_before_ns = 0, _asleep_ns()
+        try:
+            for _ in schedule:
+                self._look_at_facts()
+                readings = sampler.tick()
+                self._burst.look(readings)
+                batcher.add(readings)
+                batcher.tell(processes.take_identities())
+                self._ticks += 1
+                self._last_tick_ns = time.time_ns()
+                self._late_ns.append(schedule.late_ns)
+                self._unreadable = sampler.unreadable
+                self._costs.append((time.monotonic(), time.process_time()))
+                self._count_missed(setting, schedule.missed - missed_before, _asleep_ns() - asleep_before_ns)
+                missed_before, asleep_before_ns = schedule.missed, _asleep_ns()
+                if batcher.is_due(sampler.clock()):
+                    self._hand_over(batcher)
+                if self._wanted(orders.current) != setting:
+                    break
+        finally:
+            self._hand_over(batcher)
+            sampler.close()
+
+    def _count_missed(self, setting: Setting, late: int, asleep_ns: int) -> None:
+        asleep = asleep_ns // setting.interval_ns if asleep_ns > ASLEEP_NS else 0
+        for why, ticks in (("the recorder came late", late), ("the machine was asleep", asleep)):
+            if ticks:
+                self._missed += ticks
+                self._missed_why[why] = self._missed_why.get(why, 0) + ticks
+
+    def _hand_over(self, batcher: Batcher) -> None:
+        batch = batcher.take()
+        if not batch:
+            return
+        for layout in batcher.layouts.values():
+            self._spool.keep_layout(layout)
+        batcher.layouts.clear()
+        self._spool.put(batch)
+        self._uplink.wake()
+
+    def _look_at_facts(self) -> None:
+        """Now and then: a disk, link or core that came or went is told to the server with the archive."""
+        now_ns = boot_clock_ns()
+        if now_ns < self._facts_at_ns:
+            return
+        self._facts_at_ns = now_ns + FACTS_EVERY_NS
+        facts = host_facts()
+        if self._facts is not None and facts != self._facts:
+            log.info("the host changed")
+            registration = self._spool.registration()
+            if registration is not None:
+                self._spool.register(registration | {"facts": facts.as_json()})
+                self._uplink.introduce_again()
+        self._facts = facts
+
+    def _cost(self) -> float | None:
+        """Share of one core over the last minute's ticks."""
+        costs: Sequence[tuple[float, float]] = list(self._costs)
+        if len(costs) < 2 or costs[-1][0] <= costs[0][0]:
+            return None
+        return (costs[-1][1] - costs[0][1]) / (costs[-1][0] - costs[0][0])
+
+
+def _asleep_ns() -> int:
+    """How long the machine has slept since it started."""
+    return boot_clock_ns() - time.monotonic_ns()
+
+
+def _resident_bytes() -> int:
+    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")

@@ -1,0 +1,39 @@
+"""Plans: what recorders record, how often, when, and how long it is kept."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Response
+
+from reditus.core.plan import GROUPS, Plan, PlanError
+from reditus.server.context import StoreDep
+from reditus.server.plan_schemas import GroupOut, PlanOut
+from reditus.store import plans
+
+router = APIRouter(prefix="/plans", tags=["plans"])
+
+
+@router.get("")
+def list_plans(store: StoreDep) -> list[PlanOut]:
+    return [PlanOut.of(info) for info in store.during(plans.plans)]
+
+
+@router.get("/groups")
+def list_groups() -> list[GroupOut]:
+    """The groups of counters that a plan may name."""
+    return [GroupOut(name=name, title=title) for name, title in GROUPS.items()]
+
+
+@router.put("/{name}")
+def put_plan(name: str, plan: Annotated[dict[str, Any], Body()], store: StoreDep) -> PlanOut:
+    """Make or change a plan. Recorders that follow it do so within seconds, without a restart."""
+    read = Plan.from_json(plan)
+    if read.name != name:
+        raise PlanError([("name", f"the address says {name!r}, the plan {read.name!r}; a plan keeps its name")])
+    store.during(lambda session: plans.put_plan(session, read))
+    return next(PlanOut.of(info) for info in store.during(plans.plans) if info.plan.name == name)
+
+
+@router.delete("/{name}", status_code=204, response_class=Response)
+def remove_plan(name: str, store: StoreDep) -> None:
+    """Remove a plan that no recorder follows."""
+    store.during(lambda session: plans.remove_plan(session, name))

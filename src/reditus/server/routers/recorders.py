@@ -1,0 +1,58 @@
+"""Recorders: how they do, and what they are to do."""
+
+import time
+from uuid import UUID
+
+from fastapi import APIRouter, Response
+
+from reditus.core.types import NS_PER_S
+from reditus.server.context import StoreDep
+from reditus.server.plan_schemas import AnnouncedIn, DirectIn, OrdersOut, RecorderOut
+from reditus.store import HostInfo, UnknownRecorder, plans
+
+router = APIRouter(prefix="/recorders", tags=["recorders"])
+
+
+@router.get("")
+def list_recorders(store: StoreDep) -> list[RecorderOut]:
+    return [RecorderOut.of(info) for info in store.during(plans.recorders)]
+
+
+@router.put("/{recorder_id}")
+def announce_recorder(recorder_id: UUID, told: AnnouncedIn, store: StoreDep) -> OrdersOut:
+    """A recorder reports, and is told what to do."""
+    announced = plans.Announced(
+        recorder_id, HostInfo(UUID(told.host.id), told.host.name), told.name, told.plan, told.report.model_dump()
+    )
+    info, plan = store.during(lambda session: plans.announce(session, announced))
+    return OrdersOut(
+        plan=None if plan is None else plan.told, recording=info.recording, burst_until_ns=info.burst_until_ns
+    )
+
+
+@router.patch("/{recorder_id}")
+def direct_recorder(recorder_id: UUID, orders: DirectIn, store: StoreDep) -> RecorderOut:
+    """Stop, go on, burst, or follow another plan; the recorder hears of it within seconds."""
+    before = next((one for one in store.during(plans.recorders) if one.id == recorder_id), None)
+    if before is None:
+        raise UnknownRecorder(recorder_id)
+    given = orders.model_fields_set
+    burst_until_ns = before.burst_until_ns
+    if orders.burst_s is not None:
+        burst_until_ns = time.time_ns() + round(orders.burst_s * NS_PER_S) if orders.burst_s else 0
+    info = store.during(
+        lambda session: plans.direct(
+            session,
+            recorder_id,
+            plan=orders.plan if "plan" in given else before.plan,
+            recording=before.recording if orders.recording is None else orders.recording,
+            burst_until_ns=burst_until_ns,
+        )
+    )
+    return RecorderOut.of(info)
+
+
+@router.delete("/{recorder_id}", status_code=204, response_class=Response)
+def forget_recorder(recorder_id: UUID, store: StoreDep) -> None:
+    """Forget a recorder; what it recorded stays. One that is still at work reports again."""
+    store.during(lambda session: plans.forget(session, recorder_id))

@@ -1,0 +1,158 @@
+"""Plans and recorders in the database."""
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from reditus.core.plan import Plan
+from reditus.core.types import Json
+from reditus.store.errors import PlanInUse, UnknownPlan, UnknownRecorder
+from reditus.store.records import HostInfo
+from reditus.store.tables import ArchiveRow, BlockRow, PlanRow, RecorderRow
+
+
+@dataclass(frozen=True, slots=True)
+class PlanInfo:
+    plan: Plan
+    changed_ns: int
+    recorders: tuple[str, ...]
+    """`HOST: NAME` of those that follow it."""
+
+
+@dataclass(frozen=True, slots=True)
+class RecorderInfo:
+    id: UUID
+    host: HostInfo
+    name: str
+    plan: str | None
+    recording: bool
+    burst_until_ns: int
+    reported_ns: int
+    report: Json
+
+
+@dataclass(frozen=True, slots=True)
+class Announced:
+    """What a recorder tells of itself."""
+
+    id: UUID
+    host: HostInfo
+    name: str
+    plan: str | None
+    """The plan it was started with; what was chosen later on the server counts more."""
+    report: Json
+
+
+def plans(session: Session) -> list[PlanInfo]:
+    following: dict[str, list[str]] = {}
+    for row in session.scalars(select(RecorderRow).where(RecorderRow.plan.is_not(None))):
+        following.setdefault(str(row.plan), []).append(f"{row.host_name}: {row.name}")
+    return [
+        PlanInfo(Plan.from_json(row.content), row.changed_ns, tuple(sorted(following.get(row.name, []))))
+        for row in session.scalars(select(PlanRow).order_by(PlanRow.name))
+    ]
+
+
+def put_plan(session: Session, plan: Plan) -> None:
+    values = {"name": plan.name, "content": plan.told, "changed_ns": time.time_ns()}
+    statement = insert(PlanRow).values(**values)
+    session.execute(statement.on_conflict_do_update(index_elements=["name"], set_=values))
+
+
+def remove_plan(session: Session, name: str) -> None:
+    """Raise PlanInUse while a recorder follows it."""
+    followers = session.scalars(select(RecorderRow.name).where(RecorderRow.plan == name)).all()
+    if followers:
+        raise PlanInUse(name, followers)
+    if session.execute(delete(PlanRow).where(PlanRow.name == name).returning(PlanRow.name)).first() is None:
+        raise UnknownPlan(name, _names(session))
+
+
+def recorders(session: Session) -> list[RecorderInfo]:
+    rows = session.scalars(select(RecorderRow).order_by(RecorderRow.host_name, RecorderRow.name))
+    return [_info(row) for row in rows]
+
+
+def announce(session: Session, told: Announced) -> tuple[RecorderInfo, Plan | None]:
+    """Keep a recorder's report, and return its orders. Raise UnknownPlan for a plan that there is not."""
+    row = _row(session, told.id)
+    if row is None:
+        if told.plan is not None:
+            _plan(session, told.plan)
+        row = RecorderRow(id=told.id, host_id=told.host.id, recording=True, burst_until_ns=0, plan=told.plan)
+        session.add(row)
+    elif told.plan is not None and told.report.get("started_ms") != row.report.get("started_ms"):
+        # Started anew, with a plan named: that is the last word.
+        _plan(session, told.plan)
+        row.plan = told.plan
+    row.host_name, row.name = told.host.name, told.name
+    row.report, row.reported_ns = told.report, time.time_ns()
+    session.flush()
+    return _info(row), None if row.plan is None else _plan(session, row.plan)
+
+
+def direct(session: Session, recorder: UUID, *, plan: str | None, recording: bool, burst_until_ns: int) -> RecorderInfo:
+    """Give a recorder its orders. Raise UnknownRecorder or UnknownPlan."""
+    row = _row(session, recorder)
+    if row is None:
+        raise UnknownRecorder(recorder)
+    if plan is not None:
+        _plan(session, plan)
+    row.plan, row.recording, row.burst_until_ns = plan, recording, burst_until_ns
+    session.flush()
+    return _info(row)
+
+
+def forget(session: Session, recorder: UUID) -> None:
+    """Forget a recorder that ended; what it recorded stays. Raise UnknownRecorder."""
+    gone = session.execute(delete(RecorderRow).where(RecorderRow.id == recorder).returning(RecorderRow.id)).first()
+    if gone is None:
+        raise UnknownRecorder(recorder)
+
+
+def expire(session: Session, now_ns: int) -> int:
+    """Remove the blocks that are older than their recorder's plan keeps them. Return how many."""
+    removed = 0
+    for row in session.scalars(select(RecorderRow).where(RecorderRow.plan.is_not(None))).all():
+        keep_ns = _plan(session, str(row.plan)).keep_ns
+        host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == row.id))
+        if keep_ns is None or host_id is None:
+            continue
+        old = delete(BlockRow).where(
+            BlockRow.host_id == host_id, BlockRow.archive_id == row.id, BlockRow.last_ns < now_ns - keep_ns
+        )
+        removed += len(session.execute(old.returning(BlockRow.first_ns)).all())
+    return removed
+
+
+def _row(session: Session, recorder: UUID) -> RecorderRow | None:
+    return session.scalar(select(RecorderRow).where(RecorderRow.id == recorder).with_for_update())
+
+
+def _plan(session: Session, name: str) -> Plan:
+    row = session.get(PlanRow, name)
+    if row is None:
+        raise UnknownPlan(name, _names(session))
+    return Plan.from_json(row.content)
+
+
+def _names(session: Session) -> Sequence[str]:
+    return session.scalars(select(PlanRow.name).order_by(PlanRow.name)).all()
+
+
+def _info(row: RecorderRow) -> RecorderInfo:
+    return RecorderInfo(
+        row.id,
+        HostInfo(row.host_id, row.host_name),
+        row.name,
+        row.plan,
+        row.recording,
+        row.burst_until_ns,
+        row.reported_ns,
+        row.report,
+    )

@@ -1,0 +1,100 @@
+"""Plans and recorders through the API."""
+
+from uuid import UUID
+
+import pytest
+
+from api_helpers import introduce, send
+from builders import ARCHIVE, HOST, a_block
+from reditus.core.types import NS_PER_S
+from reditus.store.plans import expire
+
+RECORDER = f"/api/recorders/{ARCHIVE}"
+REPORT = {
+    "version": "1", "pid": 7, "state": "recording", "started_ms": 1000.0, "interval_s": 1.0, "last_tick_ms": 5000.0,
+    "ticks": 5, "missed": 2, "missed_why": {"the recorder came late": 2}, "late_ms": 0.4, "cost_share": 0.004,
+    "memory_bytes": 40 << 20, "spool_bytes": 0, "spool_limit_bytes": 256 << 20, "dropped": [], "unreadable": {},
+}  # fmt: skip
+
+
+def announce(client, *, plan=None, **report):
+    told = {"host": {"id": str(HOST), "name": "testbed"}, "name": "trial", "plan": plan, "report": REPORT | report}
+    return client.put(RECORDER, json=told)
+
+
+def test_a_plan_is_made_changed_followed_and_removed(client):
+    assert client.get("/api/plans").json() == []
+    assert client.put("/api/plans/night", json={"name": "night", "every": "5s"}).status_code == 200
+    changed = client.put("/api/plans/night", json={"name": "night", "every": "10s"}).json()
+    assert changed["plan"]["every"] == "10s"
+    assert announce(client, plan="night").json() == {
+        "plan": {"name": "night", "every": "10s"}, "recording": True, "burst_until_ns": 0,
+    }  # fmt: skip
+    assert client.get("/api/plans").json()[0]["recorders"] == ["testbed: trial"]
+    refused = client.delete("/api/plans/night")
+    assert (refused.status_code, "is followed by 'trial'" in refused.json()["detail"]) == (409, True)
+    assert client.patch(RECORDER, json={"plan": None}).json()["plan"] is None
+    assert client.delete("/api/plans/night").status_code == 204
+    assert client.delete("/api/plans/night").status_code == 404
+
+
+def test_a_bad_plan_is_refused_with_every_reason(client):
+    refused = client.put("/api/plans/p", json={"name": "q", "every": "never", "keep": 3})
+    assert refused.status_code == 422
+    assert {one["where"] for one in refused.json()["errors"]} == {"every", "keep"}
+    other = client.put("/api/plans/p", json={"name": "q"}).json()
+    assert "a plan keeps its name" in other["detail"]
+    assert client.get("/api/plans").json() == []
+
+
+def test_a_recorder_reports_and_takes_orders(client):
+    assert announce(client).json()["recording"] is True
+    (seen,) = client.get("/api/recorders").json()
+    assert (seen["state"], seen["report"]["missed_why"]) == ("recording", {"the recorder came late": 2})
+    assert client.patch(RECORDER, json={"recording": False}).status_code == 200
+    assert announce(client).json()["recording"] is False
+    client.patch(RECORDER, json={"recording": True, "burst_s": 60})
+    orders = announce(client).json()
+    assert orders["recording"] is True
+    assert orders["burst_until_ns"] > 0
+    client.patch(RECORDER, json={"burst_s": 0})
+    assert announce(client).json()["burst_until_ns"] == 0
+    assert client.delete(RECORDER).status_code == 204
+    assert client.get("/api/recorders").json() == []
+
+
+def test_what_is_chosen_on_the_server_outlives_reports_but_not_a_new_start(client):
+    for name in ("day", "night"):
+        client.put(f"/api/plans/{name}", json={"name": name})
+    announce(client, plan="day")
+    client.patch(RECORDER, json={"plan": "night"})
+    assert announce(client, plan="day").json()["plan"]["name"] == "night"
+    assert announce(client, plan="day", started_ms=2000.0).json()["plan"]["name"] == "day"
+
+
+@pytest.mark.parametrize(
+    ("call", "status", "said"),
+    [
+        (lambda client: announce(client, plan="nope"), 404, "no plan is called 'nope'; there is none yet"),
+        (lambda client: client.patch(RECORDER, json={}), 404, "no recorder"),
+        (lambda client: client.delete(RECORDER), 404, "no recorder"),
+        (lambda client: client.put(RECORDER, json={"name": "x"}), 422, "body.host"),
+    ],
+)
+def test_orders_that_make_no_sense_are_refused(client, call, status, said):
+    answer = call(client)
+    assert answer.status_code == status
+    assert said in answer.json()["detail"]
+
+
+def test_what_is_older_than_the_plan_keeps_is_removed_and_nothing_else(client, store):
+    introduce(client)
+    blocks = [a_block(start=number * 100) for number in range(3)]
+    assert send(client, *blocks).status_code == 200
+    client.put("/api/plans/short", json={"name": "short", "keep": "1m"})
+    announce(client, plan="short")
+    now_ns = blocks[1].last_ns + 60 * NS_PER_S
+    assert store.during(lambda session: expire(session, now_ns)) == 1
+    assert store.archive(UUID(str(ARCHIVE))).first_ns == blocks[1].first_ns
+    client.put("/api/plans/short", json={"name": "short", "keep": None})
+    assert store.during(lambda session: expire(session, now_ns + 10**18)) == 0
