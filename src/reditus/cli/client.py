@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping
 from types import TracebackType
 from typing import Any, Self
+from urllib.parse import quote
 from uuid import UUID
 
 import httpx
@@ -53,6 +54,32 @@ class Client:
     def series(self, archive_id: str, names: list[str], window: Mapping[str, str], width: int) -> dict[str, Any]:
         params = {"measure": names, "width": str(width), **window}
         return dict(self._ask("GET", f"/api/archives/{archive_id}/series", params=params))
+
+    def plans(self) -> list[dict[str, Any]]:
+        return list(self._ask("GET", "/api/plans"))
+
+    def put_plan(self, plan: dict[str, Any]) -> dict[str, Any]:
+        return dict(self._ask("PUT", f"/api/plans/{quote(str(plan['name']), safe='')}", json=plan))
+
+    def remove_plan(self, name: str) -> None:
+        self._ask("DELETE", f"/api/plans/{quote(name, safe='')}")
+
+    def recorders(self) -> list[dict[str, Any]]:
+        return list(self._ask("GET", "/api/recorders"))
+
+    def find_recorder(self, wanted: str) -> dict[str, Any]:
+        """By name, `HOST: NAME`, id, or the beginning of an id."""
+        every = self.recorders()
+        for one in every:
+            if wanted in (one["id"], one["name"], f"{one['host']['name']}: {one['name']}") or (
+                len(wanted) >= 4 and one["id"].startswith(wanted.lower())
+            ):
+                return one
+        known = "\n".join(f"  {one['id'][:8]}  {one['host']['name']}: {one['name']}" for one in every) or "  none yet"
+        raise Failure(f"no recorder is called {wanted!r}. There are:\n{known}")
+
+    def direct(self, recorder: str, orders: dict[str, Any]) -> dict[str, Any]:
+        return dict(self._ask("PATCH", f"/api/recorders/{recorder}", json=orders))
 
     def load(self, recording: Recording) -> bool:
         """Send a whole recording, the way a recorder sends its own; return False if it is there already."""

@@ -11,13 +11,13 @@ from typing import Annotated
 
 import structlog
 import typer
-from pydantic import ValidationError
 
 from reditus.cli.children import Child
 from reditus.cli.client import Client
+from reditus.cli.planning import check_plan_exists, direct, planning, recorders
 from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
 from reditus.cli.screen import Failure, err, out, step
-from reditus.cli.service import Service, service
+from reditus.cli.service import Service, service, settings_of_environment
 from reditus.cli.watching import live_lines, past_lines
 from reditus.core.bins import MAX_BINS
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
@@ -27,7 +27,6 @@ from reditus.core.durations import parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
 from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
 from reditus.server.schemas import DiagnosisOut
-from reditus.server.settings import Settings
 from reditus.server.times import BadTime, parse_window
 
 app = typer.Typer(
@@ -59,7 +58,7 @@ def demo() -> None:
     from reditus.exchange.made_up import as_recording
     from reditus.simulator import made_up  # SciPy takes a second or two; no other command should wait for it
 
-    with service(_settings()) as running:
+    with service(settings_of_environment()) as running:
         if not running.owned:
             out.print(f"Reditus is running already at {running.url}")
             return
@@ -75,7 +74,7 @@ def demo() -> None:
 @app.command()
 def serve() -> None:
     """Start the database and the server, and nothing else."""
-    with service(_settings()) as running:
+    with service(settings_of_environment()) as running:
         if not running.owned:
             out.print(f"Reditus is running already at {running.url}")
             return
@@ -89,6 +88,7 @@ def record(
     name: Annotated[
         str | None, typer.Option("--name", help="Name of the archive; the same name goes on with it.")
     ] = None,
+    plan: Annotated[str | None, typer.Option("--plan", help="Follow this plan instead of --every.")] = None,
 ) -> None:
     """Record this machine into an archive."""
     _check_interval(every)
@@ -97,8 +97,12 @@ def record(
     title = name or datetime.now(UTC).strftime("recorded %Y-%m-%d %H:%M:%S")
     if not 0 < len(title.strip()) <= 120 or not title.isprintable():
         raise Failure(f"--name {title!r} is not a printable text of 1 to 120 characters")
-    with service(_settings(), anywhere=True) as running:
+    with service(settings_of_environment(), anywhere=True) as running:
         arguments = _recorder_arguments(running, name=title, every=every)
+        if plan is not None:
+            with Client(running.url) as client:
+                check_plan_exists(client, plan)
+            arguments += ["--plan", plan]
         recorder = Child("reditus.recorder", [*arguments, *(["--for", duration] if duration else [])])
         out.print(f"Recording this machine as {title!r}" + (f" for {duration}." if duration else ". Ctrl-C ends it."))
         try:
@@ -117,7 +121,7 @@ def record(
 @app.command()
 def archives(as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False) -> None:
     """List what there is."""
-    with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
         every = client.archives()
         if as_json:
             print(json.dumps(every, indent=1))
@@ -160,7 +164,7 @@ def watch(
     if archive is None:
         lines = live_lines(names, _duration(every, "--every"), count)
     else:
-        with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+        with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
             found = client.find_archive(archive)
             window = {key: value for key, value in (("from", start), ("to", end)) if value}
             lines = past_lines(client.series(found["id"], names, window, MAX_BINS), count)
@@ -171,6 +175,11 @@ def watch(
         raise Failure(str(why)) from why
     except KeyboardInterrupt:
         return
+
+
+app.add_typer(planning, name="plan")
+app.command()(recorders)
+app.command()(direct)
 
 
 @app.command("field-script")
@@ -186,7 +195,7 @@ def import_file(
 ) -> None:
     """Turn a field capture into an archive. The same file again is the same archive."""
     capture = _capture(file, name)
-    with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
         recording = capture.recording
         fresh = client.load(recording)
         found = client.find_archive(str(recording.archive))
@@ -209,7 +218,7 @@ def diagnose(
         _diagnose_file(Path(archive), start, end, as_json=as_json)
         return
     window = {key: value for key, value in (("from", start), ("to", end)) if value}
-    with service(_settings(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
         found = client.find_archive(archive)
         diagnosis = client.diagnosis(found["id"], window)
         if as_json:
@@ -252,14 +261,6 @@ def _capture(file: Path, name: str | None) -> FieldCapture:
     if capture.more_remarks:
         err.print(f"{file}: and {capture.more_remarks} more", markup=False)
     return capture
-
-
-def _settings() -> Settings:
-    try:
-        return Settings()
-    except ValidationError as why:
-        wrong = "; ".join(f"REDITUS_{str(error['loc'][0]).upper()}: {error['msg']}" for error in why.errors())
-        raise Failure(f"a setting is not valid: {wrong}") from why
 
 
 def _recorder_arguments(running: Service, *, name: str, every: str) -> list[str]:

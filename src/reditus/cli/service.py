@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import httpx
+from pydantic import ValidationError
 
 from reditus.cli.children import Child
 from reditus.cli.folders import prepare_data_folder
@@ -19,6 +20,15 @@ from reditus.server.settings import Settings
 from reditus.store.cluster import Cluster, ClusterError
 
 START_TIMEOUT_S = 60.0
+
+
+def settings_of_environment() -> Settings:
+    """Raise Failure, naming the variable, for one that is not valid."""
+    try:
+        return Settings()
+    except ValidationError as why:
+        wrong = "; ".join(f"REDITUS_{str(error['loc'][0]).upper()}: {error['msg']}" for error in why.errors())
+        raise Failure(f"a setting is not valid: {wrong}") from why
 
 
 @dataclass

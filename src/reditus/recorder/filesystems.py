@@ -7,7 +7,7 @@ answers that are there, and a mount that does not answer is left out until it do
 import os
 import re
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -93,7 +93,9 @@ class Filesystems:
     group = "filesystem"
     pace_s = SELDOM_S
 
-    def __init__(self, root: str = "/") -> None:
+    def __init__(self, root: str = "/", takes: Callable[[Column], bool] | None = None) -> None:
+        """`takes` says of a mount point's column whether it is wanted; else all are."""
+        self._takes = takes
         self._mounts_file = Path(root, "proc/self/mounts")
         self._with_device = Path(root, "proc/filesystems")
         self._askers: dict[str, _Asker] = {}
@@ -150,7 +152,9 @@ class Filesystems:
             _, point, kind, *_ = line.split(" ")
             mount = _OCTAL.sub(lambda found: chr(int(found[1], 8)), point)
             holds = kind in on_devices or kind in HOLDING or kind.startswith("fuse.")
-            if holds and mount.isprintable() and len(mount) <= MAX_TEXT:
+            if not holds or not mount.isprintable() or len(mount) > MAX_TEXT:
+                continue
+            if self._takes is None or self._takes(space_columns(mount)[0]):
                 yield mount
 
 

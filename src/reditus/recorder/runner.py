@@ -130,7 +130,8 @@ class Runner:
         )
         self._setting = setting
         processes = Processes(arguments=setting.plan.arguments if setting.plan else False)
-        sampler = Sampler(interval_ns=setting.interval_ns, probes=[Filesystems(), processes], plan=setting.plan)
+        filesystems = Filesystems(takes=setting.plan.takes if setting.plan else None)
+        sampler = Sampler(interval_ns=setting.interval_ns, probes=[filesystems, processes], plan=setting.plan)
         batcher = Batcher(self._spool.archive, boot_id(), setting.interval_ns, sampler.intervals_ns)
         schedule = Schedule(setting.interval_ns, stop, for_ns)
         missed_before, asleep_before_ns = 0, _asleep_ns()

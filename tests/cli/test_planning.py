@@ -1,0 +1,96 @@
+"""Plans and recorders on the command line, with a recorder at work."""
+
+import json
+import os
+import subprocess
+import sys
+import time
+
+import httpx
+import pytest
+
+from databases import new_database
+from reditus.cli.children import Child
+from reditus.cli.service import service
+from reditus.server.settings import Settings
+
+WAIT_S = 30
+
+
+@pytest.fixture(scope="module")
+def running(cluster, tmp_path_factory):
+    settings = Settings(data=tmp_path_factory.mktemp("planning"), database_url=new_database(cluster))
+    with service(settings, anywhere=True) as running:
+        yield running
+
+
+@pytest.fixture
+def command(running):
+    """Run a command beside the running server; it has to succeed, or to fail."""
+
+    def run(*words, fails=False):
+        env = {**os.environ, "REDITUS_DATA": str(running.data)}
+        line = [sys.executable, "-m", "reditus.cli", *words]
+        done = subprocess.run(line, env=env, capture_output=True, text=True, timeout=WAIT_S, check=False)
+        assert (done.returncode != 0) == fails, done.stderr
+        return done
+
+    return run
+
+
+def until(holds):
+    deadline_s = time.monotonic() + WAIT_S
+    while not (found := holds()):
+        assert time.monotonic() < deadline_s, "what was waited for did not come about"
+        time.sleep(0.2)
+    return found
+
+
+def test_a_plan_from_file_to_recorder(running, command, tmp_path):
+    file = tmp_path / "plan.json"
+    file.write_text(json.dumps({"name": "lean", "every": "500ms", "groups": {"process": {"record": False}}}))
+    assert "is kept" in command("plan", "put", str(file)).stdout
+    assert json.loads(command("plan", "show", "lean").stdout)["every"] == "500ms"
+
+    arguments = ["--server", running.url, "--spool", str(running.spool), "--name", "directed", "--every", "1s"]
+    recorder = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
+
+    def report():
+        found = [
+            one
+            for one in httpx.get(f"{running.url}/api/recorders", trust_env=False).json()
+            if one["name"] == "directed"
+        ]
+        return found[0] if found else None
+
+    try:
+        until(lambda: report() and report()["state"] == "recording")
+        assert report()["report"]["interval_s"] == 1.0
+        assert "plan lean" in command("direct", "directed", "--plan", "lean").stdout
+        until(lambda: report()["report"]["interval_s"] == 0.5)
+        command("direct", "directed", "--burst", "60s")
+        until(lambda: report()["state"] == "burst")
+        command("direct", "directed", "--burst", "0s", "--stop")
+        until(lambda: report()["state"] == "stopped")
+        listed = command("recorders").stdout
+        assert "directed" in listed
+        assert "lean" in listed
+        assert "followed by 'directed'" in command("plan", "remove", "lean", fails=True).stderr
+    finally:
+        assert recorder.stop() == 0
+    assert report()["state"] == "ended"
+    assert "lean: every 500ms" in command("plan", "list").stdout
+
+
+def test_what_is_wrong_is_told_with_its_place(command, tmp_path):
+    file = tmp_path / "bad.json"
+    file.write_text('{"name": "p", "every": "10ms", "devices": {"disk": {"only": 3}}}')
+    refused = command("plan", "put", str(file), fails=True).stderr
+    assert "every: a duration of at least 0.1 s" in refused
+    assert "devices.disk.only: a list" in refused
+    file.write_text("{")
+    assert "is no JSON" in command("plan", "put", str(file), fails=True).stderr
+    assert "cannot be read" in command("plan", "put", str(tmp_path / "no.json"), fails=True).stderr
+    assert "no plan is called 'x'" in command("record", "--plan", "x", "--for", "1s", fails=True).stderr
+    assert "say what it is to do" in command("direct", "any", fails=True).stderr
+    assert "no recorder is called" in command("direct", "nobody", "--stop", fails=True).stderr
