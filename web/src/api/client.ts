@@ -13,7 +13,16 @@ export type Finding = components['schemas']['FindingOut']
 export type RuledOut = components['schemas']['RuledOutOut']
 export type Evidence = components['schemas']['EvidenceOut']
 export type Measure = components['schemas']['MeasureOut']
-type Problem = components['schemas']['ProblemOut']
+export type Recorder = components['schemas']['RecorderOut']
+export type PlanEntry = components['schemas']['PlanOut']
+export type PlanGroup = components['schemas']['GroupOut']
+type Problem = components['schemas']['ProblemOut'] & { errors?: Wrong[] }
+
+/** One wrong part of what was sent, and what would be right. */
+export interface Wrong {
+  where: string
+  what: string
+}
 
 export const api = createClient<paths>({
   baseUrl: '/',
@@ -26,6 +35,7 @@ export class ApiError extends Error {
     readonly status: number,
     readonly title: string,
     detail: string,
+    readonly wrong: Wrong[] = [],
   ) {
     super(detail)
   }
@@ -55,11 +65,19 @@ export async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
     throw new ApiError(0, 'Server away', 'The server does not answer. Is ./reditus still running?')
   }
   if (answer.data !== undefined) return answer.data
-  if (isProblem(answer.error))
-    throw new ApiError(answer.response.status, answer.error.title, answer.error.detail)
+  if (isProblem(answer.error)) {
+    const { title, detail, errors } = answer.error
+    throw new ApiError(answer.response.status, title, detail, errors)
+  }
   throw new ApiError(
     answer.response.status,
     'Unforeseen answer',
     `The server answered ${answer.response.status}.`,
   )
+}
+
+/** Like `unwrap`, for what answers without content. */
+export async function done(asked: Promise<Answer<unknown>>): Promise<void> {
+  const answer = await asked.catch(() => undefined)
+  if (!answer?.response.ok) await unwrap(answer ? Promise.resolve(answer) : asked)
 }

@@ -10,7 +10,10 @@ import {
   type Diagnosis,
   type Measure,
   type Moment,
+  type PlanEntry,
+  type PlanGroup,
   type Processes,
+  type Recorder,
   type SeriesSet,
 } from './client'
 
@@ -118,5 +121,31 @@ export function useDiagnosis(id: Ref<string>, grown: Ref<number | null>): Query<
       const params = { path: { archive_id: id.value } }
       return unwrap(api.GET('/api/archives/{archive_id}/diagnosis', { params, signal }))
     },
+  })
+}
+
+const RECORDERS_EVERY_MS = 2_000
+
+export function useRecorders(): Query<Recorder[]> {
+  return useQuery<Recorder[], ApiError>({
+    queryKey: ['recorders'],
+    queryFn: () => unwrap(api.GET('/api/recorders')),
+    refetchInterval: RECORDERS_EVERY_MS,
+  })
+}
+
+export function usePlans(): Query<PlanEntry[]> {
+  return useQuery<PlanEntry[], ApiError>({
+    queryKey: ['plans'],
+    queryFn: () => unwrap(api.GET('/api/plans')),
+    refetchInterval: LIST_EVERY_MS,
+  })
+}
+
+export function usePlanGroups(): Query<PlanGroup[]> {
+  return useQuery<PlanGroup[], ApiError>({
+    queryKey: ['plan groups'],
+    queryFn: () => unwrap(api.GET('/api/plans/groups')),
+    staleTime: Infinity,
   })
 }

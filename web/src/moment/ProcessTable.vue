@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Process, Processes } from '../api/client'
-import { scaleFor, spellNumber, type Unit } from '../model/amounts'
+import { scaleFor, spellNumber, type Scale } from '../model/amounts'
 import { AMOUNTS, named, rest, sorted, weightOf, type Amount } from './processes'
 
 /** The heaviest processes of the moment, sortable, and what nobody in the list had. */
@@ -14,14 +14,16 @@ const whole = ref(false)
 
 const found = computed(() => sorted(named(props.processes.processes, search.value), by.value))
 const shown = computed(() => (whole.value ? found.value : found.value.slice(0, SHOWN)))
-const scales = computed(() =>
-  Object.fromEntries(
-    AMOUNTS.map(({ key, unit }) => [
-      key,
-      scaleFor(unit as Unit, Math.max(0, ...props.processes.processes.map((one) => weightOf(one, key)))),
-    ]),
-  ),
+const scales = computed(
+  () =>
+    new Map<Amount, Scale>(
+      AMOUNTS.map(({ key, unit }) => [
+        key,
+        scaleFor(unit, Math.max(0, ...props.processes.processes.map((one) => weightOf(one, key)))),
+      ]),
+    ),
 )
+const scaleOf = (key: Amount): Scale => scales.value.get(key) ?? scaleFor('count', 0)
 const others = computed(() => rest(props.processes))
 const titleOf = (one: Process): string =>
   [
@@ -62,7 +64,7 @@ const titleOf = (one: Process): string =>
           >
             {{ column.title }}
           </button>
-          <br />{{ scales[column.key].unit }}
+          <br />{{ scaleOf(column.key).unit }}
         </th>
       </tr>
     </thead>
@@ -77,13 +79,13 @@ const titleOf = (one: Process): string =>
           {{ one.name ?? 'unknown' }} <span class="text-2xs text-soft">{{ one.pid }} {{ one.user }}</span>
         </td>
         <td v-for="column in AMOUNTS" :key="column.key" class="py-0.5 text-right">
-          {{ spellNumber(weightOf(one, column.key), scales[column.key]) }}
+          {{ spellNumber(weightOf(one, column.key), scaleOf(column.key)) }}
         </td>
       </tr>
       <tr v-if="others && !search" class="border-t border-rule-strong text-soft">
         <td class="py-0.5" title="Processes that are not among the heaviest">all others</td>
         <td v-for="column in AMOUNTS" :key="column.key" class="py-0.5 text-right">
-          {{ spellNumber(others[column.key], scales[column.key]) }}
+          {{ spellNumber(others[column.key], scaleOf(column.key)) }}
         </td>
       </tr>
     </tbody>

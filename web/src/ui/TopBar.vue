@@ -2,6 +2,10 @@
 import { RouterLink } from 'vue-router'
 import { usePreferences } from '../usePreferences'
 
+const PLACES = [
+  { to: '/', title: 'Archives' },
+  { to: '/recorders', title: 'Recorders' },
+]
 const { zone, theme, toggleZone, toggleTheme } = usePreferences()
 </script>
 
@@ -9,6 +13,17 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
   <header class="flex h-11 shrink-0 items-center gap-5 border-b border-rule-strong bg-leaf px-[18px]">
     <RouterLink to="/" class="font-serif text-[23px] italic" title="All archives">Reditus</RouterLink>
     <slot />
+    <nav v-if="!$slots.default" class="flex gap-5" aria-label="Places">
+      <RouterLink
+        v-for="place in PLACES"
+        :key="place.to"
+        :to="place.to"
+        class="text-soft hover:text-ink"
+        active-class=""
+        exact-active-class="text-ink underline decoration-needle decoration-2 underline-offset-[13px]"
+        >{{ place.title }}</RouterLink
+      >
+    </nav>
     <div class="ml-auto flex items-center gap-5 text-soft">
       <slot name="right" />
       <button

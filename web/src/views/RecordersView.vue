@@ -1,0 +1,133 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { useIntervalFn } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { api, ApiError, done, unwrap, type PlanEntry } from '../api/client'
+import { usePlanGroups, usePlans, useRecorders } from '../api/queries'
+import PlanDialog from '../recorders/PlanDialog.vue'
+import { text } from '../recorders/planForm'
+import RecorderRow from '../recorders/RecorderRow.vue'
+import PillButton from '../ui/PillButton.vue'
+import StateNote from '../ui/StateNote.vue'
+import TopBar from '../ui/TopBar.vue'
+import { usePreferences } from '../usePreferences'
+
+const { data: recorders, error, isPending } = useRecorders()
+const { data: plans } = usePlans()
+const { data: groups } = usePlanGroups()
+const { zone } = usePreferences()
+const now = ref(Date.now())
+useIntervalFn(() => (now.value = Date.now()), 1_000)
+const queries = useQueryClient()
+
+const editing = ref<{ plan: Record<string, unknown> | null } | null>(null)
+const trouble = ref('')
+const known = computed(() => plans.value ?? [])
+
+/** Ask the server to change something, then look again; what it refuses is told. */
+async function change(asked: Promise<unknown>): Promise<void> {
+  trouble.value = ''
+  try {
+    await asked
+  } catch (why) {
+    if (!(why instanceof ApiError)) throw why
+    trouble.value = why.message
+  }
+  await Promise.all(
+    ['recorders', 'plans'].map((queryKey) => queries.invalidateQueries({ queryKey: [queryKey] })),
+  )
+}
+const direct = (
+  id: string,
+  body: { plan?: string | null; recording?: boolean; burst_s?: number },
+): Promise<void> =>
+  change(unwrap(api.PATCH('/api/recorders/{recorder_id}', { params: { path: { recorder_id: id } }, body })))
+const forget = (id: string): Promise<void> =>
+  change(done(api.DELETE('/api/recorders/{recorder_id}', { params: { path: { recorder_id: id } } })))
+const remove = (name: string): Promise<void> =>
+  change(done(api.DELETE('/api/plans/{name}', { params: { path: { name } } })))
+function saved(): void {
+  editing.value = null
+  void change(Promise.resolve())
+}
+const sentence = ({ plan, recorders: followers }: PlanEntry): string => {
+  const out = Object.entries((plan.groups ?? {}) as Record<string, { record?: boolean }>).filter(
+    ([, wish]) => wish.record === false,
+  )
+  return [
+    `a tick every ${text(plan.every, '1s')}`,
+    plan.keep ? `kept ${text(plan.keep)}` : 'kept for ever',
+    out.length ? `without ${out.map(([name]) => name).join(', ')}` : 'all counters',
+    followers.length ? `followed by ${followers.join(', ')}` : 'nobody follows it',
+  ].join(' · ')
+}
+</script>
+
+<template>
+  <div class="flex flex-col">
+    <TopBar />
+    <main class="mx-auto w-full max-w-5xl grow overflow-y-auto px-6 pt-8 pb-12">
+      <h1 class="font-serif text-3xl font-semibold">Recorders</h1>
+      <p class="mt-1 text-soft">Who records what, how they do, and the plans that they follow.</p>
+      <p v-if="trouble" class="mt-2 text-needle" role="alert">{{ trouble }}</p>
+      <StateNote v-if="isPending" title="Asking for the recorders" busy />
+      <StateNote
+        v-else-if="error && !recorders"
+        title="The recorders cannot be listed"
+        :hint="error.message"
+      />
+      <StateNote
+        v-else-if="!recorders?.length"
+        title="No recorder has reported yet"
+        hint="Record this machine for a minute: ./reditus record --for 60s"
+      />
+      <section v-else class="mt-4" aria-label="Recorders">
+        <RecorderRow
+          v-for="each in recorders"
+          :key="each.id"
+          :recorder="each"
+          :plans="known"
+          :zone="zone"
+          :now="now"
+          @direct="direct(each.id, $event)"
+          @forget="forget(each.id)"
+        />
+      </section>
+      <section class="mt-8" aria-label="Plans">
+        <div class="flex items-baseline justify-between border-b border-rule-strong pb-1.5">
+          <h2 class="font-serif text-xl font-semibold">Plans</h2>
+          <PillButton label="Make a new plan" @press="editing = { plan: null }">New plan</PillButton>
+        </div>
+        <p v-if="!known.length" class="mt-3 text-soft">
+          None yet. A plan says which counters, how often, when, and how long they are kept; recorders without
+          one record everything as they were started.
+        </p>
+        <article
+          v-for="each in known"
+          :key="each.name"
+          class="flex items-baseline gap-4 border-b border-rule py-2.5"
+          :data-plan="each.name"
+        >
+          <h3 class="font-serif text-base font-semibold">{{ each.name }}</h3>
+          <p class="grow text-soft">{{ sentence(each) }}</p>
+          <PillButton :label="`Change ${each.name}`" @press="editing = { plan: each.plan }"
+            >Change</PillButton
+          >
+          <PillButton
+            :label="`Remove ${each.name}`"
+            :disabled="each.recorders.length > 0"
+            @press="remove(each.name)"
+            >Remove</PillButton
+          >
+        </article>
+      </section>
+    </main>
+    <PlanDialog
+      v-if="editing && groups"
+      :plan="editing.plan"
+      :groups="groups"
+      @close="editing = null"
+      @saved="saved"
+    />
+  </div>
+</template>
