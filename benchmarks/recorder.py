@@ -4,14 +4,19 @@ Run: .venv/bin/python -m benchmarks.recorder [SECONDS]
 """
 
 import json
+import os
+import signal
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from glob import glob
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from threading import Thread
+from typing import ClassVar
 
 from benchmarks.table import show
 from reditus.core.types import NS_PER_S
@@ -22,20 +27,27 @@ from reditus.recorder.sources.source import SELDOM_S
 
 ROUNDS = 400
 PACE_S = 0.005
+CROWD = 200
 
 
 def main() -> None:
     seconds = int(sys.argv[1]) if len(sys.argv) > 1 else 60
     columns, ratio, tick_ms = reading_and_parsing()
-    share, memory_mib, ticks = whole_recorder(seconds)
+    share, memory_mib, _ = whole_recorder(seconds)
+    with sleepers(CROWD):
+        crowded_share, crowded_mib, _ = whole_recorder(seconds)
+    with busy_processes(3 * (os.cpu_count() or 1)):
+        _, _, late_ms = whole_recorder(seconds)
     show(
         "Recorder on this machine",
         [
             ("counters a tick", str(columns)),
             ("read and parse, against only reading", f"{ratio:.2f} times"),
             ("read and parse, processor time a tick", f"{tick_ms:.2f} ms"),
-            ("whole recorder at 1 s, spooling and sending", f"{share:.2%} of one core over {ticks} ticks"),
-            ("resident memory", f"{memory_mib:.1f} MiB"),
+            (f"whole recorder at 1 s for {seconds} s, spooling and sending", f"{share:.2%} of one core"),
+            (f"the same with {CROWD} more processes", f"{crowded_share:.2%} of one core"),
+            ("resident memory, and with those", f"{memory_mib:.1f} MiB, {crowded_mib:.1f} MiB"),
+            ("ticks late by, median, all cores saturated three times", f"{late_ms:.2f} ms"),
         ],
     )
 
@@ -83,13 +95,40 @@ def _can_be_read(file: KernelFile) -> bool:
     return True
 
 
+@contextmanager
+def sleepers(count: int) -> Iterator[None]:
+    """Processes that wake up ten times a second and do next to nothing, as most do."""
+    program = ["sh", "-c", "while :; do sleep 0.1; done"]
+    crowd = [subprocess.Popen(program, start_new_session=True) for _ in range(count // 2)]  # each has a child
+    try:
+        yield
+    finally:
+        for one in crowd:
+            os.killpg(one.pid, signal.SIGKILL)
+            one.wait()
+
+
+@contextmanager
+def busy_processes(count: int) -> Iterator[None]:
+    crowd = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(count)]
+    try:
+        yield
+    finally:
+        for one in crowd:
+            one.kill()
+            one.wait()
+
+
 class Sink(BaseHTTPRequestHandler):
-    """Acknowledges everything."""
+    """Acknowledges everything, and keeps the recorder's last report."""
 
     protocol_version = "HTTP/1.1"
+    report: ClassVar[dict[str, float]] = {}
 
     def do_POST(self) -> None:
-        self.rfile.read(int(self.headers["Content-Length"]))
+        body = self.rfile.read(int(self.headers["Content-Length"]))
+        if "/recorders/" in self.path:
+            Sink.report = json.loads(body)["report"]
         answer = json.dumps({}).encode()
         self.send_response(200)
         self.send_header("Content-Length", str(len(answer)))
@@ -102,8 +141,10 @@ class Sink(BaseHTTPRequestHandler):
         """Say nothing."""
 
 
-def whole_recorder(seconds: int) -> tuple[float, float, int]:
-    """Share of one core, MiB resident and ticks of a real recorder process, its start-up left out."""
+def whole_recorder(seconds: int) -> tuple[float, float, float]:
+    """Share of one core, MiB resident, and how late the last minute's ticks were in ms (median), of a real recorder
+    process, its start-up left out.
+    """
     sink = ThreadingHTTPServer(("127.0.0.1", 0), Sink)
     Thread(target=sink.serve_forever, daemon=True).start()
     with tempfile.TemporaryDirectory() as spool:
@@ -114,17 +155,17 @@ def whole_recorder(seconds: int) -> tuple[float, float, int]:
         before_s, begun = _cpu_s(recorder.pid), time.monotonic()
         time.sleep(seconds)
         share = (_cpu_s(recorder.pid) - before_s) / (time.monotonic() - begun)
-        status = Path(f"/proc/{recorder.pid}/status").read_text()
-        resident_kib = next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmRSS"))
+        late_ms, resident_mib = Sink.report["late_ms"], Sink.report["memory_bytes"] / (1 << 20)
         recorder.terminate()
         recorder.wait()
     sink.shutdown()
-    return share, resident_kib / 1024, seconds
+    return share, resident_mib, late_ms
 
 
 def _cpu_s(pid: int) -> float:
-    fields = Path(f"/proc/{pid}/schedstat").read_text().split()
-    return int(fields[0]) / 1e9
+    """Of all its threads."""
+    tasks = Path(f"/proc/{pid}/task").glob("*/schedstat")
+    return sum(int(task.read_text().split()[0]) for task in tasks) / 1e9
 
 
 if __name__ == "__main__":

@@ -1,14 +1,17 @@
 """Small verbs for browser tests."""
 
+import json
 import re
 import time
 from collections.abc import Callable
 from datetime import datetime
+from pathlib import Path
 
 import httpx
 from playwright.sync_api import Page
 
 WAIT_S = 20.0
+AXE = Path(__file__).resolve().parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 def wait_until(holds: Callable[[], bool], wait_s: float = WAIT_S) -> None:
@@ -49,3 +52,12 @@ def readout_value(page: Page, strip: str) -> float:
     found = re.match(r"[\d.]+", readout(page, strip))
     assert found
     return float(found[0])
+
+
+def no_violations(page: Page) -> None:
+    """Whatever axe finds that keeps people from using the page fails the test."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    assert found["violations"] == [], json.dumps(
+        [(one["id"], [node["html"][:200] for node in one["nodes"]]) for one in found["violations"]], indent=1
+    )

@@ -59,14 +59,14 @@ const choose = (event: Event): void => {
         </label>
         <PillButton
           v-if="recorder.burst_until_ms !== null"
-          :label="`End the burst of ${recorder.name}`"
+          :label="`End burst of ${recorder.name}`"
           on
           @press="emit('direct', { burst_s: 0 })"
           >End burst</PillButton
         >
         <PillButton
           v-else
-          :label="`Sample ${recorder.name} faster for ${BURST_S} seconds`"
+          :label="`Burst 1 min: sample ${recorder.name} faster`"
           :disabled="gone || !recorder.recording"
           @press="emit('direct', { burst_s: BURST_S })"
           >Burst 1 min</PillButton

@@ -1,0 +1,89 @@
+"""The recorders screen, with a recorder at work: how it does, orders, plans; and processes at the needle."""
+
+import httpx
+import pytest
+
+from e2e_helpers import no_violations, wait_until
+from reditus.cli.children import Child
+
+
+@pytest.fixture(scope="module")
+def recorder(running):
+    arguments = ["--server", running.url, "--spool", str(running.spool), "--name", "bench recorder", "--every", "1s"]
+    recorder = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
+    yield recorder
+    assert recorder.stop() == 0
+
+
+def report(running):
+    every = httpx.get(f"{running.url}/api/recorders", trust_env=False, timeout=30).json()
+    return next(one for one in every if one["name"] == "bench recorder")
+
+
+@pytest.fixture
+def row(running, recorder, page):
+    page.goto(f"{running.url}/recorders")
+    row = page.locator('[data-recorder="bench recorder"]')
+    row.wait_for()
+    return row
+
+
+def test_a_plan_is_made_followed_and_changed_in_place(running, row, page):
+    page.get_by_role("button", name="Make a new plan").click()
+    page.get_by_label("Name").fill("lean")
+    page.get_by_label("Tick every", exact=True).fill("10ms")
+    page.get_by_label("The heaviest processes", exact=True).uncheck()
+    page.get_by_role("button", name="Save the plan").click()
+    # What is wrong is told at its place, and nothing is lost.
+    page.get_by_text("a duration of at least 0.1 s").wait_for()
+    assert page.get_by_label("Name").input_value() == "lean"
+    no_violations(page)
+    page.get_by_label("Tick every", exact=True).fill("2s")
+    page.get_by_role("button", name="Save the plan").click()
+    page.locator("[data-plan-dialog]").wait_for(state="detached")
+    plan = page.locator('[data-plan="lean"]')
+    assert "a tick every 2s · kept for ever · without process · nobody follows it" in plan.inner_text()
+
+    row.get_by_label("Plan of bench recorder").select_option("lean")
+    wait_until(lambda: report(running)["report"]["interval_s"] == 2.0)
+    plan.get_by_text("bench recorder").wait_for()
+    assert plan.get_by_role("button", name="Remove lean").is_disabled()
+    plan.get_by_role("button", name="Change lean").click()
+    page.get_by_label("Tick every", exact=True).fill("500ms")
+    page.get_by_role("button", name="Save the plan").click()
+    wait_until(lambda: report(running)["report"]["interval_s"] == 0.5)
+    row.get_by_label("Plan of bench recorder").select_option("")
+    wait_until(lambda: report(running)["report"]["interval_s"] == 1.0)
+    plan.get_by_role("button", name="Remove lean").click()
+    plan.wait_for(state="detached")
+
+
+def test_burst_stop_and_go_on(running, row, page):
+    state = row.locator("[data-state]")
+    row.get_by_role("button", name="Burst 1 min: sample bench recorder faster").click()
+    wait_until(lambda: "burst" in state.inner_text())
+    assert report(running)["report"]["interval_s"] == 0.2
+    row.get_by_role("button", name="End burst of bench recorder").click()
+    wait_until(lambda: "recording" in state.inner_text())
+    row.get_by_role("button", name="Stop bench recorder").click()
+    wait_until(lambda: "stopped" in state.inner_text())
+    no_violations(page)
+    row.get_by_role("button", name="Let bench recorder go on").click()
+    wait_until(lambda: "recording" in state.inner_text())
+
+
+def test_processes_are_read_at_the_needle(running, row, page):
+    row.get_by_role("link", name="bench recorder").click()
+    table = page.locator("[data-processes]")
+    table.wait_for()
+    archive = report(running)["id"]
+    at = httpx.get(f"{running.url}/api/archives/{archive}", trust_env=False).json()["end"]
+    told = httpx.get(f"{running.url}/api/archives/{archive}/processes", params={"at": at}, trust_env=False).json()
+    assert told["recorded"]
+    assert told["together"]["memory_bytes"] >= sum(one["usage"]["memory_bytes"] for one in told["processes"])
+    listed = [one for one in told["processes"] if one["name"]]
+    assert listed, told
+    page.get_by_label("Filter processes").fill(str(listed[0]["pid"]))
+    wait_until(lambda: table.get_by_text(str(listed[0]["pid"])).count() > 0)
+    assert all(str(listed[0]["pid"]) in line for line in table.locator("tbody tr").all_inner_texts())
+    no_violations(page)
