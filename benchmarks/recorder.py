@@ -97,9 +97,9 @@ def _can_be_read(file: KernelFile) -> bool:
 
 @contextmanager
 def sleepers(count: int) -> Iterator[None]:
-    """Processes that wake up ten times a second and do next to nothing, as most do."""
-    program = ["sh", "-c", "while :; do sleep 0.1; done"]
-    crowd = [subprocess.Popen(program, start_new_session=True) for _ in range(count // 2)]  # each has a child
+    """Processes that mostly sleep; one in ten starts a short-lived one every second."""
+    asleep, awake = ["sleep", "3600"], ["sh", "-c", "while :; do sleep 1; done"]
+    crowd = [subprocess.Popen(asleep if at % 10 else awake, start_new_session=True) for at in range(count)]
     try:
         yield
     finally:

@@ -1,9 +1,16 @@
+import hashlib
+from collections import Counter
+from dataclasses import replace
+
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from reditus.core.layout import Column, Kind
 from reditus.recorder.joint_text import RELEARN_EVERY, JointText
 from reditus.recorder.kernel_text import Field, KernelText, lines
+from reditus.recorder.sampler import Sampler
+from reditus.recorder.sources import SOURCES
 
 
 def counter(name):
@@ -104,3 +111,36 @@ def test_joined_texts_are_read_like_single_ones(ticks):
         raw = ["".join(f"{name} {value}\n" for name, value in table.items()).encode() for table in expected]
         assert joint_values(texts, raw, joint) == expected
         assert joint_values(texts, raw, joint) == expected  # once more, from memory
+
+
+def test_nothing_is_learned_anew_while_only_values_change():
+    """A value taken for a label would be learned anew at every tick, at many times the cost."""
+    asked = []
+    text = b"some avg10=%d.%02d total=%d\n8:0 rbytes=%d\n"
+    parser = KernelText(lambda raw: asked.append(raw) or [])
+    for value in range(20):
+        parser.parse(text % (value, value, value * 1000, value))
+    assert len(asked) == 1
+    parser.parse((text % (1, 1, 1, 1)).replace(b"avg10", b"avg60"))
+    assert len(asked) == 2
+
+
+@pytest.mark.kernel
+def test_on_this_kernel_hardly_anything_is_learned_anew():
+    sources = [source for source in SOURCES if not source.is_set]
+    learned = Counter()
+
+    def counting(source):
+        def learn(text):
+            learned[source.group] += 1
+            return source.learn(text)
+
+        return replace(source, learn=learn)
+
+    sampler = Sampler([counting(source) for source in sources])
+    for _ in range(12):
+        sampler.tick()
+        hashlib.sha256(bytes(1 << 22)).hexdigest()  # so that the counters move
+    sampler.close()
+    # Once each; one more for a device or protocol column that appears meanwhile.
+    assert {group: times for group, times in learned.items() if times > 2} == {}

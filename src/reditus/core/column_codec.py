@@ -15,7 +15,8 @@ for zstd. The doubled encodings apply the same to the deltas of deltas; they pay
 Arithmetic is modulo 2^64 throughout, which is what makes every input survive.
 """
 
-from enum import IntEnum
+from enum from functools import lru_cache
+import IntEnum
 
 import numpy as np
 import zstandard
@@ -90,8 +91,9 @@ def encode_columns(values: IntArray) -> list[bytes]:
     ]
 
 
+@lru_cache(maxsize=8_192)
 def constant_chunk(value: int) -> bytes:
-    """The chunk of a column that holds `value` at every tick."""
+    """The chunk of a column that holds `value` at every tick. Most columns stand still, and most of those at 0."""
     length = _length(value)
     return bytes((Encoding.CONSTANT, 0, length, 0)) + value.to_bytes(length, "little", signed=True)
 

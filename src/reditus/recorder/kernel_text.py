@@ -171,9 +171,10 @@ def numbers_in(text: bytes) -> IntArray:
 
 
 def _label_indexes(text: bytes) -> list[int]:
-    """Indexes of the numbers that are part of a word with letters in it."""
+    """Indexes of the numbers that are part of a word with letters in it; in NAME=VALUE only the name is a label."""
     inside: set[int] = set()
     for word in _WORD.finditer(text):
-        if not word.group().isdigit() and re.search(rb"[A-Za-z@]", word.group()):
-            inside.update(word.start() + number.start() for number in _NUMBER.finditer(word.group()))
+        label = word.group().partition(b"=")[0]
+        if not label.isdigit() and re.search(rb"[A-Za-z@]", label):
+            inside.update(word.start() + number.start() for number in _NUMBER.finditer(label))
     return [index for index, found in enumerate(_NUMBER.finditer(text)) if found.start() in inside]

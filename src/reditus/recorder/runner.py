@@ -72,7 +72,8 @@ class Runner:
                 stop.wait(IDLE_LOOK_S)
                 continue
             left_ns = None if end_ns is None else end_ns - boot_clock_ns()
-            self._record(setting, stop, orders, left_ns)
+            if not self._record(setting, stop, orders, left_ns):
+                break
         self._state = "ended"
 
     @property
@@ -119,8 +120,8 @@ class Runner:
         self._state = "burst" if bursting else "recording"
         return Setting(fast_ns if bursting else usual_ns, plan, bursting)
 
-    def _record(self, setting: Setting, stop: threading.Event, orders: CurrentOrders, for_ns: int | None) -> None:
-        """Tick until something else is wanted."""
+    def _record(self, setting: Setting, stop: threading.Event, orders: CurrentOrders, for_ns: int | None) -> bool:
+        """Tick until something else is wanted; return whether it is."""
         log.info(
             "recording",
             archive=str(self._spool.archive),
@@ -152,7 +153,8 @@ class Runner:
                 if batcher.is_due(sampler.clock()):
                     self._hand_over(batcher)
                 if self._wanted(orders.current) != setting:
-                    break
+                    return True
+            return False
         finally:
             self._hand_over(batcher)
             sampler.close()
