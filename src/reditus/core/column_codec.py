@@ -15,8 +15,8 @@ for zstd. The doubled encodings apply the same to the deltas of deltas; they pay
 Arithmetic is modulo 2^64 throughout, which is what makes every input survive.
 """
 
-from enum from functools import lru_cache
-import IntEnum
+from enum import IntEnum
+from functools import lru_cache
 
 import numpy as np
 import zstandard
