@@ -104,6 +104,18 @@ def test_watching_this_machine(command):
     assert len(lines[1].split()) == 2 + os.cpu_count()
 
 
+def test_counters_are_watched_live_and_in_the_past_alike(command):
+    live = command(
+        "watch", "system.disk.pending_operations", "system.cpu.context_switches", "--every", "200ms", "--count", "2"
+    )
+    assert "system.disk.pending_operations{system.device=" in live.stdout
+    past = command(
+        "watch", "system.cpu.time{cpu.mode=user}", "--archive", "trial run", "--count", "3"
+    ).stdout.splitlines()
+    assert past[0].split()[2:] == ["system.cpu.time{cpu.mode=user}", "share"]
+    assert 0 <= float(past[-1].split()[-1]) <= os.cpu_count()
+
+
 def test_counters_are_listed_and_searched(command):
     every = json.loads(command("counters", "--json").stdout)
     assert len(every) > 40

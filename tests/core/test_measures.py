@@ -21,6 +21,7 @@ from reditus.core.kernel_columns import (
 )
 from reditus.core.measures import MEASURES, Per, measure_named
 from reditus.core.measures.measure import natural_key
+from reditus.core.measures.raw import expanded
 
 
 def last(frame, name, device=None):
@@ -200,3 +201,19 @@ def test_devices_come_in_natural_order():
 def test_an_unknown_measure_is_answered_with_the_nearest():
     with pytest.raises(UnknownMeasure, match=r"did you mean.*cpu\.busy"):
         measure_named("cpu.bussy")
+
+
+def test_any_counter_may_stand_for_a_measure():
+    frame = a_frame({cpu_time("user", "0"): [0, 150], cpu_time("user"): [0, 300], RUNNABLE: [2, 3]})
+    assert last(frame, "system.cpu.time{cpu.mode=user}") == 3.0
+    assert last(frame, "system.cpu.time{cpu.mode=user,cpu.logical_number=0}") == 1.5
+    assert last(frame, "system.process.runnable") == 3.0
+    columns = [column for group in frame.groups for column in group.series]
+    assert expanded("system.cpu.time", columns) == [
+        "system.cpu.time{cpu.logical_number=0,cpu.mode=user}", "system.cpu.time{cpu.mode=user}",
+    ]  # fmt: skip
+    assert expanded("cpu.busy", columns) == ["cpu.busy"]
+    with pytest.raises(UnknownCounter):
+        measure_named("system.cpu.time{cpu.mode=nice}").derive(frame, None)
+    with pytest.raises(UnknownMeasure):
+        measure_named("system.cpu.tmie")

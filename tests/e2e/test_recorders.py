@@ -87,3 +87,15 @@ def test_processes_are_read_at_the_needle(running, row, page):
     wait_until(lambda: table.get_by_text(str(listed[0]["pid"])).count() > 0)
     assert all(str(listed[0]["pid"]) in line for line in table.locator("tbody tr").all_inner_texts())
     no_violations(page)
+
+
+def test_counters_are_explained_and_found(running, page):
+    page.goto(running.url)
+    page.get_by_role("link", name="Counters", exact=True).click()
+    page.get_by_text("Time spent waiting for a core").wait_for()
+    page.get_by_label("Find a counter").fill("inode")
+    page.get_by_text("1 of ").wait_for()
+    assert page.get_by_text("Inodes of filesystems").is_visible()
+    no_violations(page)
+    page.get_by_label("Find a counter").fill("flux")
+    page.get_by_role("heading", name="No such counter").wait_for()

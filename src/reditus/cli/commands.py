@@ -148,7 +148,10 @@ def counters(
 
 @app.command()
 def watch(
-    names: Annotated[list[str], typer.Argument(help="Measures: NAME, NAME@DEVICE, or NAME@* for every device.")],
+    names: Annotated[
+        list[str],
+        typer.Argument(help="Measures: NAME, NAME@DEVICE, NAME@* for every device; or counters, as in system.disk.io."),
+    ],
     every: Annotated[str, typer.Option("--every", help="Interval, 100ms to 1h.")] = "1s",
     count: Annotated[int | None, typer.Option("--count", min=1, help="How many lines; else until Ctrl-C.")] = None,
     archive: Annotated[

@@ -11,6 +11,7 @@ import numpy as np
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Piece, assemble
 from reditus.core.measures import Measure, measure_named
+from reditus.core.measures.raw import expanded, is_counter
 from reditus.core.types import NS_PER_MS
 from reditus.recorder.host import boot_id, host_facts
 from reditus.recorder.sampler import Reading, Sampler
@@ -26,7 +27,7 @@ def live_lines(names: Sequence[str], interval_ns: int, count: int | None) -> Ite
     Raise UnknownMeasure for a name that is none.
     """
     for name in names:
-        measure_named(name.partition("@")[0])
+        measure_named(name if is_counter(name) else name.partition("@")[0])
     # Everything at every tick, for somebody waits for it.
     sampler = Sampler(interval_ns=interval_ns, every_ns={source.group: interval_ns for source in SOURCES})
     try:
@@ -83,6 +84,9 @@ def _pieces(ticks: list[list[Reading]], boot: bytes, interval_ns: int) -> Iterat
 
 
 def _expanded(name: str, frame: Frame) -> list[tuple[Measure, str | None]]:
+    if is_counter(name):
+        columns = [column for group in frame.groups for column in group.series]
+        return [(measure_named(each), None) for each in expanded(name, columns)]
     plain, _, device = name.partition("@")
     measure = measure_named(plain)
     if device != "*":

@@ -11,6 +11,7 @@ from reditus.core.bins import Summary, Window, bin_edges, bin_sampled, points, s
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import MEASURES, Measure, measure_named
+from reditus.core.measures.raw import expanded, is_counter
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.store import Store
 from reditus.store.known import KnownColumns
@@ -52,7 +53,10 @@ class Drawn:
 
 
 def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
-    """`NAME`, `NAME@DEVICE`, or `NAME@*` for every device. Raise UnknownMeasure for a name that is none."""
+    """`NAME`, `NAME@DEVICE`, `NAME@*` for every device, or a counter, which alone stands for all that it has. Raise UnknownMeasure for a name that is none."""
+    if is_counter(text):
+        columns = [one.column for one in known.by_counter.get(text, ())]
+        return [Wanted(measure_named(each), None) for each in expanded(text, columns)]
     name, _, device = text.partition("@")
     measure = measure_named(name)
     if device == EVERY_DEVICE:

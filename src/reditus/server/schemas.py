@@ -4,6 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
+from reditus.core.counters import Counter
 from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
 from reditus.core.measures import Measure
 from reditus.server.times import spell_time, to_ms
@@ -120,6 +121,30 @@ class MeasureOut(Out):
             formula=measure.formula,
             per=None if measure.per is None else measure.per.name.lower(),
             total=None if measure.total is None else measure.total.value,
+        )
+
+
+class CounterOut(Out):
+    name: str
+    title: str
+    unit: str = Field(description="After UCUM.")
+    kind: Literal["cumulative", "level"]
+    attributes: list[str] = Field(
+        description="What tells its columns apart; the first names its devices, if it has any."
+    )
+    help: str
+    source: str
+
+    @classmethod
+    def of(cls, counter: Counter) -> "CounterOut":
+        return cls(
+            name=counter.name,
+            title=counter.title,
+            unit=counter.unit,
+            kind=counter.kind.value,
+            attributes=[*([counter.device] if counter.device else []), *counter.attributes],
+            help=counter.help,
+            source=counter.source,
         )
 
 

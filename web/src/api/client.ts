@@ -16,6 +16,7 @@ export type Measure = components['schemas']['MeasureOut']
 export type Recorder = components['schemas']['RecorderOut']
 export type PlanEntry = components['schemas']['PlanOut']
 export type PlanGroup = components['schemas']['GroupOut']
+export type Counter = components['schemas']['CounterOut']
 type Problem = components['schemas']['ProblemOut'] & { errors?: Wrong[] }
 
 /** One wrong part of what was sent, and what would be right. */

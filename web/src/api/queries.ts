@@ -7,6 +7,7 @@ import {
   unwrap,
   type ApiError,
   type Archive,
+  type Counter,
   type Diagnosis,
   type Measure,
   type Moment,
@@ -146,6 +147,14 @@ export function usePlanGroups(): Query<PlanGroup[]> {
   return useQuery<PlanGroup[], ApiError>({
     queryKey: ['plan groups'],
     queryFn: () => unwrap(api.GET('/api/plans/groups')),
+    staleTime: Infinity,
+  })
+}
+
+export function useCounters(): Query<Counter[]> {
+  return useQuery<Counter[], ApiError>({
+    queryKey: ['counters'],
+    queryFn: () => unwrap(api.GET('/api/counters')),
     staleTime: Infinity,
   })
 }

@@ -205,6 +205,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Counters
+         * @description Every counter that a recorder keeps. Its name may stand wherever a measure's may.
+         */
+        get: operations["list_counters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -457,6 +477,32 @@ export interface components {
              */
             total: string | null;
             /** Unit */
+            unit: string;
+        };
+        /** CounterOut */
+        CounterOut: {
+            /**
+             * Attributes
+             * @description What tells its columns apart; the first names its devices, if it has any.
+             */
+            attributes: string[];
+            /** Help */
+            help: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "cumulative" | "level";
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @description After UCUM.
+             */
             unit: string;
         };
         /** DiagnosedWindowOut */
@@ -1335,6 +1381,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesSetOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_counters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterOut"][];
                 };
             };
             /** @description A problem. */

@@ -5,6 +5,7 @@ import { usePreferences } from '../usePreferences'
 const PLACES = [
   { to: '/', title: 'Archives' },
   { to: '/recorders', title: 'Recorders' },
+  { to: '/counters', title: 'Counters' },
 ]
 const { zone, theme, toggleZone, toggleTheme } = usePreferences()
 </script>

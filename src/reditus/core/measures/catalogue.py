@@ -6,6 +6,7 @@ from reditus.core.measures.measure import Measure
 from reditus.core.measures.memory import MEMORY, SWAP
 from reditus.core.measures.network import NETWORK
 from reditus.core.measures.processor import PROCESSOR
+from reditus.core.measures.raw import counter_measure, is_counter
 
 DERIVATION_VERSION = 1
 """Grows whenever a formula changes, so that what was computed before is computed again."""
@@ -14,7 +15,9 @@ MEASURES: dict[str, Measure] = {measure.name: measure for measure in [*PROCESSOR
 
 
 def measure_named(name: str) -> Measure:
-    """Raise UnknownMeasure, naming the nearest ones, for anything not in the catalogue."""
+    """A measure of the catalogue, or a counter as it is (raw.py). Raise UnknownMeasure, naming the nearest ones."""
+    if is_counter(name):
+        return counter_measure(name)
     try:
         return MEASURES[name]
     except KeyError:

@@ -4,10 +4,11 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
+from reditus.core.counters import COUNTERS
 from reditus.core.measures import MEASURES
 from reditus.server.context import StoreDep
 from reditus.server.reading import available
-from reditus.server.schemas import AvailableOut, MeasureOut
+from reditus.server.schemas import AvailableOut, CounterOut, MeasureOut
 
 router = APIRouter(tags=["measures"])
 
@@ -16,6 +17,12 @@ router = APIRouter(tags=["measures"])
 def list_measures() -> list[MeasureOut]:
     """Every measure that Reditus can derive."""
     return [MeasureOut.of(measure) for measure in MEASURES.values()]
+
+
+@router.get("/counters")
+def list_counters() -> list[CounterOut]:
+    """Every counter that a recorder keeps. Its name may stand wherever a measure's may."""
+    return [CounterOut.of(counter) for counter in COUNTERS.values()]
 
 
 @router.get("/archives/{archive_id}/measures")
