@@ -53,8 +53,8 @@ class Runner:
         self._begun_ns = time.time_ns()
         self._burst = BurstWatch(Burst())
         self._burst_of: Plan | None = None
-        self._state = "starting"
-        self._setting: Setting | None = None
+        self._doing: tuple[str, Setting | None] = ("starting", None)
+        """Both in one, for reports are made by another thread."""
         self._ticks = self._missed = 0
         self._missed_why: dict[str, int] = {}
         self._last_tick_ns: int | None = None
@@ -68,13 +68,14 @@ class Runner:
         end_ns = None if self._for_ns is None else boot_clock_ns() + self._for_ns
         while not stop.is_set() and (end_ns is None or boot_clock_ns() < end_ns):
             setting = self._wanted(orders.current)
-            if setting is None:
+            if isinstance(setting, str):
+                self._doing = (setting, None)
                 stop.wait(IDLE_LOOK_S)
                 continue
             left_ns = None if end_ns is None else end_ns - boot_clock_ns()
             if not self._record(setting, stop, orders, left_ns):
                 break
-        self._state = "ended"
+        self._doing = ("ended", None)
 
     @property
     def missed(self) -> int:
@@ -82,11 +83,11 @@ class Runner:
 
     def report(self) -> Json:
         """How it goes, for the server. Safe to call from another thread."""
-        setting = self._setting
+        state, setting = self._doing
         return {
             "version": __version__,
             "pid": os.getpid(),
-            "state": self._state,
+            "state": state,
             "started_ms": self._begun_ns / 1e6,
             "interval_s": None if setting is None else setting.interval_ns / NS_PER_S,
             "last_tick_ms": None if self._last_tick_ns is None else self._last_tick_ns / 1e6,
@@ -102,22 +103,19 @@ class Runner:
             "unreadable": dict(self._unreadable),
         }
 
-    def _wanted(self, orders: Orders) -> Setting | None:
-        """What to do now; None where it is to wait."""
+    def _wanted(self, orders: Orders) -> Setting | str:
+        """What to do now, or why to wait."""
         plan = orders.plan
         if not orders.recording:
-            self._state, self._setting = "stopped", None
-            return None
+            return "stopped"
         if plan is not None and not plan.is_due(time.time_ns()):
-            self._state, self._setting = "waiting for its time", None
-            return None
+            return "waiting for its time"
         if plan != self._burst_of:
             self._burst, self._burst_of = BurstWatch(plan.burst if plan else Burst()), plan
         by_hand = time.time_ns() < orders.burst_until_ns
         bursting = by_hand or self._burst.is_on(boot_clock_ns())
         usual_ns = plan.every_ns if plan else self._interval_ns
         fast_ns = plan.burst.every_ns if plan else min(Burst().every_ns, usual_ns)
-        self._state = "burst" if bursting else "recording"
         return Setting(fast_ns if bursting else usual_ns, plan, bursting)
 
     def _record(self, setting: Setting, stop: threading.Event, orders: CurrentOrders, for_ns: int | None) -> bool:
@@ -129,7 +127,7 @@ class Runner:
             every_s=setting.interval_ns / NS_PER_S,
             burst=setting.bursting,
         )
-        self._setting = setting
+        self._doing = ("burst" if setting.bursting else "recording", setting)
         processes = Processes(arguments=setting.plan.arguments if setting.plan else False)
         filesystems = Filesystems(takes=setting.plan.takes if setting.plan else None)
         sampler = Sampler(interval_ns=setting.interval_ns, probes=[filesystems, processes], plan=setting.plan)

@@ -132,7 +132,8 @@ const choose = (event: Event): void => {
     </ul>
     <details v-if="unreadable.length" class="mt-2 text-2xs text-soft">
       <summary class="cursor-pointer hover:text-ink">
-        {{ unreadable.length }} of the kernel's files tell nothing here
+        {{ unreadable.length }} of the kernel's files {{ unreadable.length === 1 ? 'tells' : 'tell' }} nothing
+        here
       </summary>
       <ul class="mt-1 columns-2">
         <li v-for="[path, why] in unreadable" :key="path">{{ path }}: {{ why }}</li>
