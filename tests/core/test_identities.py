@@ -11,7 +11,7 @@ from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.identities import Identities, Identity, read_batch, split
 
 BOOT = UUID(int=7)
-STITCH = Identity(pid=12, start=3400, name="stitch (tiles)", user="lab", group="/work", parent=1)
+STITCH = Identity(pid=12, start=3400, name="stitch (tiles)", user="lab", group="/lab", parent=1)
 TEXT = st.text(st.characters(exclude_characters="\0", exclude_categories=["Cs"]), max_size=200)
 NUMBER = st.integers(0, (1 << 63) - 1)
 

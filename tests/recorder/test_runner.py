@@ -8,11 +8,13 @@ from uuid import UUID
 import numpy as np
 import pytest
 
+from reditus.core.frame import Piece, assemble
 from reditus.core.identities import read_batch, split
 from reditus.core.kernel_columns import stall_total
 from reditus.core.layout import Layout
 from reditus.core.plan import Burst, Plan
 from reditus.core.types import NS_PER_S
+from reditus.recorder import runner, sampler
 from reditus.recorder.bursts import BurstWatch
 from reditus.recorder.orders import CurrentOrders, Orders
 from reditus.recorder.runner import Runner
@@ -60,6 +62,11 @@ class Bench:
         while not holds(self.runner.report()):
             assert time.monotonic() < deadline_s, self.runner.report()
             time.sleep(0.05)
+
+    def layouts_of(self, group):
+        """The digests of a group's layouts."""
+        found = [Layout.from_json(json.loads(path.read_bytes())) for path in self.spool.folder.glob("layouts/*.json")]
+        return {layout.digest for layout in found if layout.group == group}
 
     def blocks(self):
         """(group, interval in s, devices) of every block in the spool."""
@@ -113,6 +120,32 @@ def test_a_plan_that_is_not_due_records_nothing(tmp_path):
         ticks = bench.runner.report()["ticks"]
         time.sleep(0.6)
         assert bench.runner.report()["ticks"] == ticks
+
+
+def test_a_time_asleep_is_a_gap_and_said_so(tmp_path, monkeypatch):
+    """The clock that goes on while the machine sleeps runs ahead; the others stood still meanwhile."""
+    slept_ns = 0
+    real = sampler.boot_clock_ns
+    for module in (sampler, runner):
+        monkeypatch.setattr(module, "boot_clock_ns", lambda: real() + slept_ns)
+    with Bench(tmp_path) as bench:
+        bench.until(lambda report: report["ticks"] >= 3)
+        assert bench.runner.report()["missed_why"] == {}
+        slept_ns = 600 * NS_PER_S
+        bench.until(lambda report: "the machine was asleep" in report["missed_why"])
+        ticks = bench.runner.report()["ticks"]
+        bench.until(lambda report: report["ticks"] >= ticks + 3)
+    assert bench.runner.report()["missed_why"]["the machine was asleep"] == 3000
+    pieces = [
+        Piece("load", block.boot.bytes, block.interval_ns, block.column(0), block.column(1), {})
+        for batch in bench.spool.batches()
+        for block in split(list(read_batch(batch.path.read_bytes())))[0]
+        if block.layout in bench.layouts_of("load")
+    ]
+    (group,) = assemble(pieces)
+    steps_s = np.diff(group.timebase.monotonic_ns) / NS_PER_S
+    assert (steps_s > 599).sum() == 1
+    assert not group.timebase.follows[1:][steps_s > 599].any()
 
 
 def test_the_report_tells_what_the_recording_costs(tmp_path):

@@ -26,12 +26,12 @@ def test_who_had_what_at_a_tick(client):
     for second in range(3):
         at_ns = BEGIN_NS + second * NS_PER_S
         batcher.add([Reading("process", at_ns, at_ns, COLUMNS, values(cores=0.75, pid=31))])
-    batcher.tell([Identity(31, 777, "stitch", "lab", "/work", 1)])
+    batcher.tell([Identity(31, 777, "stitch", "lab", "/lab", 1)])
     batch = batcher.take()
     introduce(client, *batcher.layouts.values())
     for _ in range(2):  # sending again is harmless
         assert client.post(BLOCKS, content=batch).status_code == 200
-    renamed = Identities(ARCHIVE, BOOT, (Identity(31, 777, "stitch-2", "lab", "/work", 1),)).to_bytes()
+    renamed = Identities(ARCHIVE, BOOT, (Identity(31, 777, "stitch-2", "lab", "/lab", 1),)).to_bytes()
     assert client.post(BLOCKS, content=renamed).status_code == 200
 
     at = "2026-11-12T09:00:02Z"

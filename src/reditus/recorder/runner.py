@@ -158,7 +158,7 @@ class Runner:
             sampler.close()
 
     def _count_missed(self, setting: Setting, late: int, asleep_ns: int) -> None:
-        asleep = asleep_ns // setting.interval_ns if asleep_ns > ASLEEP_NS else 0
+        asleep = round(asleep_ns / setting.interval_ns) if asleep_ns > ASLEEP_NS else 0
         for why, ticks in (("the recorder came late", late), ("the machine was asleep", asleep)):
             if ticks:
                 self._missed += ticks

@@ -18,7 +18,7 @@ const made = (pid: number, name: string, user: string, ...amounts: [number, numb
   start: 1,
   name,
   user,
-  group: '/work/tiles',
+  group: '/lab/tiles',
   parent: 1,
   arguments: null,
   state: 'R',

@@ -4,8 +4,8 @@ import re
 
 from reditus.core.counters import CPU_NUMBER, INTERRUPT
 from reditus.core.kernel_columns import kernel_column
-from reditus.recorder.kernel_text import Field, lines
-from reditus.recorder.sources.source import SELDOM_S, Source
+from reditus.recorder.kernel_text import Field
+from reditus.recorder.sources.source import SELDOM_S, Source, rows_per_core
 
 _NUMBERED = re.compile(rb"^ *(\d+):", re.MULTILINE)
 MOST_NAME = 100
@@ -17,12 +17,8 @@ def prepare(raw: bytes) -> bytes:
 
 
 def learn(text: bytes) -> list[Field]:
-    cores: list[str] = []
     fields: list[Field] = []
-    for words in lines(text):
-        if words[0].text.startswith(b"CPU"):
-            cores = [word.text.removeprefix(b"CPU").decode("ascii", "replace") for word in words]
-            continue
+    for cores, words in rows_per_core(text):
         counts = words[1 : 1 + len(cores)]
         if len(counts) < len(cores) or not all(word.text.isdigit() for word in counts):
             continue  # ERR and MIS have one number for all cores

@@ -73,3 +73,13 @@ LearnFile = Callable[[str, list[list[Word]]], Iterator[Field]]
 def each_file(learn_file: LearnFile) -> Learn:
     """Learn the text of a set file by file."""
     return lambda text: [field for path, body in sections(text) for field in learn_file(path, body)]
+
+
+def rows_per_core(text: bytes) -> Iterator[tuple[list[str], list[Word]]]:
+    """The numbers of the cores that the head line names, and the words of each line after it."""
+    cores: list[str] = []
+    for words in lines(text):
+        if words[0].text.startswith(b"CPU"):
+            cores = [word.text.removeprefix(b"CPU").decode("ascii", "replace") for word in words]
+        else:
+            yield cores, words
