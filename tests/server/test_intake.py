@@ -131,3 +131,13 @@ def test_unknown_paths_are_problems(client):
 def test_ticks_of_now_are_taken(client):
     introduce(client)
     assert send(client, a_block(begin_ns=time.time_ns())).status_code == 200
+
+
+def test_facts_are_kept_as_they_change(client):
+    introduce(client)
+    introduce(client)  # nothing new
+    assert client.put(f"/api/archives/{ARCHIVE}", json=REGISTRATION | {"facts": {"cores": 4}}).status_code == 200
+    history = client.get(f"/api/archives/{ARCHIVE}/facts").json()
+    assert [one["facts"]["cores"] for one in history] == [2, 4]
+    assert history[0]["since"] < history[1]["since"]
+    assert client.get(f"/api/archives/{ARCHIVE}").json()["facts"]["cores"] == 4

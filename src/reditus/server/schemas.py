@@ -93,6 +93,13 @@ class ArchiveOut(Out):
         )
 
 
+class FactsOut(Out):
+    """Facts of the host from a time on."""
+
+    since: str
+    facts: dict[str, Any]
+
+
 class StoredOut(Out):
     """What became of a batch. When this arrives, the ticks are on disk."""
 

@@ -13,7 +13,7 @@ from reditus.core.blocks import CLOCKS, Block
 from reditus.core.identities import Identities
 from reditus.core.layout import Column, Layout
 from reditus.store.records import KnownColumn
-from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, HostRow, LayoutRow, ProcessRow
+from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow, ProcessRow
 
 SEEN_BEFORE_INTERVALS = 2
 """A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
@@ -28,6 +28,23 @@ def upsert_archive(values: dict[str, Any]) -> Insert:
     statement = insert(ArchiveRow).values(**values)
     changed = {"name": values["name"], "source": values["source"], "facts": values["facts"]}
     return statement.on_conflict_do_update(index_elements=["host_id", "id"], set_=changed)
+
+
+def facts_history(host_id: UUID, archive_id: UUID) -> Select[int, dict[str, Any]]:
+    return (
+        select(FactsRow.since_ns, FactsRow.facts)
+        .where(FactsRow.host_id == host_id, FactsRow.archive_id == archive_id)
+        .order_by(FactsRow.since_ns)
+    )
+
+
+def newest_facts(host_id: UUID, archive_id: UUID) -> Select[dict[str, Any]]:
+    return (
+        select(FactsRow.facts)
+        .where(FactsRow.host_id == host_id, FactsRow.archive_id == archive_id)
+        .order_by(FactsRow.since_ns.desc())
+        .limit(1)
+    )
 
 
 def insert_layout(host_id: UUID, layout: Layout) -> ReturningInsert[int]:

@@ -25,7 +25,7 @@ from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.migrations import migrate
 from reditus.store.records import ArchiveInfo, HostInfo, KnownColumn, Stored
 from reditus.store.sealing import seal_archive
-from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow
+from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow
 
 T = TypeVar("T")
 CONNECT_TIMEOUT_S = 5
@@ -68,6 +68,16 @@ class Store:
                 "created_ns": time.time_ns(),
             }
             session.execute(statements.upsert_archive(values))
+            newest = session.scalar(statements.newest_facts(host.id, archive))
+            if newest != facts.as_json():
+                row = FactsRow(host_id=host.id, archive_id=archive, since_ns=time.time_ns(), facts=facts.as_json())
+                session.add(row)
+
+    def facts_history(self, archive: UUID) -> list[tuple[int, HostFacts]]:
+        """What was known of the host, from when on, oldest first."""
+        with self._session() as session:
+            rows = session.execute(statements.facts_history(_host_of(session, archive), archive))
+            return [(since_ns, HostFacts.from_json(facts)) for since_ns, facts in rows]
 
     def add_layout(self, archive: UUID, layout: Layout) -> None:
         """Make a layout known to the archive's host; nothing happens where it is known already."""

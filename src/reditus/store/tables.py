@@ -167,3 +167,18 @@ class RecorderRow(Base):
         UniqueConstraint("id", name="recorders_id_key"),
         ForeignKeyConstraint(["plan"], ["plans.name"], name="recorders_plan_fkey"),
     )
+
+
+class FactsRow(Base):
+    """What was known of a host from some time on, until the next row."""
+
+    __tablename__ = "facts"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    since_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    facts: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+    __table_args__ = (
+        ForeignKeyConstraint(["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="facts_archive_fkey"),
+    )

@@ -85,6 +85,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Facts
+         * @description What was known of the host, and since when: a disk or link that came, a core that went, another kernel.
+         */
+        get: operations["read_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/layouts/{digest}": {
         parameters: {
             query?: never;
@@ -556,6 +576,18 @@ export interface components {
             unit: string;
             /** Value */
             value: number;
+        };
+        /**
+         * FactsOut
+         * @description Facts of the host from a time on.
+         */
+        FactsOut: {
+            /** Facts */
+            facts: {
+                [key: string]: unknown;
+            };
+            /** Since */
+            since: string;
         };
         /** FindingOut */
         FindingOut: {
@@ -1175,6 +1207,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DiagnosisOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactsOut"][];
                 };
             };
             /** @description A problem. */

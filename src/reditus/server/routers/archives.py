@@ -7,7 +7,8 @@ from fastapi import APIRouter
 from reditus.core.errors import LayoutError
 from reditus.core.facts import HostFacts
 from reditus.server.context import StoreDep
-from reditus.server.schemas import ArchiveIn, ArchiveOut
+from reditus.server.schemas import ArchiveIn, ArchiveOut, FactsOut
+from reditus.server.times import spell_time
 from reditus.store import HostInfo
 
 router = APIRouter(prefix="/archives", tags=["archives"])
@@ -22,6 +23,14 @@ def list_archives(store: StoreDep) -> list[ArchiveOut]:
 @router.get("/{archive_id}")
 def read_archive(archive_id: UUID, store: StoreDep) -> ArchiveOut:
     return ArchiveOut.of(store.archive(archive_id))
+
+
+@router.get("/{archive_id}/facts")
+def read_facts(archive_id: UUID, store: StoreDep) -> list[FactsOut]:
+    """What was known of the host, and since when: a disk or link that came, a core that went, another kernel."""
+    return [
+        FactsOut(since=spell_time(at_ns), facts=facts.as_json()) for at_ns, facts in store.facts_history(archive_id)
+    ]
 
 
 @router.put("/{archive_id}")
