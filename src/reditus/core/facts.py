@@ -48,6 +48,10 @@ class HostFacts:
     memory_bytes: int | None = None
     kernel: str | None = None
     model: str | None = None
+    virtual: bool | None = None
+    """Whether it runs under a hypervisor."""
+    boot: str | None = None
+    """The kernel's id of this boot."""
     disks: Mapping[str, DiskFacts] = field(default_factory=dict)
     links: Mapping[str, LinkFacts] = field(default_factory=dict)
 
@@ -77,6 +81,8 @@ class HostFacts:
             "memory_bytes": self.memory_bytes,
             "kernel": self.kernel,
             "model": self.model,
+            "virtual": self.virtual,
+            "boot": self.boot,
             "disks": {
                 name: {"role": disk.role.value, "on": list(disk.on), "rotational": disk.rotational}
                 for name, disk in self.disks.items()
@@ -95,6 +101,8 @@ class HostFacts:
             memory_bytes=given.get("memory_bytes"),
             kernel=given.get("kernel"),
             model=given.get("model"),
+            virtual=given.get("virtual"),
+            boot=given.get("boot"),
             disks={
                 name: DiskFacts(DiskRole(disk["role"]), tuple(disk.get("on", ())), disk.get("rotational"))
                 for name, disk in given.get("disks", {}).items()

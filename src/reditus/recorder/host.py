@@ -39,6 +39,8 @@ def host_facts(root: str = "/") -> HostFacts:
         memory_bytes=_memory_bytes(base),
         kernel=_text(base / "proc/sys/kernel/osrelease"),
         model=_model(base),
+        virtual=_virtual(base),
+        boot=_text(base / "proc/sys/kernel/random/boot_id"),
         disks=_disks(base / "sys/class/block"),
         links=_links(base / "sys/class/net"),
     )
@@ -52,6 +54,14 @@ def _memory_bytes(base: Path) -> int | None:
 def _model(base: Path) -> str | None:
     found = re.search(r"^model name\s*:\s*(.+)$", _text(base / "proc/cpuinfo") or "", re.MULTILINE)
     return found[1].strip() if found else None
+
+
+def _virtual(base: Path) -> bool | None:
+    """Told by the processor's flags (x86), by a hypervisor's own folder, or by the device tree; else unknown."""
+    flags = re.search(r"^flags\s*:(.*)$", _text(base / "proc/cpuinfo") or "", re.MULTILINE)
+    if (base / "sys/hypervisor/type").exists() or (base / "proc/device-tree/hypervisor").exists():
+        return True
+    return None if flags is None else "hypervisor" in flags[1].split()
 
 
 def _disks(folder: Path) -> dict[str, DiskFacts]:

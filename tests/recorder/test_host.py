@@ -1,0 +1,35 @@
+"""What the recorder tells of its host."""
+
+import os
+
+import pytest
+
+from reditus.recorder.host import boot_id, host_facts
+
+
+@pytest.mark.parametrize(
+    ("cpuinfo", "folder", "virtual"),
+    [
+        ("flags\t\t: fpu sse2 hypervisor lm\n", None, True),
+        ("flags\t\t: fpu sse2 lm\n", None, False),
+        ("Features\t: fp asimd\n", None, None),
+        ("Features\t: fp asimd\n", "proc/device-tree/hypervisor", True),
+        ("flags\t\t: fpu\n", "sys/hypervisor/type", True),
+    ],
+)
+def test_whether_a_hypervisor_is_below(tmp_path, cpuinfo, folder, virtual):
+    (tmp_path / "proc").mkdir()
+    (tmp_path / "proc/cpuinfo").write_text(cpuinfo)
+    if folder:
+        (tmp_path / folder).mkdir(parents=True)
+    assert host_facts(str(tmp_path)).virtual is virtual
+
+
+@pytest.mark.kernel
+def test_this_host_is_told():
+    facts = host_facts()
+    assert facts.cores == os.cpu_count()
+    assert facts.boot == str(boot_id())
+    assert facts.kernel == os.uname().release
+    assert facts.memory_bytes == os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    assert set(facts.links) == set(os.listdir("/sys/class/net"))
