@@ -16,19 +16,22 @@ TIMEOUT_S = 120
 
 
 def start(data: Path) -> tuple[subprocess.Popen[str], str]:
-    demo = subprocess.Popen(
-        [sys.executable, "-m", "reditus.cli", "demo"],
-        env={**os.environ, "REDITUS_DATA": str(data), "REDITUS_PORT": "0"},
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-        text=True,
-    )
+    said = data.with_suffix(".said")
+    with said.open("a") as stderr:
+        demo = subprocess.Popen(
+            [sys.executable, "-m", "reditus.cli", "demo"],
+            env={**os.environ, "REDITUS_DATA": str(data), "REDITUS_PORT": "0"},
+            stdout=subprocess.PIPE,
+            stderr=stderr,
+            text=True,
+        )
     assert demo.stdout
     for line in demo.stdout:
         found = re.search(r"http://127\.0\.0\.1:\d+", line)
         if found:
             return demo, found[0]
-    raise AssertionError("the demo ended without an address")
+    demo.stdout.close()
+    raise AssertionError(f"the demo ended with {demo.wait(TIMEOUT_S)}, without an address:\n{said.read_text()}")
 
 
 def processes_with(text: str) -> list[str]:
