@@ -1,4 +1,5 @@
 import os
+import socket
 import stat
 
 import pytest
@@ -27,3 +28,23 @@ def test_a_folder_the_database_user_cannot_reach_is_explained(tmp_path):
     closed.mkdir(mode=0o700)
     with pytest.raises(ClusterError, match="REDITUS_DATA"):
         Cluster(closed / "database").make()
+
+
+def test_a_port_taken_at_the_last_moment_is_left_to_its_taker(tmp_path_factory, monkeypatch):
+    folder = tmp_path_factory.mktemp("taken")
+    for each in (folder, *folder.parents):
+        if "pytest" in str(each):
+            each.chmod(0o755)
+    late = Cluster(folder / "database")
+    late.make()
+    with socket.socket() as taker:
+        taker.bind(("127.0.0.1", 0))
+        taker.listen()
+        port = taker.getsockname()[1]
+        monkeypatch.setattr(late, "_port", lambda: port)
+        late.start()
+        try:
+            assert late.is_running()
+            assert f":{port}/" not in late.url
+        finally:
+            late.stop()

@@ -29,7 +29,7 @@ from reditus.recorder.uplink import Uplink
 log = structlog.get_logger()
 
 IDLE_LOOK_S = 0.5
-FACTS_EVERY_NS = 30 * NS_PER_S
+FACTS_EVERY_NS = 60 * NS_PER_S
 ASLEEP_NS = 2 * NS_PER_S
 """Longer than that between the clock that stops while the machine sleeps and the one that goes on: it slept."""
 COST_OVER_S = 60

@@ -16,6 +16,8 @@ from urllib.parse import quote
 ROLE = "reditus"
 DATABASE = "postgres"
 START_TIMEOUT_S = 60
+PORT_TRIES = 3
+PORT_TAKEN = "Address already in use"
 POSTGRES_USER = "postgres"
 BINARIES = Path("/usr/lib/postgresql")
 SETTINGS = {
@@ -77,13 +79,22 @@ class Cluster:
 
     def start(self) -> None:
         """Start it on a free port and wait until it answers. Raise ClusterError with the log's end if it does not."""
-        port = self._port()
-        self._port_file.write_text(str(port))
         settings = " ".join(f"-c {name}='{value}'" for name, value in SETTINGS.items())
-        self._run(
-            "pg_ctl", "-D", self._data, "-l", self._log, "-w", "-t", str(START_TIMEOUT_S),
-            "-o", f"-p {port} {settings}", "start",
-        )  # fmt: skip
+        port = self._port()
+        for tries_left in reversed(range(PORT_TRIES)):
+            self._port_file.write_text(str(port))
+            try:
+                self._run(
+                    "pg_ctl", "-D", self._data, "-l", self._log, "-w", "-t", str(START_TIMEOUT_S),
+                    "-o", f"-p {port} {settings}", "start",
+                )  # fmt: skip
+            except ClusterError as why:
+                # Between looking for a free port and taking it, another program may have been faster.
+                if PORT_TAKEN not in str(why) or not tries_left:
+                    raise
+                port = _free_port()
+            else:
+                return
 
     def stop(self) -> None:
         """Stop it in good order; nothing happens where it is not running."""
@@ -113,9 +124,7 @@ class Cluster:
                     pass
                 else:
                     return port
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            return int(probe.getsockname()[1])
+        return _free_port()
 
     def _claim_folder(self) -> None:
         self._folder.mkdir(parents=True, exist_ok=True)
@@ -152,6 +161,12 @@ class Cluster:
         if done.returncode:
             log = self._log.read_text(errors="replace")[-2000:] if self._log.exists() else ""
             raise ClusterError(f"{program} failed: {done.stderr.strip() or done.stdout.strip()}\n{log}")
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
 
 
 def _binary(program: str) -> Path:
