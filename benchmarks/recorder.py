@@ -30,7 +30,12 @@ PACE_S = 0.005
 CROWD = 200
 
 
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "tests" / "helpers"))
+
+
 def main() -> None:
+    from real_load import busy_processes
+
     seconds = int(sys.argv[1]) if len(sys.argv) > 1 else 60
     columns, ratio, tick_ms = reading_and_parsing()
     share, memory_mib, _ = whole_recorder(seconds)
@@ -105,17 +110,6 @@ def sleepers(count: int) -> Iterator[None]:
     finally:
         for one in crowd:
             os.killpg(one.pid, signal.SIGKILL)
-            one.wait()
-
-
-@contextmanager
-def busy_processes(count: int) -> Iterator[None]:
-    crowd = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(count)]
-    try:
-        yield
-    finally:
-        for one in crowd:
-            one.kill()
             one.wait()
 
 

@@ -8,6 +8,7 @@ from rich.text import Text
 
 from reditus.core.counters import Counter
 from reditus.core.durations import spell_duration
+from reditus.server.schemas import CounterOut
 
 
 def show_archives(archives: list[dict[str, Any]], console: Console) -> None:
@@ -38,15 +39,7 @@ def holds(counter: Counter, text: str) -> bool:
 
 
 def counter_as_json(counter: Counter) -> dict[str, Any]:
-    return {
-        "name": counter.name,
-        "title": counter.title,
-        "unit": counter.unit,
-        "kind": counter.kind.value,
-        "attributes": [*([counter.device] if counter.device else []), *counter.attributes],
-        "help": counter.help,
-        "source": counter.source,
-    }
+    return CounterOut.of(counter).model_dump()
 
 
 def show_counters(counters: list[Counter], console: Console) -> None:

@@ -93,15 +93,19 @@ class Filesystems:
     group = "filesystem"
     pace_s = SELDOM_S
 
-    def __init__(self, root: str = "/", takes: Callable[[Column], bool] | None = None) -> None:
-        """`takes` says of a mount point's column whether it is wanted; else all are."""
-        self._takes = takes
+    def __init__(self, root: str = "/") -> None:
+        self._takes: Callable[[Column], bool] | None = None
         self._mounts_file = Path(root, "proc/self/mounts")
         self._with_device = Path(root, "proc/filesystems")
         self._askers: dict[str, _Asker] = {}
         self._look_at_ns: int | None = None
         self._columns: tuple[Column, ...] = ()
         self._shown: tuple[str, ...] = ()
+
+    def choose(self, takes: Callable[[Column], bool] | None) -> None:
+        """Ask only the mount points whose column is wanted; None: all."""
+        self._takes = takes
+        self._look_at_ns = None
 
     def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
         """What the mounts answered to the asking before this one; nothing the first time."""

@@ -21,6 +21,7 @@ log = structlog.get_logger()
 
 ASK_EVERY_S = 3.0
 TIMEOUT_S = 10.0
+FIRST_ANSWER_S = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,12 +50,13 @@ class OrderDesk(CurrentOrders):
         self._report = report
         self._stopping = threading.Event()
         self._refused: str | None = None
+        self._asked = threading.Event()
         self._thread = threading.Thread(target=self._run, name="orders", daemon=True)
 
     def start(self) -> None:
-        """Ask once, so that the recording begins with the right plan where the server is there; then go on asking."""
-        self._ask()
+        """Begin to ask. Wait a moment for the first answer, so that the recording begins with the right plan."""
         self._thread.start()
+        self._asked.wait(FIRST_ANSWER_S)
 
     def stop(self) -> None:
         """Say good-bye: the last report tells that the recorder ended."""
@@ -63,6 +65,8 @@ class OrderDesk(CurrentOrders):
         self._ask()
 
     def _run(self) -> None:
+        self._ask()
+        self._asked.set()
         while not self._stopping.wait(ASK_EVERY_S):
             self._ask()
 

@@ -78,7 +78,8 @@ class Processes:
         self, root: str = "/", *, arguments: bool = False, boot_clock_s: Callable[[], float] | None = None
     ) -> None:
         self._proc = str(Path(root, "proc"))
-        self._arguments = arguments
+        self.arguments = arguments
+        """Whether command lines are told."""
         self._boot_clock_s = boot_clock_s or (lambda: time.clock_gettime(time.CLOCK_BOOTTIME))
         self._ticks_per_s = os.sysconf("SC_CLK_TCK")
         self._open: dict[int, int] = {}
@@ -93,6 +94,7 @@ class Processes:
         self._readings = 0
         self._last_s: float | None = None
         self._io_readable = True
+        self._crowded = False
 
     def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
         del now_ns  # starts of processes are told on the clock that goes on while the machine sleeps
@@ -125,6 +127,9 @@ class Processes:
         except OSError:
             return None
         if len(pids) > MOST_PROCESSES:
+            if not self._crowded:
+                log.warning("too many processes, only the youngest are read", processes=len(pids), most=MOST_PROCESSES)
+                self._crowded = True
             # The youngest are the ones most likely to be at work; all are in the machine's own counters.
             pids = sorted(pids)[-MOST_PROCESSES:]
         there, names, texts, states = [], [], [], []
@@ -282,7 +287,7 @@ class Processes:
                 user=self._user(slot.pid),
                 group=self._group(slot.pid),
                 parent=int(seen.numbers[row, PARENT]),
-                arguments=self._arguments_of(slot.pid) if self._arguments else None,
+                arguments=self._arguments_of(slot.pid) if self.arguments else None,
             )
         )
 

@@ -61,6 +61,8 @@ class Runner:
         self._unreadable: dict[str, str] = {}
         self._late_ns: deque[int] = deque(maxlen=60)
         self._costs: deque[tuple[float, float]] = deque(maxlen=COST_OVER_S)
+        # They outlive a change of setting: what processes had before, and a mount that hangs in its thread.
+        self._processes, self._filesystems = Processes(), Filesystems()
         self._facts: HostFacts | None = None
         self._facts_at_ns = 0
 
@@ -76,6 +78,8 @@ class Runner:
             if not self._record(setting, stop, orders, left_ns):
                 break
         self._doing = ("ended", None)
+        self._processes.close()
+        self._filesystems.close()
 
     @property
     def missed(self) -> int:
@@ -128,15 +132,15 @@ class Runner:
             burst=setting.bursting,
         )
         self._doing = ("burst" if setting.bursting else "recording", setting)
-        processes = Processes(arguments=setting.plan.arguments if setting.plan else False)
-        filesystems = Filesystems(takes=setting.plan.takes if setting.plan else None)
+        plan, processes, filesystems = setting.plan, self._processes, self._filesystems
+        processes.arguments = plan is not None and plan.arguments
+        filesystems.choose(plan.takes if plan is not None else None)
         sampler = Sampler(interval_ns=setting.interval_ns, probes=[filesystems, processes], plan=setting.plan)
         batcher = Batcher(self._spool.archive, boot_id(), setting.interval_ns, sampler.intervals_ns)
         schedule = Schedule(setting.interval_ns, stop, for_ns)
         missed_before, asleep_before_ns = 0, _asleep_ns()
         try:
             for _ in schedule:
-                self._look_at_facts()
                 readings = sampler.tick()
                 self._burst.look(readings)
                 batcher.add(readings)
@@ -150,6 +154,8 @@ class Runner:
                 missed_before, asleep_before_ns = schedule.missed, _asleep_ns()
                 if batcher.is_due(sampler.clock()):
                     self._hand_over(batcher)
+                # After the tick, which it would make late.
+                self._look_at_facts()
                 if self._wanted(orders.current) != setting:
                     return True
             return False

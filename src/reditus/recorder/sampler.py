@@ -46,8 +46,6 @@ class Probe(Protocol):
     def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
         """Columns (the same object while nothing changes) and their values; empty where there is nothing to tell."""
 
-    def close(self) -> None: ...
-
 
 class SourceReader:
     """Reads one source. A file that is not there, or may not be read, is left alone and tried again now and then."""
@@ -107,7 +105,8 @@ class Sampler:
     """All sources of this machine, or of a tree that looks like one (`root`).
 
     `interval_ns` is the distance of ticks; `every_ns` that of single groups, whole multiples of it. A source that has a
-    pace of its own is read no more often than that.
+    pace of its own is read no more often than that. Probes belong to the caller, who closes them: they know things from
+    reading to reading that outlive a change of plan.
     """
 
     def __init__(
@@ -187,8 +186,6 @@ class Sampler:
     def close(self) -> None:
         for reader in [*self._readers, *(reader for reader, _ in self._seldom)]:
             reader.close()
-        for probe, _ in self._probes:
-            probe.close()
 
 
 def boot_clock_ns() -> int:

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TypedDict
 from uuid import UUID
 
 from sqlalchemy import delete, select
@@ -34,6 +35,14 @@ class RecorderInfo:
     burst_until_ns: int
     reported_ns: int
     report: Json
+
+
+class Changes(TypedDict, total=False):
+    """New orders; what is not named stays."""
+
+    plan: str | None
+    recording: bool
+    burst_until_ns: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,14 +105,15 @@ def announce(session: Session, told: Announced) -> tuple[RecorderInfo, Plan | No
     return _info(row), None if row.plan is None else _plan(session, row.plan)
 
 
-def direct(session: Session, recorder: UUID, *, plan: str | None, recording: bool, burst_until_ns: int) -> RecorderInfo:
-    """Give a recorder its orders. Raise UnknownRecorder or UnknownPlan."""
+def direct(session: Session, recorder: UUID, changes: Changes) -> RecorderInfo:
+    """Change a recorder's orders. Raise UnknownRecorder or UnknownPlan."""
     row = _row(session, recorder)
     if row is None:
         raise UnknownRecorder(recorder)
-    if plan is not None:
-        _plan(session, plan)
-    row.plan, row.recording, row.burst_until_ns = plan, recording, burst_until_ns
+    if changes.get("plan") is not None:
+        _plan(session, str(changes["plan"]))
+    for order, value in changes.items():
+        setattr(row, order, value)
     session.flush()
     return _info(row)
 

@@ -26,7 +26,7 @@ const told = (where: string): string => wrong.value.find((one) => one.where === 
 /** What is wrong at places that the form does not show by themselves. */
 const elsewhere = computed(() =>
   wrong.value.filter(
-    ({ where }) => !/^(name|every|keep|when\.(start|end)|burst\.|devices\.|groups\.)/.test(where),
+    ({ where }) => !/^(name|every|keep|when\.(start|end|weekly\.\d)|burst\.|devices\.|groups\.)/.test(where),
   ),
 )
 

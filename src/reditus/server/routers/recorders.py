@@ -8,7 +8,7 @@ from fastapi import APIRouter, Response
 from reditus.core.types import NS_PER_S
 from reditus.server.context import StoreDep
 from reditus.server.plan_schemas import AnnouncedIn, DirectIn, OrdersOut, RecorderOut
-from reditus.store import HostInfo, UnknownRecorder, plans
+from reditus.store import HostInfo, plans
 
 router = APIRouter(prefix="/recorders", tags=["recorders"])
 
@@ -33,23 +33,14 @@ def announce_recorder(recorder_id: UUID, told: AnnouncedIn, store: StoreDep) -> 
 @router.patch("/{recorder_id}")
 def direct_recorder(recorder_id: UUID, orders: DirectIn, store: StoreDep) -> RecorderOut:
     """Stop, go on, burst, or follow another plan; the recorder hears of it within seconds."""
-    before = next((one for one in store.during(plans.recorders) if one.id == recorder_id), None)
-    if before is None:
-        raise UnknownRecorder(recorder_id)
-    given = orders.model_fields_set
-    burst_until_ns = before.burst_until_ns
+    changes: plans.Changes = {}
+    if "plan" in orders.model_fields_set:
+        changes["plan"] = orders.plan
+    if orders.recording is not None:
+        changes["recording"] = orders.recording
     if orders.burst_s is not None:
-        burst_until_ns = time.time_ns() + round(orders.burst_s * NS_PER_S) if orders.burst_s else 0
-    info = store.during(
-        lambda session: plans.direct(
-            session,
-            recorder_id,
-            plan=orders.plan if "plan" in given else before.plan,
-            recording=before.recording if orders.recording is None else orders.recording,
-            burst_until_ns=burst_until_ns,
-        )
-    )
-    return RecorderOut.of(info)
+        changes["burst_until_ns"] = time.time_ns() + round(orders.burst_s * NS_PER_S) if orders.burst_s else 0
+    return RecorderOut.of(store.during(lambda session: plans.direct(session, recorder_id, changes)))
 
 
 @router.delete("/{recorder_id}", status_code=204, response_class=Response)
