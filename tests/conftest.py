@@ -15,7 +15,7 @@ from reditus.server.settings import Settings
 from reditus.store import Store
 from reditus.store.cluster import Cluster
 
-TABLES = "facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
+TABLES = "markers, device_names, facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from builders import ARCHIVE, a_block
 from reditus.core.errors import BlockError, BlockVersionError
-from reditus.core.identities import Identities, Identity, read_batch, split
+from reditus.core.batches import read_batch, read_records
+from reditus.core.identities import Identities, Identity
 
 BOOT = UUID(int=7)
 STITCH = Identity(pid=12, start=3400, name="stitch (tiles)", user="lab", group="/lab", parent=1)
@@ -20,13 +21,13 @@ NUMBER = st.integers(0, (1 << 63) - 1)
                  arguments=st.none() | TEXT))  # fmt: skip
 def test_they_come_back_as_they_went(one):
     told = Identities(ARCHIVE, BOOT, (one,))
-    assert list(read_batch(told.to_bytes() * 2)) == [told, told]
+    assert list(read_records(told.to_bytes() * 2)) == [told, told]
 
 
 def test_blocks_and_identities_are_told_apart():
     told, block = Identities(ARCHIVE, BOOT, (STITCH,)), a_block()
-    blocks, identities = split(list(read_batch(block.to_bytes() + told.to_bytes() + block.to_bytes())))
-    assert (blocks, identities) == ([block, block], [told])
+    batch = read_batch(block.to_bytes() + told.to_bytes() + block.to_bytes())
+    assert (batch.blocks, batch.identities, batch.markers) == ([block, block], [told], [])
 
 
 @pytest.mark.parametrize(
@@ -41,18 +42,18 @@ def test_blocks_and_identities_are_told_apart():
 def test_damage_is_told(damage, said):
     raw = Identities(ARCHIVE, BOOT, (STITCH,)).to_bytes()
     with pytest.raises(BlockError, match=said):
-        list(read_batch(damage(raw)))
+        list(read_records(damage(raw)))
 
 
 def test_a_newer_version_is_not_guessed_at():
     raw = bytearray(Identities(ARCHIVE, BOOT, (STITCH,)).to_bytes())
     raw[4] = 2
     with pytest.raises(BlockVersionError, match="version 2"):
-        list(read_batch(bytes(raw)))
+        list(read_records(bytes(raw)))
 
 
 @pytest.mark.parametrize("change", [{"pid": -1}, {"pid": "12"}, {"name": "a\0b"}, {"user": "u" * 501}])
 def test_what_makes_no_sense_is_refused(change):
     odd = Identity(**{**{"pid": 1, "start": 2, "name": "n", "user": "u", "group": "", "parent": 0}, **change})
-    with pytest.raises(BlockError, match="is not a list of pid"):
-        list(read_batch(Identities(ARCHIVE, BOOT, (odd,)).to_bytes()))
+    with pytest.raises(BlockError, match="is not one of pid"):
+        list(read_records(Identities(ARCHIVE, BOOT, (odd,)).to_bytes()))

@@ -17,7 +17,7 @@ import httpx
 from e2e_helpers import wait_until
 from reditus.cli.children import Child
 from reditus.cli.service import Service, service
-from reditus.core.identities import read_batch, split
+from reditus.core.batches import read_batch
 from reditus.server.settings import Settings
 
 PARTS = ("recorder", "server", "database")
@@ -75,7 +75,7 @@ class Witness:
             connection.close()
 
     def remember(self, batch: bytes) -> None:
-        for block in split(list(read_batch(batch)))[0]:
+        for block in read_batch(batch).blocks:
             self.acknowledged |= {(block.layout, block.boot.bytes, at) for at in block.column(1).tolist()}
 
     def close(self) -> None:

@@ -47,5 +47,5 @@ def test_a_batch_is_due_when_its_oldest_tick_is():
     batcher = a_batcher()
     assert not batcher.is_due(0)
     batcher.add([a_reading(0)])
-    assert not batcher.is_due(NS_PER_S // 2)
-    assert batcher.is_due(NS_PER_S + 1)
+    assert not batcher.is_due(2 * NS_PER_S)
+    assert batcher.is_due(2 * NS_PER_S + 1)

@@ -1,5 +1,6 @@
 """Sources of many files: interrupts, nodes, sensors, links, control groups; on trees of files and on this kernel."""
 
+import errno
 import os
 from pathlib import Path
 
@@ -179,7 +180,7 @@ def test_control_groups_of_version_1(tmp_path):
     }
 
 
-def test_files_that_come_and_go_are_followed(tmp_path):
+def test_files_that_come_and_go_are_followed(tmp_path, monkeypatch):
     speed = "/sys/class/net/{}/speed"
     put(tmp_path, speed.format("eth0"), "10\n")
     files = FileSet(links.SOURCE, str(tmp_path))
@@ -190,8 +191,20 @@ def test_files_that_come_and_go_are_followed(tmp_path):
     later = files.read(LOOK_AGAIN_NS)
     assert b"@ /sys/class/net/eth1/speed\n20\n" in later
     assert b"bad" not in later
-    os.remove(tmp_path / speed.format("eth0").lstrip("/"))
+    gone = tmp_path / speed.format("eth0").lstrip("/")
+    number = os.stat(gone).st_ino
+    os.remove(gone)
+    real = os.pread
+
+    def as_the_kernel_does(descriptor, size, at):
+        if os.fstat(descriptor).st_ino == number:
+            raise OSError(errno.ENODEV, os.strerror(errno.ENODEV))
+        return real(descriptor, size, at)
+
+    monkeypatch.setattr(os, "pread", as_the_kernel_does)
+    assert b"eth0" not in files.read(LOOK_AGAIN_NS + 1)
     assert b"eth0" not in files.read(2 * LOOK_AGAIN_NS)
+    assert b"eth1" in files.read(2 * LOOK_AGAIN_NS)
     files.close()
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from reditus.core.frame import Piece, assemble
-from reditus.core.identities import read_batch, split
+from reditus.core.batches import read_batch
 from reditus.core.kernel_columns import stall_total
 from reditus.core.layout import Layout
 from reditus.core.plan import Burst, Plan
@@ -76,7 +76,7 @@ class Bench:
             layouts[layout.digest] = layout
         out = []
         for batch in self.spool.batches():
-            for block in split(list(read_batch(batch.path.read_bytes())))[0]:
+            for block in read_batch(batch.path.read_bytes()).blocks:
                 layout = layouts[block.layout]
                 devices = {column.attribute("network.interface.name") for column in layout.columns}
                 out.append((layout.group, block.interval_ns / NS_PER_S, devices))
@@ -139,7 +139,7 @@ def test_a_time_asleep_is_a_gap_and_said_so(tmp_path, monkeypatch):
     pieces = [
         Piece("load", block.boot.bytes, block.interval_ns, block.column(0), block.column(1), {})
         for batch in bench.spool.batches()
-        for block in split(list(read_batch(batch.path.read_bytes())))[0]
+        for block in read_batch(batch.path.read_bytes()).blocks
         if block.layout in bench.layouts_of("load")
     ]
     (group,) = assemble(pieces)

@@ -55,6 +55,19 @@ class Client:
         params = {"measure": names, "width": str(width), **window}
         return dict(self._ask("GET", f"/api/archives/{archive_id}/series", params=params))
 
+    def markers(self, archive_id: str, asked: Mapping[str, str]) -> dict[str, Any]:
+        return dict(self._ask("GET", f"/api/archives/{archive_id}/markers", params=dict(asked)))
+
+    def add_markers(self, archive_id: str, markers: list[dict[str, Any]]) -> None:
+        self._ask("POST", f"/api/archives/{archive_id}/markers", json=markers)
+
+    def names(self, archive_id: str) -> dict[str, dict[str, str]]:
+        """What people call the devices, by kind and device."""
+        return dict(self._ask("GET", f"/api/archives/{archive_id}/names"))
+
+    def name_device(self, archive_id: str, kind: str, device: str, name: str | None) -> None:
+        self._ask("PUT", f"/api/archives/{archive_id}/names", json={"kind": kind, "device": device, "name": name})
+
     def plans(self) -> list[dict[str, Any]]:
         return list(self._ask("GET", "/api/plans"))
 

@@ -14,6 +14,7 @@ import typer
 
 from reditus.cli.children import Child
 from reditus.cli.client import Client
+from reditus.cli.marking import markers, name
 from reditus.cli.planning import check_plan_exists, direct, planning, recorders
 from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
 from reditus.cli.screen import Failure, err, out, step
@@ -89,6 +90,10 @@ def record(
         str | None, typer.Option("--name", help="Name of the archive; the same name goes on with it.")
     ] = None,
     plan: Annotated[str | None, typer.Option("--plan", help="Follow this plan instead of --every.")] = None,
+    logs: Annotated[
+        list[Path] | None,
+        typer.Option("--log", help="Keep what is appended to this file: RFC 5424 or journal export."),
+    ] = None,
 ) -> None:
     """Record this machine into an archive."""
     _check_interval(every)
@@ -103,6 +108,8 @@ def record(
             with Client(running.url) as client:
                 check_plan_exists(client, plan)
             arguments += ["--plan", plan]
+        for log in logs or []:
+            arguments += ["--log", str(log.absolute())]
         recorder = Child("reditus.recorder", [*arguments, *(["--for", duration] if duration else [])])
         out.print(f"Recording this machine as {title!r}" + (f" for {duration}." if duration else ". Ctrl-C ends it."))
         try:
@@ -170,7 +177,7 @@ def watch(
         with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
             found = client.find_archive(archive)
             window = {key: value for key, value in (("from", start), ("to", end)) if value}
-            lines = past_lines(client.series(found["id"], names, window, MAX_BINS), count)
+            lines = past_lines(client.series(found["id"], names, window, MAX_BINS), count, client.names(found["id"]))
     try:
         for line in lines:
             print(line, flush=True)
@@ -181,6 +188,8 @@ def watch(
 
 
 app.add_typer(planning, name="plan")
+app.add_typer(markers, name="markers")
+app.command()(name)
 app.command()(recorders)
 app.command()(direct)
 
@@ -227,7 +236,7 @@ def diagnose(
         if as_json:
             print(json.dumps(diagnosis, indent=1))
         else:
-            show_diagnosis(found, diagnosis, out)
+            show_diagnosis(found, diagnosis, out, client.names(found["id"]))
 
 
 @app.command(add_help_option=False, context_settings={"allow_extra_args": True, "ignore_unknown_options": True})

@@ -6,6 +6,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from reditus.cli.marking import labelled
 from reditus.core.counters import Counter
 from reditus.core.durations import spell_duration
 from reditus.server.schemas import CounterOut
@@ -51,7 +52,13 @@ def show_counters(counters: list[Counter], console: Console) -> None:
         console.print(f"  {counter.kind.value}, in {counter.unit}{by}; from {counter.source}", markup=False)
 
 
-def show_diagnosis(archive: dict[str, Any], diagnosis: dict[str, Any], console: Console) -> None:
+def show_diagnosis(
+    archive: dict[str, Any],
+    diagnosis: dict[str, Any],
+    console: Console,
+    names: dict[str, dict[str, str]] | None = None,
+) -> None:
+    """`names` is what people call the devices."""
     window = diagnosis["window"]
     console.print(Text(f"{diagnosis['host']} · {archive['name']}", style="bold"))
     console.print(f"{_short(window['from'])} to {_short(window['to'])}, {window['coverage']:.1%} observed (UTC)\n")
@@ -69,7 +76,7 @@ def show_diagnosis(archive: dict[str, Any], diagnosis: dict[str, Any], console: 
             f"  {finding['explanation']}",
             markup=False,
         )
-        _show_evidence(finding["evidence"], console)
+        _show_evidence(finding["evidence"], console, names or {})
         for line in finding["considered"]:
             console.print(f"  considered: {line}", markup=False)
         for line in finding["next"]:
@@ -82,12 +89,12 @@ def show_diagnosis(archive: dict[str, Any], diagnosis: dict[str, Any], console: 
             f"  {excluded['explanation']}",
             markup=False,
         )
-        _show_evidence(excluded["evidence"], console)
+        _show_evidence(excluded["evidence"], console, names or {})
 
 
-def _show_evidence(evidence: list[dict[str, Any]], console: Console) -> None:
+def _show_evidence(evidence: list[dict[str, Any]], console: Console, names: dict[str, dict[str, str]]) -> None:
     for one in evidence:
-        of = f" of {one['device']}" if one["device"] else ""
+        of = f" of {labelled(names, one['measure'], one['device'])}" if one["device"] else ""
         against = "" if one["threshold"] is None else f" ({one['reads']} {_value(one['threshold'], one['unit'])})"
         console.print(f"  {one['measure']}{of}: {_value(one['value'], one['unit'])}{against}", markup=False)
 

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from reditus.cli.marking import labelled
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Piece, assemble
 from reditus.core.measures import Measure, measure_named
@@ -36,10 +37,10 @@ def live_lines(names: Sequence[str], interval_ns: int, count: int | None) -> Ite
         sampler.close()
 
 
-def past_lines(series_set: dict[str, Any], count: int | None) -> Iterator[str]:
+def past_lines(series_set: dict[str, Any], count: int | None, names: dict[str, dict[str, str]]) -> Iterator[str]:
     """The API's series in the same form. Series of other times than the first one's are told by the nearest of theirs."""
     series = series_set["series"]
-    titles = [_title(one["measure"], one["device"], one["unit"]) for one in series]
+    titles = [_title(one["measure"], labelled(names, one["measure"], one["device"]), one["unit"]) for one in series]
     present = next((one for one in series if not one["missing"]), None)
     times = np.array(series_set["times_ms"][present["times"]] if present else [])
     columns = [_on(times, np.array(series_set["times_ms"][one["times"]]), one) for one in series]

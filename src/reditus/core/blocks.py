@@ -23,7 +23,7 @@ A batch is simply blocks one after another. One column is read without the rest 
 
 import struct
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
 from uuid import UUID
@@ -106,23 +106,70 @@ class Block:
 
 def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, interval_ns: int) -> Block:
     """Encode at least one tick. Raise BlockError where the parts do not fit together."""
-    ticks, columns = stretch.values.shape
-    if not 1 <= ticks <= MAX_TICKS or not 1 <= columns <= MAX_COLUMNS:
-        raise BlockError(f"a block has 1 to {MAX_TICKS} ticks and 1 to {MAX_COLUMNS} columns, not {ticks} × {columns}")
+    _check_size(stretch)
     chunks = [
         encode_column(stretch.wall_ns, doubled=True),
         encode_column(stretch.monotonic_ns, doubled=True),
         *encode_columns(stretch.values),
     ]
+    return _block(stretch, chunks, archive=archive, boot=boot, layout=layout, interval_ns=interval_ns)
+
+
+@dataclass(frozen=True, slots=True)
+class Described:
+    """A stretch with its layout's digest and the interval that was planned."""
+
+    stretch: Stretch
+    layout: bytes
+    interval_ns: int
+
+
+def encode_together(parts: Sequence[Described], *, archive: UUID, boot: UUID) -> list[Block]:
+    """Encode several stretches of a few ticks as `encode_block` would, but for the clocks, whose deltas of deltas do not
+    pay yet. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on, is paid once
+    for all that have the same number of ticks.
+    """
+    blocks: list[Block | None] = [None] * len(parts)
+    by_ticks: dict[int, list[int]] = {}
+    for at, part in enumerate(parts):
+        _check_size(part.stretch)
+        by_ticks.setdefault(len(part.stretch.wall_ns), []).append(at)
+    for places in by_ticks.values():
+        columns: list[IntArray] = []
+        for at in places:
+            stretch = parts[at].stretch
+            columns += [stretch.wall_ns[:, None], stretch.monotonic_ns[:, None], stretch.values]
+        chunks = encode_columns(np.concatenate(columns, axis=1))
+        start = 0
+        for at in places:
+            part = parts[at]
+            end = start + CLOCKS + part.stretch.values.shape[1]
+            blocks[at] = _block(
+                part.stretch, chunks[start:end], archive=archive, boot=boot, layout=part.layout,
+                interval_ns=part.interval_ns,
+            )  # fmt: skip
+            start = end
+    return [block for block in blocks if block is not None]
+
+
+def _check_size(stretch: Stretch) -> None:
+    ticks, columns = stretch.values.shape
+    if not 1 <= ticks <= MAX_TICKS or not 1 <= columns <= MAX_COLUMNS:
+        raise BlockError(f"a block has 1 to {MAX_TICKS} ticks and 1 to {MAX_COLUMNS} columns, not {ticks} × {columns}")
+
+
+def _block(
+    stretch: Stretch, chunks: list[bytes], *, archive: UUID, boot: UUID, layout: bytes, interval_ns: int
+) -> Block:
     return Block(
         archive=archive,
         boot=boot,
         layout=layout,
-        ticks=ticks,
+        ticks=len(stretch.wall_ns),
         first_ns=int(stretch.wall_ns[0]),
         last_ns=int(stretch.wall_ns[-1]),
         interval_ns=interval_ns,
-        offsets=tuple(accumulate((len(chunk) for chunk in chunks), initial=0)),
+        offsets=tuple(accumulate(map(len, chunks), initial=0)),
         data=b"".join(chunks),
     )
 

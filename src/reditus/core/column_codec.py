@@ -83,12 +83,17 @@ def encode_columns(values: IntArray) -> list[bytes]:
     widest = rest.max(axis=0).tolist()
     spans = (words[-1] - words[0]).view(np.int64).tolist()
     moving = (words != words[0]).any(axis=0).tolist()
-    return [
-        _packed_chunk(firsts[at], spans[at], lowest, widest[at], rest[:, at], _PLAIN)
-        if moving[at]
-        else constant_chunk(firsts[at])
-        for at, lowest in enumerate(least.tolist())
-    ]
+    chunks = []
+    for at, (first, span, lowest, wide, moves) in enumerate(
+        zip(firsts, spans, least.tolist(), widest, moving, strict=True)
+    ):
+        if not moves:
+            chunks.append(constant_chunk(first))
+        elif wide:
+            chunks.append(_packed_chunk(first, span, lowest, wide, rest[:, at], _PLAIN))
+        else:
+            chunks.append(_chunk(Encoding.PLANES, 0, first, lowest, span, b""))
+    return chunks
 
 
 @lru_cache(maxsize=8_192)
@@ -152,15 +157,17 @@ def _packed_chunk(
         packed = zstandard.ZstdCompressor(level=ZSTD_LEVEL, write_checksum=False).compress(payload)
         if len(packed) < len(payload):
             kind, payload = compressed_kind, packed
+    return _chunk(kind, planes, first, least, span, payload)
+
+
+def _chunk(kind: Encoding, planes: int, first: int, least: int, span: int, payload: bytes) -> bytes:
     a, b, c = _length(first), _length(least), _length(span)
-    return b"".join(
-        (
-            bytes((kind, planes, a | b << 4, c)),
-            first.to_bytes(a, "little", signed=True),
-            least.to_bytes(b, "little", signed=True),
-            span.to_bytes(c, "little", signed=True),
-            payload,
-        )
+    return (
+        bytes((kind, planes, a | b << 4, c))
+        + first.to_bytes(a, "little", signed=True)
+        + least.to_bytes(b, "little", signed=True)
+        + span.to_bytes(c, "little", signed=True)
+        + payload
     )
 
 

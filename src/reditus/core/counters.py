@@ -34,6 +34,7 @@ CGROUP = "linux.cgroup"
 MOUNT = "system.filesystem.mountpoint"
 PROCESS_SLOT = "linux.process.slot"
 PROCESS_STATE = "linux.process.state"
+THREAD_SLOT = "linux.thread.slot"
 FILESYSTEM_STATE = "system.filesystem.state"
 
 
@@ -446,6 +447,12 @@ _ALL = [
     Counter(
         "process.thread.count", "Threads of a process", "{thread}", _LEVEL, "How many threads it has.", "/proc/PID/stat field 20",
         PROCESS_SLOT,
+    ),
+    Counter(
+        "thread.id", "Thread in a slot", "1", _LEVEL,
+        "The number of the thread that the slot holds; 0 where it is empty. Kept where the plan asks for threads: the "
+        "heaviest ones of the heaviest processes. The other numbers of a thread stand under the names of processes.",
+        "/proc/PID/task/TID/stat", THREAD_SLOT,
     ),
     Counter(
         "process.linux.count", "Processes by state", "{process}", _LEVEL,

@@ -6,13 +6,13 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import Any
 
-import numpy as np
-
 from reditus.core import counters as name
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
 from reditus.core.errors import CoreError
+from reditus.core.instants import parse_instant
 from reditus.core.layout import Column
+from reditus.core.markers import SEVERITIES
 from reditus.core.types import NS_PER_S, Json
 
 GROUPS: Mapping[str, str] = {
@@ -49,17 +49,16 @@ DEVICES: Mapping[str, str] = {
     "cgroup": name.CGROUP,
 }
 """Kinds of devices that may be left out, by the attribute that names them."""
+PARTS = (
+    "name", "every", "groups", "devices", "when", "keep", "burst", "arguments", "threads", "control_groups", "log",
+)  # fmt: skip
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 RESOURCES = ("cpu", "memory", "io")
 SCOPES = ("some", "full")
 MAX_NAME = 80
 MAX_PATTERNS = 64
+MAX_DEPTH = 8
 DAY_NS = 86_400 * NS_PER_S
-# RFC 3339, to the second.
-_TIME = re.compile(
-    r"^(?P<date>\d{4}-\d\d-\d\d)[Tt ](?P<clock>\d\d:\d\d(:\d\d)?)(\.\d+)?"
-    r"([Zz]|(?P<sign>[+-])(?P<hours>\d\d):(?P<minutes>\d\d))$"
-)
 _CLOCK = re.compile(r"^([01]\d|2[0-3]):([0-5]\d)$|^24:00$")
 
 
@@ -130,6 +129,12 @@ class Plan:
     burst: Burst = field(default_factory=Burst)
     arguments: bool = False
     """Whether the command lines of processes are recorded. They may hold secrets."""
+    threads: bool = False
+    """Whether the heaviest threads of the heaviest processes are recorded one by one."""
+    control_groups: tuple[str, ...] = ()
+    """Paths or patterns of control groups below the top level that are recorded too."""
+    log: str | None = None
+    """Lines of the kernel's log of this severity and worse are kept as markers; None: none are."""
     told: Json = field(default_factory=dict, compare=False)
     """As it was written."""
 
@@ -182,7 +187,7 @@ class _Reader:
     def plan(self, told: Any) -> Plan:
         if not isinstance(told, dict):
             raise PlanError([("plan", "a plan is an object with a name")])
-        self._only_known(told, "plan", {"name", "every", "groups", "devices", "when", "keep", "burst", "arguments"})
+        self._only_known(told, "plan", PARTS)
         title = told.get("name")
         if not isinstance(title, str) or not 0 < len(title.strip()) <= MAX_NAME or not title.isprintable():
             self._wrong("name", f"a printable text of 1 to {MAX_NAME} characters")
@@ -204,6 +209,9 @@ class _Reader:
             keep_ns=None if told.get("keep") is None else self._duration("keep", told["keep"], least_ns=60 * NS_PER_S),
             burst=self._burst(told.get("burst"), every_ns),
             arguments=self._flag("arguments", told.get("arguments", False)),
+            threads=self._flag("threads", told.get("threads", False)),
+            control_groups=self._control_groups(told.get("control_groups", [])),
+            log=None if told.get("log") is None else self._one_of("log", told["log"], SEVERITIES),
             told=told,
         )
         if self.problems:
@@ -291,21 +299,27 @@ class _Reader:
             return ()
         return tuple(told)
 
+    def _control_groups(self, told: Any) -> tuple[str, ...]:
+        where = "control_groups"
+        paths = self._patterns(where, told)
+        for place, path in enumerate(paths):
+            parts = path.strip("/").split("/")
+            if not all(parts) or any(part in (".", "..") or part.startswith("**") for part in parts) or " " in path:
+                self._wrong(
+                    f"{where}.{place}", f"a path such as system.slice/web.service or user.slice/*, not {path!r}"
+                )
+            elif len(parts) > MAX_DEPTH:
+                self._wrong(f"{where}.{place}", f"at most {MAX_DEPTH} levels deep")
+        return tuple(path.strip("/") for path in paths)
+
     def _time(self, where: str, told: Any) -> int | None:
         if told is None:
             return None
-        found = _TIME.match(told) if isinstance(told, str) else None
         try:
-            if found is None:
-                raise ValueError(told)
-            seconds = int(np.datetime64(f"{found['date']}T{found['clock']}", "s").astype(np.int64))
+            return parse_instant(told if isinstance(told, str) else "")
         except ValueError:
             self._wrong(where, f"a time with its zone, such as 2026-11-12T09:00:00Z, not {told!r}")
             return None
-        if found["hours"]:
-            ahead_s = int(found["hours"]) * 3_600 + int(found["minutes"]) * 60
-            seconds -= ahead_s if found["sign"] == "+" else -ahead_s
-        return seconds * NS_PER_S
 
     def _weekly(self, told: Any) -> tuple[Stretch, ...]:
         if not isinstance(told, list) or len(told) > MAX_PATTERNS:

@@ -6,7 +6,7 @@ process counts from the first tick at which it is seen. What no slot holds is th
 used that ended between two ticks is the difference between all and the machine.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,15 +35,31 @@ AMOUNTS: tuple[tuple[str, Mapping[str, str], tuple[int, int]], ...] = (
 )
 # Per slot only.
 PLACES = ("process.pid", "process.linux.start", "process.linux.state", "process.linux.core")
+THREAD_GROUP = "thread"
+THREAD_SLOTS = 20
+THREAD_PLACES = ("thread.id", *PLACES)
+"""The thread, then the process that it belongs to; start, state and core are the thread's own."""
+THREAD_AMOUNTS = tuple(
+    at for at, (counter, _, _) in enumerate(AMOUNTS) if counter not in ("process.memory.usage", "process.thread.count")
+)
+"""Which of the amounts a thread has for itself."""
 STATES = ("R", "S", "D", "T", "Z", "I")
 """Running or runnable, sleeping, uninterruptible, stopped, zombie, idle kernel thread. Others count as stopped."""
 
 
 def slot_columns(slot: int) -> list[Column]:
     own = {name.PROCESS_SLOT: str(slot)}
+    return _columns(own, PLACES, range(len(AMOUNTS)))
+
+
+def thread_columns(slot: int) -> list[Column]:
+    return _columns({name.THREAD_SLOT: str(slot)}, THREAD_PLACES, THREAD_AMOUNTS)
+
+
+def _columns(own: dict[str, str], places: Sequence[str], amounts: Iterable[int]) -> list[Column]:
     return [
-        *(kernel_column(counter, own, scale=(1, TICKS_PER_S) if counter.endswith("start") else (1, 1)) for counter in PLACES),
-        *(kernel_column(counter, own | dict(more), scale=scale) for counter, more, scale in AMOUNTS),
+        *(kernel_column(counter, own, scale=(1, TICKS_PER_S) if counter.endswith("start") else (1, 1)) for counter in places),
+        *(kernel_column(counter, own | dict(more), scale=scale) for counter, more, scale in (AMOUNTS[at] for at in amounts)),
     ]  # fmt: skip
 
 
@@ -81,6 +97,17 @@ class ProcessAt:
 
 
 @dataclass(frozen=True, slots=True)
+class ThreadAt:
+    tid: int
+    pid: int
+    """The process that it belongs to."""
+    start: int
+    state: str
+    core: int
+    usage: Usage
+
+
+@dataclass(frozen=True, slots=True)
 class ProcessesAt:
     """The processes of one tick."""
 
@@ -94,35 +121,68 @@ class ProcessesAt:
 
 def processes_at(frame: Frame, at_ns: int) -> ProcessesAt | None:
     """The tick that describes the moment; None where there is none, or processes were not recorded."""
-    group = next((one for one in frame.groups if one.name == GROUP), None)
+    found = _tick_of(frame, GROUP, at_ns)
+    if found is None:
+        return None
+    heaviest = []
+    for slot in range(SLOTS):
+        pid, start, state, core, *amounts = found.read(slot_columns(slot))
+        if pid:
+            heaviest.append(ProcessAt(pid, start, chr(state), core, _usage(amounts, found.elapsed_s)))
+    whole = found.read(whole_columns())
+    return ProcessesAt(
+        at_ns=found.at_ns,
+        boot_epoch=found.boot_epoch,
+        heaviest=heaviest,
+        together=_usage(whole[: len(AMOUNTS)], found.elapsed_s),
+        states=dict(zip(STATES, whole[len(AMOUNTS) :], strict=True)),
+    )
+
+
+def threads_at(frame: Frame, at_ns: int) -> list[ThreadAt]:
+    """The heaviest threads of the tick that describes the moment; empty where threads were not recorded."""
+    found = _tick_of(frame, THREAD_GROUP, at_ns)
+    if found is None:
+        return []
+    threads = []
+    for slot in range(THREAD_SLOTS):
+        tid, pid, start, state, core, *own = found.read(thread_columns(slot))
+        if tid:
+            amounts = [0] * len(AMOUNTS)
+            for at, amount in zip(THREAD_AMOUNTS, own, strict=True):
+                amounts[at] = amount
+            threads.append(ThreadAt(tid, pid, start, chr(state), core, _usage(amounts, found.elapsed_s)))
+    return threads
+
+
+@dataclass(frozen=True, slots=True)
+class _Tick:
+    at_ns: int
+    boot_epoch: int
+    elapsed_s: float
+    raw: Mapping[tuple[str, tuple[tuple[str, str], ...]], int]
+
+    def read(self, columns: list[Column]) -> list[int]:
+        return [self.raw.get((column.counter, column.attributes), 0) for column in columns]
+
+
+def _tick_of(frame: Frame, group_name: str, at_ns: int) -> _Tick | None:
+    group = next((one for one in frame.groups if one.name == group_name), None)
     if group is None or not len(group.timebase):
         return None
     base = group.timebase
     tick = base.index_at(at_ns)
     if tick is None:
         return None
-    elapsed_s = float(base.elapsed_s[tick])
-    raw = {
-        (column.counter, column.attributes): int(series.values[tick])
-        for column, series in group.series.items()
-        if series.present[tick]
-    }
-
-    def read(columns: list[Column]) -> list[int]:
-        return [raw.get((column.counter, column.attributes), 0) for column in columns]
-
-    heaviest = []
-    for slot in range(SLOTS):
-        pid, start, state, core, *amounts = read(slot_columns(slot))
-        if pid:
-            heaviest.append(ProcessAt(pid, start, chr(state), core, _usage(amounts, elapsed_s)))
-    whole = read(whole_columns())
-    return ProcessesAt(
+    return _Tick(
         at_ns=int(base.wall_ns[tick]),
         boot_epoch=int(base.epoch[tick]),
-        heaviest=heaviest,
-        together=_usage(whole[: len(AMOUNTS)], elapsed_s),
-        states=dict(zip(STATES, whole[len(AMOUNTS) :], strict=True)),
+        elapsed_s=float(base.elapsed_s[tick]),
+        raw={
+            (column.counter, column.attributes): int(series.values[tick])
+            for column, series in group.series.items()
+            if series.present[tick]
+        },
     )
 
 

@@ -65,7 +65,7 @@ def open_spools(folder: Path, name: str) -> list[Spool]:
 def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Event) -> int:
     spool = spools[0]
     uplink = Uplink(options.server, spools)
-    runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration)
+    runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration, log_files=options.log)
     desk = OrderDesk(options.server, spool.archive, lambda: _report(options, spool, runner))
     _come_first()
     uplink.start()
@@ -111,6 +111,13 @@ def _options(arguments: list[str] | None) -> argparse.Namespace:
     parser.add_argument("--every", type=_interval, default=_interval("1s"), help="interval, 100ms to 1h")
     parser.add_argument(
         "--for", dest="duration", type=parse_duration, default=None, help="how long; else until stopped"
+    )
+    parser.add_argument(
+        "--log",
+        type=Path,
+        action="append",
+        default=[],
+        help="a file of RFC 5424 lines or journal export to keep as markers; may be given several times",
     )
     options = parser.parse_args(arguments)
     options.spool.mkdir(parents=True, exist_ok=True, mode=0o700)

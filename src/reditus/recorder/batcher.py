@@ -6,14 +6,18 @@ from uuid import UUID
 
 import numpy as np
 
-from reditus.core.blocks import MAX_TICKS, Block, Stretch, encode_block
+from reditus.core.blocks import MAX_TICKS, Described, Stretch, encode_block, encode_together
 from reditus.core.identities import Identities, Identity
 from reditus.core.layout import Column, Layout, split_columns
+from reditus.core.markers import Marker, as_batches
 from reditus.core.types import NS_PER_S
 from reditus.recorder.sampler import Reading
 
-FLUSH_AFTER_NS = 2 * NS_PER_S
+FLUSH_AFTER_NS = 3 * NS_PER_S
 """How old the oldest unsent tick may grow: what a watcher sees is never much older than this."""
+
+FEW_TICKS = 16
+"""Up to so many, groups are encoded together."""
 
 
 @dataclass(slots=True)
@@ -33,8 +37,9 @@ class Batcher:
         self._archive, self._boot, self._interval_ns = archive, boot, interval_ns
         self._intervals_ns = intervals_ns or {}
         self._open: dict[str, _Open] = {}
-        self._closed: list[Block] = []
+        self._closed: list[Described] = []
         self._identities: list[Identity] = []
+        self._markers: list[Marker] = []
         self.layouts: dict[bytes, Layout] = {}
         """Every layout that a block was made with, by digest."""
 
@@ -55,6 +60,10 @@ class Batcher:
         """Who processes are that the ticks hold by number."""
         self._identities.extend(processes)
 
+    def mark(self, markers: Sequence[Marker]) -> None:
+        """What the machine's logs say."""
+        self._markers.extend(markers)
+
     def is_due(self, monotonic_ns: int) -> bool:
         """Whether the oldest reading has waited long enough."""
         oldest = min((held.readings[0].monotonic_ns for held in self._open.values() if held.readings), default=None)
@@ -64,31 +73,34 @@ class Batcher:
         """Close everything and return it as one batch; empty if there is nothing."""
         for group in list(self._open):
             self._close(group)
-        batch = b"".join(block.to_bytes() for block in self._closed)
+        few = [one for one in self._closed if len(one.stretch.wall_ns) <= FEW_TICKS]
+        blocks = encode_together(few, archive=self._archive, boot=self._boot)
+        blocks += [
+            encode_block(
+                one.stretch, archive=self._archive, boot=self._boot, layout=one.layout, interval_ns=one.interval_ns
+            )
+            for one in self._closed
+            if len(one.stretch.wall_ns) > FEW_TICKS
+        ]
+        batch = b"".join(block.to_bytes() for block in blocks)
         self._closed.clear()
         if self._identities:
             batch += Identities(self._archive, self._boot, tuple(self._identities)).to_bytes()
             self._identities.clear()
+        batch += b"".join(as_batches(self._archive, self._boot, self._markers))
+        self._markers.clear()
         return batch
 
     def _close(self, group: str) -> None:
         held = self._open.get(group)
         if held is None or not held.readings:
             return
-        wall_ns = np.array([reading.wall_ns for reading in held.readings], dtype=np.int64)
-        monotonic_ns = np.array([reading.monotonic_ns for reading in held.readings], dtype=np.int64)
+        clocks = np.array([(reading.wall_ns, reading.monotonic_ns) for reading in held.readings], dtype=np.int64)
         values = np.stack([reading.values for reading in held.readings])
+        interval_ns = self._intervals_ns.get(group, self._interval_ns)
         start = 0
         for layout in held.layouts:
             part = values[:, start : start + len(layout.columns)]
             start += len(layout.columns)
-            self._closed.append(
-                encode_block(
-                    Stretch(wall_ns, monotonic_ns, part),
-                    archive=self._archive,
-                    boot=self._boot,
-                    layout=layout.digest,
-                    interval_ns=self._intervals_ns.get(group, self._interval_ns),
-                )
-            )
+            self._closed.append(Described(Stretch(clocks[:, 0], clocks[:, 1], part), layout.digest, interval_ns))
         held.readings = []

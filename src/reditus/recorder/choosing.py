@@ -5,13 +5,16 @@ from dataclasses import replace
 
 from reditus.core.plan import DEVICES, Plan
 from reditus.recorder.kernel_text import Field, Learn
+from reditus.recorder.sources import cgroups
 from reditus.recorder.sources.source import Source
 
 _NUMBER = re.compile(rb"\d+")
 
 
 def chosen(source: Source, plan: Plan) -> Source:
-    """The source without the devices that the plan leaves out."""
+    """The source without the devices that the plan leaves out, and with the control groups that it names."""
+    if plan.control_groups and source.group == cgroups.SOURCE.group:
+        source = cgroups.with_named(source, plan.control_groups)
     return replace(source, learn=_choosing(source.learn, plan)) if plan.devices else source
 
 

@@ -2,7 +2,7 @@
 
 import fnmatch
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Container, Iterable, Iterator
 
 import structlog
 
@@ -23,6 +23,7 @@ class FileSet:
     def __init__(self, source: Source, root: str = "/") -> None:
         self._source, self._root = source, root.rstrip("/")
         self._files: dict[str, KernelFile] = {}
+        self._heads: dict[str, bytes] = {}
         self._look_at_ns: int | None = None
         self._told = False
 
@@ -31,10 +32,11 @@ class FileSet:
         if self._look_at_ns is None or now_ns >= self._look_at_ns:
             self._look()
             self._look_at_ns = now_ns + LOOK_AGAIN_NS
-        parts = []
+        parts: list[bytes] = []
         for path, file in list(self._files.items()):
             try:
-                parts.append(headed(path, file.read()))
+                text = file.read()
+                parts += self._heads[path], text, b"" if text.endswith(b"\n") else b"\n"
             except OSError:
                 # Gone, or nothing to say at the moment (the speed of a link that is down); asked again when looking.
                 del self._files[path]
@@ -48,9 +50,10 @@ class FileSet:
         self._files.clear()
 
     def _look(self) -> None:
-        found = list(matching(self._source.patterns, self._root))
+        found = list(matching(self._source.patterns, self._root, known=self._files))
         # A name with blanks or control characters could not be told from text.
-        usable = [path for path in found if path.isprintable() and " " not in path]
+        wants = self._source.wants
+        usable = [path for path in found if path.isprintable() and " " not in path and (wants is None or wants(path))]
         if len(usable) > MOST_FILES and not self._told:
             log.warning("too many files, the rest is left out", path=self._source.path, files=len(usable))
             self._told = True
@@ -59,10 +62,13 @@ class FileSet:
             self._files.pop(path).close()
         # In the order of the patterns, so that the text keeps its shape.
         self._files = {path: self._files.get(path) or KernelFile(path, self._root or "/") for path in wanted}
+        self._heads = {path: headed(path, b"") for path in wanted}
 
 
-def matching(patterns: Iterable[str], root: str = "") -> Iterator[str]:
-    """The paths below `root` that match, pattern by pattern. Each folder is listed once, however many patterns ask."""
+def matching(patterns: Iterable[str], root: str = "", known: Container[str] = ()) -> Iterator[str]:
+    """The paths below `root` that match, pattern by pattern. Each folder is listed once, however many patterns ask; of
+    those known it is not asked whether they are there.
+    """
     listed: dict[str, list[str]] = {}
 
     def names(folder: str) -> list[str]:
@@ -80,4 +86,4 @@ def matching(patterns: Iterable[str], root: str = "") -> Iterator[str]:
                 paths = [f"{path}/{name}" for path in paths for name in fnmatch.filter(names(root + path), part)]
             else:
                 paths = [f"{path}/{part}" for path in paths]
-        yield from (path for path in paths if os.path.exists(root + path))
+        yield from (path for path in paths if path in known or os.path.exists(root + path))

@@ -19,11 +19,13 @@ from reditus.recorder.batcher import Batcher
 from reditus.recorder.bursts import BurstWatch
 from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import boot_id, host_facts
+from reditus.recorder.logs import Logs
 from reditus.recorder.orders import CurrentOrders, Orders
 from reditus.recorder.processes import Processes
-from reditus.recorder.sampler import Sampler, boot_clock_ns
+from reditus.recorder.sampler import Probe, Sampler, boot_clock_ns
 from reditus.recorder.schedule import Schedule
 from reditus.recorder.spool import Spool
+from reditus.recorder.threads import Threads
 from reditus.recorder.uplink import Uplink
 
 log = structlog.get_logger()
@@ -47,7 +49,15 @@ class Setting:
 class Runner:
     """One recording of this machine. `interval_ns` holds where no plan says otherwise."""
 
-    def __init__(self, spool: Spool, uplink: Uplink, *, interval_ns: int, for_ns: int | None = None) -> None:
+    def __init__(
+        self,
+        spool: Spool,
+        uplink: Uplink,
+        *,
+        interval_ns: int,
+        for_ns: int | None = None,
+        log_files: Sequence[Path] = (),
+    ) -> None:
         self._spool, self._uplink = spool, uplink
         self._interval_ns, self._for_ns = interval_ns, for_ns
         self._begun_ns = time.time_ns()
@@ -63,6 +73,9 @@ class Runner:
         self._costs: deque[tuple[float, float]] = deque(maxlen=COST_OVER_S)
         # They outlive a change of setting: what processes had before, and a mount that hangs in its thread.
         self._processes, self._filesystems = Processes(), Filesystems()
+        self._threads = Threads(self._processes)
+        self._logs = Logs(spool.folder, str(boot_id()), log_files)
+        self._logs_at_ns = 0
         self._facts: HostFacts | None = None
         self._facts_at_ns = 0
 
@@ -78,8 +91,8 @@ class Runner:
             if not self._record(setting, stop, orders, left_ns):
                 break
         self._doing = ("ended", None)
-        self._processes.close()
-        self._filesystems.close()
+        for one in (self._processes, self._threads, self._filesystems, self._logs):
+            one.close()
 
     @property
     def missed(self) -> int:
@@ -133,9 +146,12 @@ class Runner:
         )
         self._doing = ("burst" if setting.bursting else "recording", setting)
         plan, processes, filesystems = setting.plan, self._processes, self._filesystems
-        processes.arguments = plan is not None and plan.arguments
+        processes.choose(arguments=plan is not None and plan.arguments)
+        probes: list[Probe] = [filesystems, processes]
+        if plan is not None and plan.threads:
+            probes.append(self._threads)
         filesystems.choose(plan.takes if plan is not None else None)
-        sampler = Sampler(interval_ns=setting.interval_ns, probes=[filesystems, processes], plan=setting.plan)
+        sampler = Sampler(interval_ns=setting.interval_ns, probes=probes, plan=setting.plan)
         batcher = Batcher(self._spool.archive, boot_id(), setting.interval_ns, sampler.intervals_ns)
         schedule = Schedule(setting.interval_ns, stop, for_ns)
         missed_before, asleep_before_ns = 0, _asleep_ns()
@@ -145,6 +161,7 @@ class Runner:
                 self._burst.look(readings)
                 batcher.add(readings)
                 batcher.tell(processes.take_identities())
+                batcher.tell(self._threads.take_identities())
                 self._ticks += 1
                 self._last_tick_ns = time.time_ns()
                 self._late_ns.append(schedule.late_ns)
@@ -152,6 +169,7 @@ class Runner:
                 self._costs.append((time.monotonic(), time.process_time()))
                 self._count_missed(setting, schedule.missed - missed_before, _asleep_ns() - asleep_before_ns)
                 missed_before, asleep_before_ns = schedule.missed, _asleep_ns()
+                self._look_at_logs(batcher, None if plan is None else plan.log)
                 if batcher.is_due(sampler.clock()):
                     self._hand_over(batcher)
                 # After the tick, which it would make late.
@@ -178,7 +196,14 @@ class Runner:
             self._spool.keep_layout(layout)
         batcher.layouts.clear()
         self._spool.put(batch)
+        self._logs.remember()
         self._uplink.wake()
+
+    def _look_at_logs(self, batcher: Batcher, severity: str | None) -> None:
+        now_ns = boot_clock_ns()
+        if now_ns >= self._logs_at_ns:
+            self._logs_at_ns = now_ns + NS_PER_S
+            batcher.mark(self._logs.read(severity))
 
     def _look_at_facts(self) -> None:
         """Now and then: a disk, link or core that came or went is told to the server with the archive."""

@@ -14,8 +14,8 @@ from uuid import UUID
 
 import structlog
 
+from reditus.core.batches import read_batch
 from reditus.core.errors import BlockError
-from reditus.core.identities import read_batch, split
 from reditus.core.layout import Layout
 from reditus.core.types import Json
 
@@ -133,7 +133,7 @@ class Spool:
     def _note_gap(self, batch: SpooledBatch) -> None:
         """The gap that dropping a batch makes; gaps that touch are one."""
         try:
-            blocks, _ = split(list(read_batch(batch.path.read_bytes())))
+            blocks = read_batch(batch.path.read_bytes()).blocks
         except (OSError, BlockError):  # nobody can say any more what it held
             return
         if not blocks:

@@ -362,10 +362,21 @@ class ProcessOut(Out):
     usage: UsageOut
 
 
+class ThreadOut(Out):
+    tid: int
+    pid: int = Field(description="The process that it belongs to.")
+    start: int
+    name: str | None
+    state: str
+    core: int
+    usage: UsageOut = Field(description="Its own; memory and threads are the process's, and 0 here.")
+
+
 class ProcessesOut(Out):
     recorded: bool = Field(description="Whether the archive holds processes at all.")
     tick_ms: float | None
     processes: list[ProcessOut] = Field(description="The heaviest, by processor use and then memory.")
+    threads: list[ThreadOut] = Field(description="The heaviest threads of those, where the plan asks for threads.")
     together: UsageOut | None = Field(description="All processes of the tick, those not listed too.")
     states: dict[str, int]
     ended_cores: float | None = Field(

@@ -10,11 +10,13 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from reditus.core.markers import Marker
 from reditus.core.plan import Plan
-from reditus.core.types import Json
+from reditus.core.types import NS_PER_MS, Json
 from reditus.store.errors import PlanInUse, UnknownPlan, UnknownRecorder
+from reditus.store.markers import put_markers
 from reditus.store.records import HostInfo
-from reditus.store.tables import ArchiveRow, BlockRow, PlanRow, RecorderRow
+from reditus.store.tables import ArchiveRow, BlockRow, MarkerRow, PlanRow, RecorderRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,7 +104,20 @@ def announce(session: Session, told: Announced) -> tuple[RecorderInfo, Plan | No
     row.host_name, row.name = told.host.name, told.name
     row.report, row.reported_ns = told.report, time.time_ns()
     session.flush()
+    _mark_dropped(session, told)
     return _info(row), None if row.plan is None else _plan(session, row.plan)
+
+
+def _mark_dropped(session: Session, told: Announced) -> None:
+    """What the recorder had to drop unsent is a gap with a reason, where charts can show it."""
+    host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == told.id))
+    if host_id is not None:
+        put_markers(session, host_id, told.id, [_gap(one) for one in told.report.get("dropped", ())])
+
+
+def _gap(told: Json) -> Marker:
+    at_ns, end_ns = (round(told[key] * NS_PER_MS) for key in ("start_ms", "end_ms"))
+    return Marker(f"gap/{at_ns}", at_ns, "gap", told["reason"], "recorder", end_ns=end_ns)
 
 
 def direct(session: Session, recorder: UUID, changes: Changes) -> RecorderInfo:
@@ -137,6 +152,11 @@ def expire(session: Session, now_ns: int) -> int:
             BlockRow.host_id == host_id, BlockRow.archive_id == row.id, BlockRow.last_ns < now_ns - keep_ns
         )
         removed += len(session.execute(old.returning(BlockRow.first_ns)).all())
+        session.execute(
+            delete(MarkerRow).where(
+                MarkerRow.host_id == host_id, MarkerRow.archive_id == row.id, MarkerRow.at_ns < now_ns - keep_ns
+            )
+        )
     return removed
 
 

@@ -18,10 +18,12 @@ from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Piece, assemble
 from reditus.core.identities import Identities, Identity
 from reditus.core.layout import Layout
+from reditus.core.markers import Markers
 from reditus.core.types import BoolArray, IntArray
 from reditus.store import statements
 from reditus.store.errors import BlockClash, UnknownArchive, UnknownLayout, away_as_error
 from reditus.store.known import ColumnMemory, KnownColumns
+from reditus.store.markers import put_markers
 from reditus.store.migrations import migrate
 from reditus.store.records import ArchiveInfo, HostInfo, KnownColumn, Stored
 from reditus.store.sealing import seal_archive
@@ -88,8 +90,14 @@ class Store:
                 values = statements.column_values(host_id, layout_id, layout.columns)
                 session.execute(insert(ColumnRow), values)
 
-    def append(self, archive: UUID, blocks: Sequence[Block], told: Sequence[Identities] = ()) -> Stored:
-        """Commit blocks and who processes are, all or none, each tick once. When this returns they are on disk.
+    def append(
+        self,
+        archive: UUID,
+        blocks: Sequence[Block],
+        told: Sequence[Identities] = (),
+        marked: Sequence[Markers] = (),
+    ) -> Stored:
+        """Commit blocks, who processes are, and markers, all or none, each once. When this returns they are on disk.
 
         Raise UnknownArchive, UnknownLayout, or BlockClash for a block of another archive or with other columns than
         its layout has.
@@ -110,6 +118,10 @@ class Store:
                     raise BlockClash(f"the batch tells of processes of archive {identities.archive}, sent to {archive}")
                 if identities.processes:
                     session.execute(statements.upsert_processes(host_id, identities))
+            for markers in marked:
+                if markers.archive != archive:
+                    raise BlockClash(f"the batch holds markers of archive {markers.archive}, sent to {archive}")
+                put_markers(session, host_id, archive, markers.markers)
         offered = sum(block.ticks for block in blocks)
         return Stored(stored, offered - stored, max((block.last_ns for block in blocks), default=None))
 

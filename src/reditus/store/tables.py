@@ -138,6 +138,42 @@ class ProcessRow(Base):
     )
 
 
+class MarkerRow(Base):
+    """A remark or event at a time or over a stretch."""
+
+    __tablename__ = "markers"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    ident: Mapped[str] = mapped_column(Text, primary_key=True)
+    at_ns: Mapped[int] = mapped_column(BigInteger)
+    end_ns: Mapped[int | None] = mapped_column(BigInteger)
+    kind: Mapped[str] = mapped_column(Text)
+    severity: Mapped[int | None] = mapped_column(SmallInteger)
+    source: Mapped[str] = mapped_column(Text)
+    text: Mapped[str] = mapped_column(Text)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="markers_archive_fkey"
+        ),
+        Index("markers_at", "host_id", "archive_id", "at_ns"),
+    )
+
+
+class DeviceNameRow(Base):
+    """What people call a device of a host."""
+
+    __tablename__ = "device_names"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    kind: Mapped[str] = mapped_column(Text, primary_key=True)
+    device: Mapped[str] = mapped_column(Text, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+
+    __table_args__ = (ForeignKeyConstraint(["host_id"], ["hosts.id"], name="device_names_host_id_fkey"),)
+
+
 class PlanRow(Base):
     """What recorders are to record; `content` is the plan as core.plan reads it."""
 

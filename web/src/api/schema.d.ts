@@ -145,6 +145,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/markers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Markers
+         * @description What is marked in a window: remarks, gaps with their reasons, and lines that the machine logged.
+         */
+        get: operations["list_markers"];
+        put?: never;
+        /**
+         * Add
+         * @description Add markers, all or none. One that is told again takes the place of the first.
+         */
+        post: operations["add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/measures": {
         parameters: {
             query?: never;
@@ -178,6 +202,30 @@ export interface paths {
          */
         get: operations["read_moment"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Names
+         * @description What people call the devices, by kind and device.
+         */
+        get: operations["read_names"];
+        /**
+         * Put Name
+         * @description Call a device by a name, or take the name away. It holds for every archive of the host.
+         */
+        put: operations["put_name"];
         post?: never;
         delete?: never;
         options?: never;
@@ -525,6 +573,24 @@ export interface components {
              */
             unit: string;
         };
+        /** DeviceNameIn */
+        DeviceNameIn: {
+            /**
+             * Device
+             * @description As the machine calls it.
+             */
+            device: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "core" | "disk" | "interface" | "filesystem" | "cgroup" | "sensor";
+            /**
+             * Name
+             * @description What people call it; null takes the name away.
+             */
+            name: string | null;
+        };
         /** DiagnosedWindowOut */
         DiagnosedWindowOut: {
             /** Coverage */
@@ -685,6 +751,78 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** MarkerIn */
+        MarkerIn: {
+            /**
+             * At
+             * @description RFC 3339.
+             */
+            at: string;
+            /**
+             * End
+             * @description RFC 3339, for a stretch.
+             */
+            end?: string | null;
+            /**
+             * Ident
+             * @description Tells it from others; else its time, source and text do.
+             */
+            ident?: string | null;
+            /**
+             * Kind
+             * @default note
+             * @enum {string}
+             */
+            kind: "log" | "gap" | "note";
+            /** Severity */
+            severity?: ("emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug") | null;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Text */
+            text: string;
+        };
+        /** MarkerOut */
+        MarkerOut: {
+            /** At Ms */
+            at_ms: number;
+            /**
+             * End Ms
+             * @description The end of a stretch; null: an instant.
+             */
+            end_ms: number | null;
+            /** Ident */
+            ident: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "log" | "gap" | "note";
+            /** Severity */
+            severity: ("emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug") | null;
+            /**
+             * Source
+             * @description Who says so: kernel, or the program that logged.
+             */
+            source: string;
+            /** Text */
+            text: string;
+        };
+        /** MarkersOut */
+        MarkersOut: {
+            /**
+             * Markers
+             * @description In the order of time; the worst ones where there are too many.
+             */
+            markers: components["schemas"]["MarkerOut"][];
+            /**
+             * Total
+             * @description How many there are in the window.
+             */
+            total: number;
+        };
         /** MeasureOut */
         MeasureOut: {
             /** Formula */
@@ -840,6 +978,11 @@ export interface components {
             states: {
                 [key: string]: number;
             };
+            /**
+             * Threads
+             * @description The heaviest threads of those, where the plan asks for threads.
+             */
+            threads: components["schemas"]["ThreadOut"][];
             /** Tick Ms */
             tick_ms: number | null;
             /** @description All processes of the tick, those not listed too. */
@@ -1014,6 +1157,26 @@ export interface components {
             p95: number | null;
             /** Total */
             total: number | null;
+        };
+        /** ThreadOut */
+        ThreadOut: {
+            /** Core */
+            core: number;
+            /** Name */
+            name: string | null;
+            /**
+             * Pid
+             * @description The process that it belongs to.
+             */
+            pid: number;
+            /** Start */
+            start: number;
+            /** State */
+            state: string;
+            /** Tid */
+            tid: number;
+            /** @description Its own; memory and threads are the process's, and 0 here. */
+            usage: components["schemas"]["UsageOut"];
         };
         /**
          * UsageOut
@@ -1318,6 +1481,78 @@ export interface operations {
             };
         };
     };
+    list_markers: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+                /** @description Lines that are as bad as this, or worse. */
+                severity?: "emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug";
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkersOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkerIn"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     list_available_measures: {
         parameters: {
             query?: never;
@@ -1370,6 +1605,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MomentOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: string;
+                        };
+                    };
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    put_name: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceNameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: string;
+                        };
+                    };
                 };
             };
             /** @description A problem. */

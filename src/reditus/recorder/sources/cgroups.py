@@ -1,17 +1,18 @@
-"""Control groups of the top level, both versions (Documentation/admin-guide/cgroup-v2.rst, cgroup-v1/).
+"""Control groups of the top level and named ones, both versions (Documentation/admin-guide/cgroup-v2.rst, cgroup-v1/).
 
 Both are told under the same counters, so that a measure need not know which one the machine has.
 """
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from reditus.core.counters import CGROUP, CPU_MODE, DISK, DISK_DIRECTION, PAGING_EVENT, RESOURCE, SCOPE
 from reditus.core.kernel_columns import MICROSECOND, NANOSECOND, TICKS_PER_S, kernel_column
 from reditus.recorder.kernel_text import Field, Word
 from reditus.recorder.sources.source import Source, each_file
 
-_PLACE = re.compile(r"^/sys/fs/cgroup/(?:(?:cpu|cpuacct|cpu,cpuacct|memory|pids)/)?(?P<group>[^/]+)/(?P<file>[^/]+)$")
+_PLACE = re.compile(r"^/sys/fs/cgroup/(?:(?:cpu|cpuacct|cpu,cpuacct|memory|pids)/)?(?P<group>.+)/(?P<file>[^/]+)$")
 CONTROLLERS = ("cpu", "cpuacct", "cpu,cpuacct", "memory", "blkio", "pids", "unified", "systemd")
 _TOTAL = re.compile(rb"total=(\d+)$")
 CPU = {
@@ -54,10 +55,15 @@ MEMORY_PARTS = (
 )
 
 
+def wants(path: str) -> bool:
+    """Where version 1 is in use, what looks like a group of version 2 is a controller's root."""
+    place = _PLACE.match(path)
+    return place is not None and place["group"].partition("/")[0] not in CONTROLLERS
+
+
 def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
     place = _PLACE.match(path)
-    # Where version 1 is in use, what looks like a group of version 2 is a controller's root.
-    if not place or not body or place["group"] in CONTROLLERS:
+    if not place or not body or not wants(path):
         return
     own = {CGROUP: place["group"]}
     file = place["file"]
@@ -131,5 +137,12 @@ _FIRST = (
 )  # fmt: skip
 SOURCE = Source(
     "cgroup", f"{_SECOND}/{_FILES[0]}", each_file(learn_file),
-    more=(*(f"{_SECOND}/{name}" for name in _FILES[1:]), *_FIRST),
+    more=(*(f"{_SECOND}/{name}" for name in _FILES[1:]), *_FIRST), wants=wants,
 )  # fmt: skip
+
+
+def with_named(source: Source, paths: Sequence[str]) -> Source:
+    """The source with these groups too: paths below the root of all groups, or patterns of such."""
+    places = [place for path in paths for place in (f"/sys/fs/cgroup/{path}/{name}" for name in _FILES)]
+    places += [first.replace("/*/", f"/{path}/") for path in paths for first in _FIRST]
+    return replace(source, more=(*source.more, *places))

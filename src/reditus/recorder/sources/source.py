@@ -26,6 +26,8 @@ class Source:
     more: tuple[str, ...] = ()
     pace_s: int = 0
     """Not read more often than this; 0: at every tick."""
+    wants: Callable[[str], bool] | None = None
+    """Of the paths that match, which hold anything to learn; all where it is None."""
 
     @property
     def patterns(self) -> tuple[str, ...]:
@@ -49,7 +51,7 @@ class Source:
 
 def headed(path: str, text: bytes) -> bytes:
     """A file's text as it stands in the text of a set."""
-    return b"@ " + path.encode() + b"\n" + text + (b"" if text.endswith(b"\n") else b"\n")
+    return b"@ " + path.encode() + b"\n" + text + (b"" if not text or text.endswith(b"\n") else b"\n")
 
 
 def sections(text: bytes) -> Iterator[tuple[str, list[list[Word]]]]:

@@ -27,7 +27,7 @@ def learn(text: bytes) -> list[Field]:
         if cpu:
             fields.extend(_cpu_fields(cpu[1].decode(), words[1:]))
         elif label in SINGLE and len(words) > 1:
-            # intr and softirq go on with a number per kind; the first is their sum.
+            # softirq goes on with a number per kind, and intr did until `shortened`; the first is their sum.
             fields.append(Field(kernel_column(SINGLE[label]), words[1].at))
     return fields
 
@@ -40,4 +40,12 @@ def _cpu_fields(number: str, words: list[Word]) -> list[Field]:
     ]
 
 
-SOURCE = Source("cpu", "/proc/stat", learn)
+def shortened(text: bytes) -> bytes:
+    """Without the hundreds of numbers, one per interrupt line, that /proc/interrupts tells with their names and cores."""
+    start = text.find(b"\nintr ")
+    first_end = text.find(b" ", start + len(b"\nintr "))
+    line_end = text.find(b"\n", start + 1)
+    return text[:first_end] + text[line_end:] if start >= 0 and 0 < first_end < line_end else text
+
+
+SOURCE = Source("cpu", "/proc/stat", learn, prepare=shortened)

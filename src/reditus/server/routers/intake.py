@@ -7,9 +7,9 @@ from uuid import UUID
 from fastapi import APIRouter, Body, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
+from reditus.core.batches import read_batch
 from reditus.core.blocks import Block, check_clocks
 from reditus.core.errors import LayoutError
-from reditus.core.identities import read_batch, split
 from reditus.core.layout import Layout
 from reditus.core.types import NS_PER_S
 from reditus.server.context import Context, ContextDep, StoreDep
@@ -45,11 +45,11 @@ async def append_blocks(archive_id: UUID, request: Request, context: ContextDep)
 
 
 def _append(context: Context, archive_id: UUID, body: bytes) -> StoredOut:
-    blocks, told = split(list(read_batch(body)))
-    for block in blocks:
+    batch = read_batch(body)
+    for block in batch.blocks:
         _check_times(block)
         check_clocks(block)
-    stored = context.store.append(archive_id, blocks, told)
+    stored = context.store.append(archive_id, batch.blocks, batch.identities, batch.markers)
     if stored.last_ns is not None:
         context.bell.ring(archive_id, stored.last_ns)
     return StoredOut(stored_ticks=stored.stored_ticks, repeated_ticks=stored.repeated_ticks)

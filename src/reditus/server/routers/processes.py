@@ -10,10 +10,10 @@ from reditus.core.bins import Window
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame
 from reditus.core.measures import measure_named
-from reditus.core.processes import GROUP, ProcessesAt, processes_at
+from reditus.core.processes import GROUP, THREAD_GROUP, ProcessesAt, processes_at, threads_at
 from reditus.server.context import StoreDep
 from reditus.server.reading import Wanted, needed_columns
-from reditus.server.schemas import ProcessesOut, ProcessOut, UsageOut
+from reditus.server.schemas import ProcessesOut, ProcessOut, ThreadOut, UsageOut
 from reditus.server.times import parse_time, to_ms
 from reditus.store import Store
 
@@ -32,20 +32,28 @@ def read_processes(
     archive = store.archive(archive_id)
     known = store.columns(archive_id)
     reach_ns = REACH_INTERVALS * (archive.interval_ns or 0) + 1
-    columns = tuple(one for one in known if one.group == GROUP)
+    columns = tuple(one for one in known if one.group in (GROUP, THREAD_GROUP))
     if not columns:
-        return ProcessesOut(recorded=False, tick_ms=None, processes=[], together=None, states={}, ended_cores=None)
+        return _nothing(recorded=False)
     frame = store.frame(
         archive_id, (*columns, *needed_columns(known, (BUSY,))), Window(at_ns - reach_ns, at_ns + reach_ns)
     )
     found = processes_at(frame, at_ns)
     if found is None:
-        return ProcessesOut(recorded=True, tick_ms=None, processes=[], together=None, states={}, ended_cores=None)
+        return _nothing(recorded=True)
     return _told(store, archive_id, frame, found)
 
 
+def _nothing(*, recorded: bool) -> ProcessesOut:
+    return ProcessesOut(
+        recorded=recorded, tick_ms=None, processes=[], threads=[], together=None, states={}, ended_cores=None
+    )
+
+
 def _told(store: Store, archive_id: UUID, frame: Frame, found: ProcessesAt) -> ProcessesOut:
-    names = store.identities(archive_id, found.at_ns, [(one.pid, one.start) for one in found.heaviest])
+    at_work = threads_at(frame, found.at_ns)
+    keys = [(one.pid, one.start) for one in found.heaviest] + [(one.tid, one.start) for one in at_work]
+    names = store.identities(archive_id, found.at_ns, keys)
     processes = []
     for one in sorted(found.heaviest, key=lambda one: (one.usage.cpu_cores or 0, one.usage.memory_bytes), reverse=True):
         who = names.get((one.pid, one.start))
@@ -67,6 +75,18 @@ def _told(store: Store, archive_id: UUID, frame: Frame, found: ProcessesAt) -> P
         recorded=True,
         tick_ms=to_ms(found.at_ns),
         processes=processes,
+        threads=[
+            ThreadOut(
+                tid=one.tid,
+                pid=one.pid,
+                start=one.start,
+                name=names[one.tid, one.start].name if (one.tid, one.start) in names else None,
+                state=one.state,
+                core=one.core,
+                usage=UsageOut(**asdict(one.usage)),
+            )
+            for one in sorted(at_work, key=lambda one: one.usage.cpu_cores or 0, reverse=True)
+        ],
         together=UsageOut(**asdict(found.together)),
         states=found.states,
         ended_cores=_ended(frame, found),

@@ -1,0 +1,85 @@
+"""Markers: remarks and events at a time, or over a stretch."""
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from uuid import UUID
+
+from reditus.core.records import LONGEST_JSON_BYTES, Envelope, checked_text, checked_whole
+
+MAGIC = b"RDTL"
+SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
+"""In the order of RFC 5424, section 6.2.1; the kernel's log has the same numbers."""
+KINDS = ("log", "gap", "note")
+"""A line that the machine logged; a stretch of which nothing is kept, and why; a remark of a person."""
+MAX_TEXT = 2_000
+MAX_SOURCE = 200
+MAX_IDENT = 120
+
+
+@dataclass(frozen=True, slots=True)
+class Marker:
+    ident: str
+    """Tells it from others of the archive: told twice, it is kept once."""
+    at_ns: int
+    kind: str
+    text: str
+    source: str = ""
+    """Who says so: kernel, or the program that logged."""
+    severity: str | None = None
+    end_ns: int | None = None
+    """The end of a stretch; None: an instant."""
+
+    @classmethod
+    def from_json(cls, told: Mapping[str, object]) -> "Marker":
+        """Raise ValueError, TypeError or KeyError for what is no marker."""
+        end_ns, severity = told.get("end_ns"), told.get("severity")
+        marker = cls(
+            ident=checked_text(told["ident"], MAX_IDENT),
+            at_ns=checked_whole(told["at_ns"]),
+            kind=checked_text(told["kind"]),
+            text=checked_text(told["text"], MAX_TEXT),
+            source=checked_text(told.get("source", ""), MAX_SOURCE),
+            severity=None if severity is None else checked_text(severity),
+            end_ns=None if end_ns is None else checked_whole(end_ns),
+        )
+        if marker.kind not in KINDS:
+            raise ValueError(f"{marker.kind!r} is none of {', '.join(KINDS)}")
+        if marker.severity is not None and marker.severity not in SEVERITIES:
+            raise ValueError(f"{marker.severity!r} is none of {', '.join(SEVERITIES)}")
+        if marker.end_ns is not None and marker.end_ns < marker.at_ns:
+            raise ValueError(f"it ends {marker.at_ns - marker.end_ns} ns before it begins")
+        return marker
+
+
+@dataclass(frozen=True, slots=True)
+class Markers:
+    """Markers of an archive, as they stand in a batch."""
+
+    archive: UUID
+    boot: UUID
+    markers: tuple[Marker, ...]
+
+    def to_bytes(self) -> bytes:
+        return Envelope(MAGIC, self.archive, self.boot, [asdict(one) for one in self.markers]).to_bytes()
+
+    @classmethod
+    def of(cls, envelope: Envelope) -> "Markers":
+        return cls(envelope.archive, envelope.boot, tuple(Marker.from_json(one) for one in envelope.told))
+
+
+def as_batches(archive: UUID, boot: UUID, markers: list[Marker]) -> list[bytes]:
+    """Records that keep to the limit of one."""
+    out: list[bytes] = []
+    part: list[Marker] = []
+    size = 0
+    for one in markers:
+        length = len(json.dumps(asdict(one)))
+        if part and size + length > LONGEST_JSON_BYTES // 2:
+            out.append(Markers(archive, boot, tuple(part)).to_bytes())
+            part, size = [], 0
+        part.append(one)
+        size += length
+    if part:
+        out.append(Markers(archive, boot, tuple(part)).to_bytes())
+    return out

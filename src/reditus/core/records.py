@@ -1,0 +1,78 @@
+"""What stands in a batch beside blocks: lists in JSON, each in an envelope that tells if it came whole.
+
+The bytes (little-endian):
+
+    0    4   magic: b"RDTN" who processes are (identities), b"RDTL" markers (markers)
+    4    2   format version
+    6    2   reserved, 0
+    8    16  archive (UUID)
+    24   16  boot id (UUID)
+    40   4   length of the JSON
+    44   ..  JSON: a list, UTF-8
+    ..   4   CRC-32 of everything before it
+"""
+
+import json
+import struct
+import zlib
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from reditus.core.errors import BlockError, BlockVersionError
+
+VERSION = 1
+LONGEST_JSON_BYTES = 1 << 20
+MAX_TEXT = 500
+_HEAD = struct.Struct("<4sHH16s16sI")
+_CRC = struct.Struct("<I")
+
+
+@dataclass(frozen=True, slots=True)
+class Envelope:
+    magic: bytes
+    archive: UUID
+    boot: UUID
+    told: list[Any]
+
+    def to_bytes(self) -> bytes:
+        told = json.dumps(self.told, separators=(",", ":"), ensure_ascii=False).encode()
+        body = _HEAD.pack(self.magic, VERSION, 0, self.archive.bytes, self.boot.bytes, len(told)) + told
+        return body + _CRC.pack(zlib.crc32(body))
+
+
+def read_envelope(batch: memoryview, start: int) -> tuple[Envelope, int]:
+    """The envelope that begins at a byte of a batch, and the byte after it. Raise BlockError where there is none."""
+    where = f"the list at byte {start}"
+    if len(batch) - start < _HEAD.size:
+        raise BlockError(f"{where} is cut off: a head has {_HEAD.size} bytes, {len(batch) - start} left")
+    magic, version, _, archive, boot, length = _HEAD.unpack_from(batch, start)
+    if version > VERSION:
+        raise BlockVersionError(f"{where} has format version {version}; this Reditus reads up to {VERSION}")
+    if length > LONGEST_JSON_BYTES:
+        raise BlockError(f"{where} breaks a limit: at most {LONGEST_JSON_BYTES} bytes, not {length}")
+    end = start + _HEAD.size + length + _CRC.size
+    if len(batch) < end:
+        raise BlockError(f"{where} is cut off: it wants {end - start} bytes, {len(batch) - start} left")
+    if _CRC.unpack_from(batch, end - _CRC.size)[0] != zlib.crc32(batch[start : end - _CRC.size]):
+        raise BlockError(f"{where} is damaged: its checksum does not match; send it again")
+    try:
+        told = json.loads(bytes(batch[start + _HEAD.size : end - _CRC.size]))
+    except ValueError as why:
+        raise BlockError(f"{where} is no JSON: {why}") from why
+    if not isinstance(told, list):
+        raise BlockError(f"{where} holds {type(told).__name__}, not a list")
+    return Envelope(magic, UUID(bytes=archive), UUID(bytes=boot), told), end
+
+
+def checked_whole(value: object) -> int:
+    if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 1 << 63:
+        raise ValueError(f"{value!r} is not a whole number")
+    return value
+
+
+def checked_text(value: object, longest: int = MAX_TEXT) -> str:
+    # PostgreSQL keeps no NUL in text.
+    if not isinstance(value, str) or len(value) > longest or "\0" in value:
+        raise ValueError(f"{value!r} is not a text of at most {longest} characters")
+    return value

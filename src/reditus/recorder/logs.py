@@ -1,0 +1,188 @@
+"""The machine's logs, line by line, as markers: the kernel's, and files that were named when the recorder was started.
+
+Nothing of it is read unless it was asked for: log lines may tell of people and hold secrets.
+"""
+
+import contextlib
+import errno
+import json
+import os
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import structlog
+
+from reditus.core.log_lines import at_least, format_of, kernel_record, kernel_sequence, parse_lines, whole_entries
+from reditus.core.markers import Marker
+from reditus.core.types import NS_PER_S, Json
+
+log = structlog.get_logger()
+
+KERNEL_LOG = "/dev/kmsg"
+RECORD_BYTES = 8_192
+MOST_A_LOOK = 500
+PART_BYTES = 256 << 10
+LOOK_BACK_NS = 300 * NS_PER_S
+"""Of what the kernel logged before a first start, only the last minutes are kept."""
+RETRY_NS = 60 * NS_PER_S
+
+
+class KernelLog:
+    """The kernel's log, from where it was left."""
+
+    def __init__(self, boot: str, left: Json, path: str = KERNEL_LOG) -> None:
+        self._path, self._boot = path, boot
+        self._last = int(left["sequence"]) if left.get("boot") == boot else -1
+        self._since_ns = 0 if self._last >= 0 else time.time_ns() - LOOK_BACK_NS
+        self._descriptor: int | None = None
+        self._retry_at_ns = 0
+
+    @property
+    def left(self) -> Json:
+        return {"boot": self._boot, "sequence": self._last}
+
+    def read(self, severity: str) -> list[Marker]:
+        """The records since the last time that are as bad as `severity`, some hundred at most."""
+        if self._descriptor is None and not self._open():
+            return []
+        boot_wall_ns = time.time_ns() - time.monotonic_ns()
+        markers: list[Marker] = []
+        for _ in range(MOST_A_LOOK):
+            record = self._record()
+            if not record:
+                break
+            sequence = kernel_sequence(record)
+            marker = kernel_record(record, boot=self._boot, boot_wall_ns=boot_wall_ns)
+            if sequence is None or marker is None or sequence <= self._last:
+                continue
+            if self._last >= 0 and sequence > self._last + 1:
+                markers.append(self._lost_before(sequence, marker.at_ns))
+            self._last = sequence
+            if marker.at_ns >= self._since_ns and at_least(marker, severity):
+                markers.append(marker)
+        return markers
+
+    def close(self) -> None:
+        if self._descriptor is not None:
+            os.close(self._descriptor)
+            self._descriptor = None
+
+    def _lost_before(self, sequence: int, at_ns: int) -> Marker:
+        lost = sequence - self._last - 1
+        return Marker(
+            ident=f"kernel/{self._boot}/{self._last + 1}/lost",
+            at_ns=at_ns,
+            kind="log",
+            text=f"{lost} lines of the kernel's log were overwritten before they could be read",
+            source="recorder",
+            severity="warning",
+        )
+
+    def _open(self) -> bool:
+        now_ns = time.monotonic_ns()
+        if now_ns < self._retry_at_ns:
+            return False
+        try:
+            self._descriptor = os.open(self._path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        except OSError as why:
+            self._retry_at_ns = now_ns + RETRY_NS
+            log.warning("the kernel's log is not readable, left out", path=self._path, reason=why.strerror)
+            return False
+        return True
+
+    def _record(self) -> bytes:
+        assert self._descriptor is not None
+        while True:
+            try:
+                return os.read(self._descriptor, RECORD_BYTES)
+            except BlockingIOError:
+                return b""
+            except OSError as why:
+                # The ring went round: what follows is the oldest record that is still there.
+                if why.errno != errno.EPIPE:
+                    raise
+
+
+class LogFile:
+    """A file that something appends lines of RFC 5424, or the journal's export format, to. Turned-over files are followed
+    by their name.
+    """
+
+    def __init__(self, path: Path, left: Json) -> None:
+        self.path = path
+        self._number = left.get("inode")
+        self._at = int(left.get("at", 0))
+        self._told: set[str] = set()
+
+    @property
+    def left(self) -> Json:
+        return {"inode": self._number, "at": self._at}
+
+    def read(self, severity: str) -> list[Marker]:
+        try:
+            found = os.stat(self.path)
+            if self._number is None:
+                # Seen for the first time: from now on.
+                self._number, self._at = found.st_ino, found.st_size
+            elif found.st_ino != self._number or found.st_size < self._at:
+                self._number, self._at = found.st_ino, 0
+            if found.st_size == self._at:
+                return []
+            with self.path.open("rb") as file:
+                kind = format_of(file.read(RECORD_BYTES))
+                file.seek(self._at)
+                part = file.read(PART_BYTES)
+        except OSError as why:
+            self._say(f"not readable: {why.strerror}")
+            return []
+        if kind is None:
+            self._say("neither RFC 5424 nor the journal's export format")
+            self._at += len(part)
+            return []
+        whole = whole_entries(part, kind)
+        if not whole and len(part) == PART_BYTES:
+            whole = len(part)  # no line is that long
+        self._at += whole
+        lines = parse_lines(part[:whole], kind)
+        if lines.problems:
+            self._say(f"{len(lines.problems)} lines not understood, the first one: {lines.problems[0][1]}")
+        return [one for one in lines.markers if at_least(one, severity)]
+
+    def _say(self, reason: str) -> None:
+        if reason not in self._told:
+            self._told.add(reason)
+            log.warning("log file", path=str(self.path), reason=reason)
+
+
+class Logs:
+    """All that is followed, and where each was left, kept in the spool's folder from run to run."""
+
+    def __init__(self, folder: Path, boot: str, files: Sequence[Path] = (), kernel_log: str = KERNEL_LOG) -> None:
+        self._memory = folder / "log.json"
+        left: dict[str, Any] = {}
+        with contextlib.suppress(FileNotFoundError, ValueError):
+            left = json.loads(self._memory.read_bytes())
+        self._kernel = KernelLog(boot, left.get("kernel", {}), kernel_log)
+        self._files = [LogFile(path, left.get("files", {}).get(str(path), {})) for path in files]
+        self._kept = left
+
+    def read(self, kernel: str | None, files: str = "informational") -> list[Marker]:
+        """What was logged since: of the kernel as bad as `kernel` (None: nothing), of the files as bad as `files`."""
+        markers = [] if kernel is None else self._kernel.read(kernel)
+        for file in self._files:
+            markers += file.read(files)
+        return markers
+
+    def remember(self) -> None:
+        """What was read until now is handed over. A crash before it has some lines read twice, which are kept once."""
+        left = {"kernel": self._kernel.left, "files": {str(one.path): one.left for one in self._files}}
+        if left != self._kept:
+            beside = self._memory.with_suffix(".part")
+            beside.write_text(json.dumps(left))
+            beside.rename(self._memory)
+            self._kept = left
+
+    def close(self) -> None:
+        self._kernel.close()

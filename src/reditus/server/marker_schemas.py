@@ -1,0 +1,83 @@
+"""What goes over the wire of markers and device names."""
+
+from hashlib import sha256
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field, StringConstraints
+
+from reditus.core.markers import MAX_IDENT, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
+from reditus.server.schemas import Name, Out
+from reditus.server.times import parse_time, to_ms
+from reditus.store.markers import Found
+
+MOST_AT_ONCE = 5_000
+Severity = Literal["emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug"]
+Kind = Literal["log", "gap", "note"]
+DeviceKind = Literal["core", "disk", "interface", "filesystem", "cgroup", "sensor"]
+Plain = StringConstraints(strip_whitespace=True, pattern=r"^[^\x00]*$")
+
+assert Severity.__args__ == SEVERITIES  # type: ignore[attr-defined]
+
+
+class MarkerOut(Out):
+    ident: str
+    at_ms: float
+    end_ms: float | None = Field(description="The end of a stretch; null: an instant.")
+    kind: Kind
+    text: str
+    source: str = Field(description="Who says so: kernel, or the program that logged.")
+    severity: Severity | None
+
+    @classmethod
+    def of(cls, marker: Marker) -> "MarkerOut":
+        return cls(
+            ident=marker.ident,
+            at_ms=to_ms(marker.at_ns),
+            end_ms=None if marker.end_ns is None else to_ms(marker.end_ns),
+            kind=marker.kind,
+            text=marker.text,
+            source=marker.source,
+            severity=marker.severity,
+        )
+
+
+class MarkersOut(Out):
+    markers: list[MarkerOut] = Field(description="In the order of time; the worst ones where there are too many.")
+    total: int = Field(description="How many there are in the window.")
+
+    @classmethod
+    def of(cls, found: Found) -> "MarkersOut":
+        return cls(markers=[MarkerOut.of(one) for one in found.markers], total=found.total)
+
+
+class MarkerIn(BaseModel):
+    at: str = Field(max_length=60, description="RFC 3339.")
+    end: str | None = Field(default=None, max_length=60, description="RFC 3339, for a stretch.")
+    kind: Kind = "note"
+    text: Annotated[str, Plain] = Field(min_length=1, max_length=MAX_TEXT)
+    source: Annotated[str, Plain] = Field(default="", max_length=MAX_SOURCE)
+    severity: Severity | None = None
+    ident: Annotated[str, Plain] | None = Field(
+        default=None, max_length=MAX_IDENT, description="Tells it from others; else its time, source and text do."
+    )
+
+    def marker(self) -> Marker:
+        """Raise BadTime, also for a stretch that ends before it begins."""
+        at_ns = parse_time(self.at)
+        end_ns = None if self.end is None else parse_time(self.end)
+        told = sha256("\0".join((self.kind, self.source, self.text)).encode()).hexdigest()[:24]
+        return Marker(
+            ident=self.ident or f"{self.kind}/{at_ns}/{told}",
+            at_ns=at_ns,
+            kind=self.kind,
+            text=self.text,
+            source=self.source,
+            severity=self.severity,
+            end_ns=end_ns if end_ns is None else max(end_ns, at_ns),
+        )
+
+
+class DeviceNameIn(BaseModel):
+    kind: DeviceKind
+    device: str = Field(min_length=1, max_length=200, description="As the machine calls it.")
+    name: Name | None = Field(description="What people call it; null takes the name away.")

@@ -1,0 +1,43 @@
+"""Markers: log lines, gaps with their reasons, remarks."""
+
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Body, Query, Response
+
+from reditus.server.context import StoreDep
+from reditus.server.marker_schemas import MOST_AT_ONCE, MarkerIn, MarkersOut, Severity
+from reditus.server.times import parse_window
+from reditus.store.markers import add_markers, read_markers
+
+router = APIRouter(prefix="/archives/{archive_id}/markers", tags=["markers"])
+
+MOST_SHOWN = 2_000
+
+
+@router.get("")
+def list_markers(
+    archive_id: UUID,
+    store: StoreDep,
+    start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+    severity: Annotated[Severity, Query(description="Lines that are as bad as this, or worse.")] = "debug",
+    limit: Annotated[int, Query(ge=1, le=MOST_SHOWN)] = 500,
+) -> MarkersOut:
+    """What is marked in a window: remarks, gaps with their reasons, and lines that the machine logged."""
+    archive = store.archive(archive_id)
+    if archive.first_ns is None and not (start and end):
+        return MarkersOut(markers=[], total=0)
+    window = parse_window(start, end, (archive.first_ns, archive.last_ns))
+    return MarkersOut.of(
+        store.during(lambda session: read_markers(session, archive_id, window, worse_than=severity, limit=limit))
+    )
+
+
+@router.post("", status_code=204, response_class=Response)
+def add(
+    archive_id: UUID, markers: Annotated[list[MarkerIn], Body(min_length=1, max_length=MOST_AT_ONCE)], store: StoreDep
+) -> None:
+    """Add markers, all or none. One that is told again takes the place of the first."""
+    told = [one.marker() for one in markers]
+    store.during(lambda session: add_markers(session, archive_id, told))

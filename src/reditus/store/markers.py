@@ -1,0 +1,81 @@
+"""Markers in the database."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from reditus.core.bins import Window
+from reditus.core.markers import SEVERITIES, Marker
+from reditus.store.errors import UnknownArchive
+from reditus.store.tables import ArchiveRow, MarkerRow
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    markers: list[Marker]
+    """The worst ones where there are more than asked for, in the order of time."""
+    total: int
+
+
+def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequence[Marker]) -> None:
+    """Keep markers; one that is told again takes the place of the first."""
+    last = {one.ident: one for one in markers}
+    if not last:
+        return
+    values = [
+        {
+            "host_id": host_id,
+            "archive_id": archive,
+            "ident": one.ident,
+            "at_ns": one.at_ns,
+            "end_ns": one.end_ns,
+            "kind": one.kind,
+            "severity": None if one.severity is None else SEVERITIES.index(one.severity),
+            "source": one.source,
+            "text": one.text,
+        }
+        for one in last.values()
+    ]
+    statement = insert(MarkerRow)
+    key = ("host_id", "archive_id", "ident")
+    changed = {name: statement.excluded[name] for name in values[0] if name not in key}
+    session.execute(statement.on_conflict_do_update(index_elements=list(key), set_=changed), values)
+
+
+def add_markers(session: Session, archive: UUID, markers: Sequence[Marker]) -> None:
+    """Raise UnknownArchive."""
+    put_markers(session, _host_of(session, archive), archive, markers)
+
+
+def read_markers(session: Session, archive: UUID, window: Window, *, worse_than: str, limit: int) -> Found:
+    """What is marked in a window: remarks, gaps, and lines as bad as a severity. Raise UnknownArchive."""
+    chosen = (
+        select(MarkerRow)
+        .where(
+            MarkerRow.host_id == _host_of(session, archive),
+            MarkerRow.archive_id == archive,
+            MarkerRow.at_ns <= window.end_ns,
+            func.coalesce(MarkerRow.end_ns, MarkerRow.at_ns) >= window.start_ns,
+            or_(MarkerRow.severity.is_(None), MarkerRow.severity <= SEVERITIES.index(worse_than)),
+        )
+        .order_by(func.coalesce(MarkerRow.severity, -1), MarkerRow.at_ns)
+    )
+    total = session.scalar(select(func.count()).select_from(chosen.order_by(None).subquery())) or 0
+    rows = session.scalars(chosen.limit(limit)).all()
+    return Found(sorted(map(_marker, rows), key=lambda one: one.at_ns), total)
+
+
+def _marker(row: MarkerRow) -> Marker:
+    severity = None if row.severity is None else SEVERITIES[row.severity]
+    return Marker(row.ident, row.at_ns, row.kind, row.text, row.source, severity, row.end_ns)
+
+
+def _host_of(session: Session, archive: UUID) -> UUID:
+    host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == archive))
+    if host_id is None:
+        raise UnknownArchive(archive)
+    return host_id
