@@ -11,8 +11,12 @@ import pytest
 
 from databases import new_database
 from reditus.cli.children import Child
+from reditus.cli.client import Client
 from reditus.cli.service import service
+from reditus.exchange.made_up import as_recording
 from reditus.server.settings import Settings
+from reditus.simulator import made_up
+from reditus.simulator.fernhold import STITCH_01_MORNING
 
 WAIT_S = 30
 
@@ -80,6 +84,43 @@ def test_a_plan_from_file_to_recorder(running, command, tmp_path):
         assert recorder.stop() == 0
     assert report()["state"] == "ended"
     assert "lean: every 500ms" in command("plan", "list").stdout
+
+
+def test_a_log_and_remarks_are_kept_with_an_archive(running, command, tmp_path):
+    with Client(running.url) as client:
+        for host in made_up():
+            client.load(as_recording(host))
+    name, log = STITCH_01_MORNING.name, tmp_path / "lab.log"
+    lines = [
+        "<28>1 2026-11-12T09:17:40Z stitch-01 imaging 812 - - 212 plates queued",
+        "Nov 12 09:20:00 an older form",
+        "<30>1 2026-11-12T09:33:50Z stitch-01 imaging 812 - - done",
+    ]
+    log.write_text("\n".join(lines))
+    done = command("markers", "import", name, str(log))
+    assert "2 lines kept" in done.stdout
+    assert f"{log}:2: not a line of RFC 5424" in done.stderr
+    assert "1 lines kept" in command("markers", "import", name, str(log), "--severity", "warning").stdout
+    command("markers", "note", name, "2026-11-12T09:25:00Z", "curators call")
+    listed = command("markers", "list", name).stdout.splitlines()
+    assert [line.split()[-1] for line in listed] == ["queued", "call", "done"]
+    assert listed[0].startswith("2026-11-12T09:17:40Z    warning       imaging[812]:")
+    assert "is none of" in command("markers", "list", name, "--severity", "dire", fails=True).stderr
+    log.write_text("neither\n")
+    assert "begins neither" in command("markers", "import", name, str(log), fails=True).stderr
+
+
+def test_a_device_is_called_by_its_name_wherever_it_is_printed(running, command):
+    with Client(running.url) as client:
+        for host in made_up():
+            client.load(as_recording(host))
+    name = STITCH_01_MORNING.name
+    assert "is called 'photo store' now" in command("name", name, "disk", "nvme0n1", "photo store").stdout
+    shown = command("watch", "disk.queue@nvme0n1", "--archive", name, "--count", "1").stdout
+    assert "disk.queue@photo store (nvme0n1)" in shown
+    command("name", name, "disk", "nvme0n1", "--remove")
+    assert "photo store" not in command("watch", "disk.queue@nvme0n1", "--archive", name, "--count", "1").stdout
+    assert "is no kind of device" in command("name", name, "tape", "st0", "spare", fails=True).stderr
 
 
 def test_what_is_wrong_is_told_with_its_place(command, tmp_path):

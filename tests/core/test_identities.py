@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from builders import ARCHIVE, a_block
-from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.batches import read_batch, read_records
+from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.identities import Identities, Identity
 
 BOOT = UUID(int=7)

@@ -110,7 +110,9 @@ def test_markers_come_back_from_a_batch_as_they_went():
     assert [one for part in parts for one in part.markers] == many
 
 
-@pytest.mark.parametrize("change", [{"kind": "guess"}, {"severity": "bad"}, {"end_ns": 1}, {"text": "a\0"}, {"at_ns": -1}])
+@pytest.mark.parametrize(
+    "change", [{"kind": "guess"}, {"severity": "bad"}, {"end_ns": 1}, {"text": "a\0"}, {"at_ns": -1}]
+)
 def test_a_marker_that_makes_no_sense_is_refused(change):
     plain = {"ident": "a", "at_ns": 5, "kind": "log", "text": "t"}
     with pytest.raises(BlockError, match="is not one of ident"):

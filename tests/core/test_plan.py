@@ -38,14 +38,27 @@ def test_everything_that_is_wrong_is_told_at_once():
             "keep": "1s",
             "burst": {"every": "1h", "resource": "luck", "above": 2},
             "colour": "red",
+            "threads": "yes",
+            "control_groups": ["a/../b", "fine/one", "x" * 81],
+            "log": "loud",
         }
     )
     assert set(told) == {
         "name", "every", "groups.dsik", "groups.cpu.record", "devices.disk.only", "devices.tape", "when.start",
         "when.weekly.0.days", "when.weekly.0.to", "keep", "burst.every", "burst.resource", "burst.above", "plan.colour",
+        "threads", "control_groups", "log",
     }  # fmt: skip
     assert told["every"] == "a duration of at least 0.1 s and at most 3600 s, such as 5s or 1.5h, not '50ms'"
     assert "such as 2026-11-12T09:00:00Z" in told["when.start"]
+
+
+def test_control_groups_are_paths_below_the_root():
+    told = problems({"name": "p", "control_groups": ["/system.slice/web", "a/../b", "", "a b", "a/" * 9 + "b"]})
+    assert set(told) == {"control_groups"}
+    told = problems({"name": "p", "control_groups": ["/system.slice/web", "a/../b", "a b", "a/" * 9 + "b"]})
+    assert set(told) == {f"control_groups.{place}" for place in (1, 2, 3)}
+    plan = Plan.from_json({"name": "p", "control_groups": ["/system.slice/web/"], "log": "error", "threads": True})
+    assert (plan.control_groups, plan.log, plan.threads) == (("system.slice/web",), "error", True)
 
 
 @pytest.mark.parametrize("told", [None, [], "usual", 7])

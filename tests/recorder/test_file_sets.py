@@ -7,7 +7,9 @@ from pathlib import Path
 import pytest
 
 from reditus.core.counters import COUNTERS
+from reditus.core.plan import Plan
 from reditus.core.types import NS_PER_S
+from reditus.recorder.choosing import chosen
 from reditus.recorder.file_set import LOOK_AGAIN_NS, FileSet
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.sampler import Sampler, paced_ns
@@ -178,6 +180,21 @@ def test_control_groups_of_version_1(tmp_path):
         ("system.cgroup.cpu.time", "all", "batch"): 3.0,
         ("system.cgroup.memory.usage", "batch"): 8192,
     }
+
+
+def test_named_groups_below_the_top_level(tmp_path):
+    plan = Plan.from_json({"name": "p", "control_groups": ["lab/tiles", "user.slice/*"]})
+    put(tmp_path, "/sys/fs/cgroup/lab/memory.current", "4096\n")
+    put(tmp_path, "/sys/fs/cgroup/lab/tiles/memory.current", "2048\n")
+    put(tmp_path, "/sys/fs/cgroup/lab/labels/memory.current", "1024\n")
+    put(tmp_path, "/sys/fs/cgroup/user.slice/user-7.slice/pids.current", "3\n")
+    put(tmp_path, "/sys/fs/cgroup/memory/lab/tiles/memory.usage_in_bytes", "512\n")
+    assert found_in(cgroups.SOURCE, tmp_path) == {("system.cgroup.memory.usage", "lab"): 4096}
+    told = found_in(chosen(cgroups.SOURCE, plan), tmp_path)
+    assert ("system.cgroup.memory.usage", "lab/labels") not in told
+    assert told["system.cgroup.memory.usage", "lab"] == 4096
+    assert told["system.cgroup.tasks", "user.slice/user-7.slice"] == 3
+    assert ("system.cgroup.memory.usage", "lab/tiles") in told
 
 
 def test_files_that_come_and_go_are_followed(tmp_path, monkeypatch):

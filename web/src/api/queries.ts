@@ -9,6 +9,10 @@ import {
   type Archive,
   type Counter,
   type Diagnosis,
+  type Facts,
+  type Marker,
+  type Markers,
+  type Names,
   type Measure,
   type Moment,
   type PlanEntry,
@@ -122,6 +126,45 @@ export function useDiagnosis(id: Ref<string>, grown: Ref<number | null>): Query<
       const params = { path: { archive_id: id.value } }
       return unwrap(api.GET('/api/archives/{archive_id}/diagnosis', { params, signal }))
     },
+  })
+}
+
+export const markersKey = (id: string): string[] => ['markers', id]
+
+/** What was logged, noted and missed in the window; of log lines those that are as bad as `severity`. */
+export function useMarkers(
+  id: Ref<string>,
+  window: Ref<Span | null>,
+  severity: Ref<NonNullable<Marker['severity']>>,
+): Query<Markers> {
+  return useQuery<Markers, ApiError>({
+    queryKey: computed(() => [...markersKey(id.value), window.value, severity.value]),
+    enabled: computed(() => window.value !== null),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => {
+      const { start, end } = window.value ?? { start: 0, end: 1 }
+      const query = { from: toRfc3339(start), to: toRfc3339(end), severity: severity.value }
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/markers', { params, signal }))
+    },
+  })
+}
+
+export const namesKey = (id: string): string[] => ['names', id]
+
+export function useDeviceNames(id: Ref<string>): Query<Names> {
+  return useQuery<Names, ApiError>({
+    queryKey: computed(() => namesKey(id.value)),
+    queryFn: () =>
+      unwrap(api.GET('/api/archives/{archive_id}/names', { params: { path: { archive_id: id.value } } })),
+  })
+}
+
+export function useFacts(id: Ref<string>): Query<Facts[]> {
+  return useQuery<Facts[], ApiError>({
+    queryKey: computed(() => ['facts', id.value]),
+    queryFn: () =>
+      unwrap(api.GET('/api/archives/{archive_id}/facts', { params: { path: { archive_id: id.value } } })),
   })
 }
 

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import type { Evidence } from '../api/client'
 import { useMeasures } from '../api/queries'
+import { kindOf, useNames } from '../names/useNames'
 import { isUnit, spellAmount } from '../model/amounts'
 
 /** What a judgement rests on: each measure against the threshold it was held to. */
 defineProps<{ evidence: Evidence[] }>()
 
+const names = useNames()
 const { data: measures } = useMeasures()
 const titleOf = (name: string): string =>
   measures.value?.find((measure) => measure.name === name)?.title ?? name
@@ -23,7 +25,8 @@ const place = (value: number, one: Evidence): number =>
     <li v-for="one in evidence" :key="one.measure + (one.device ?? '')">
       <div class="flex items-baseline justify-between gap-2">
         <span :title="one.measure">
-          {{ titleOf(one.measure) }}<template v-if="one.device"> of {{ one.device }}</template>
+          {{ titleOf(one.measure)
+          }}<template v-if="one.device"> of {{ names.labelOf(kindOf(one.measure), one.device) }}</template>
         </span>
         <b class="font-semibold">{{ say(one.value, one.unit) }}</b>
       </div>

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
 import { computed } from 'vue'
-import type { Diagnosis } from '../api/client'
+import type { Diagnosis, Marker, Markers } from '../api/client'
 import type { Zone } from '../model/clock'
+import NoteList from '../notes/NoteList.vue'
+import type { Severity } from '../notes/markers'
 import MomentPanel from '../moment/MomentPanel.vue'
 import { useWorkbench } from '../useWorkbench'
 import FindingList from './FindingList.vue'
@@ -12,16 +14,19 @@ interface Props {
   archiveId: string
   diagnosis: Diagnosis | undefined
   pending: boolean
+  marked: Markers | undefined
+  severity: Severity
   zone: Zone
 }
 const props = defineProps<Props>()
-const emit = defineEmits<{ find: [id: string] }>()
+const emit = defineEmits<{ find: [id: string]; note: [marker: Marker]; severity: [level: Severity] }>()
 
 const bench = useWorkbench()
 const tabs = computed(() => [
   { title: 'Moment', count: null },
   { title: 'Findings', count: props.diagnosis?.findings.length ?? null },
   { title: 'Ruled out', count: props.diagnosis?.ruled_out.length ?? null },
+  { title: 'Notes', count: props.marked?.total ?? null },
 ])
 const find = (id: string): void => {
   emit('find', id)
@@ -36,18 +41,18 @@ const find = (id: string): void => {
     :selected-index="bench.tab"
     @change="bench.tab = $event"
   >
-    <TabList class="flex shrink-0 gap-6 border-b border-rule px-4 pt-2">
+    <TabList class="flex shrink-0 justify-between border-b border-rule px-4 pt-2">
       <Tab v-for="(tab, index) in tabs" :key="tab.title" as="template">
         <button
           type="button"
-          class="-mb-px border-b-2 pb-1.5"
+          class="-mb-px border-b-2 pb-1.5 whitespace-nowrap"
           :class="
             bench.tab === index
               ? 'border-needle font-semibold'
               : 'border-transparent text-soft hover:text-ink'
           "
         >
-          {{ tab.count === null ? tab.title : `${tab.title} ${tab.count}` }}
+          {{ tab.title }}<span v-if="tab.count !== null" class="ml-0.5 text-2xs">&nbsp;{{ tab.count }}</span>
         </button>
       </Tab>
     </TabList>
@@ -68,6 +73,16 @@ const find = (id: string): void => {
           :selected="bench.selected"
           :zone="zone"
           @find="find"
+        />
+      </TabPanel>
+      <TabPanel>
+        <NoteList
+          :archive-id="archiveId"
+          :marked="marked"
+          :severity="severity"
+          :zone="zone"
+          @severity="emit('severity', $event)"
+          @find="emit('note', $event)"
         />
       </TabPanel>
     </TabPanels>

@@ -2,6 +2,8 @@
 import { computed, ref } from 'vue'
 import { scaleFor, spellNumber, type Scale, type Unit } from '../model/amounts'
 import type { Resource } from '../model/layouts'
+import DeviceName from '../names/DeviceName.vue'
+import type { DeviceKind } from '../names/useNames'
 import type { Readings } from './readings'
 
 export interface DeviceColumn {
@@ -14,7 +16,7 @@ export interface DeviceColumn {
 
 /** Devices with their numbers, sortable by any column. */
 interface Props {
-  kind: string
+  kind: DeviceKind
   resource: Resource
   /** Heaviest first. */
   devices: string[]
@@ -81,7 +83,7 @@ const sort = (measure: string): void => {
     </thead>
     <tbody>
       <tr v-for="device in rows" :key="device" class="border-t border-rule">
-        <td class="max-w-20 truncate py-0.5">{{ device }}</td>
+        <td class="max-w-20 py-0.5"><DeviceName :kind="kind" :device="device" /></td>
         <td v-for="column in columns" :key="column.measure" class="relative py-0.5 text-right">
           {{ spellNumber(readings.of(column.measure, device), scaleOf(column)) }}
           <span

@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Process, Processes } from '../api/client'
 import { scaleFor, spellNumber, type Scale } from '../model/amounts'
-import { AMOUNTS, named, rest, sorted, weightOf, type Amount } from './processes'
+import { AMOUNTS, ioOf, named, rest, sorted, threadsOf, weightOf, type Amount } from './processes'
 
 /** The heaviest processes of the moment, sortable, and what nobody in the list had. */
 const props = defineProps<{ processes: Processes }>()
@@ -69,19 +69,30 @@ const titleOf = (one: Process): string =>
       </tr>
     </thead>
     <tbody>
-      <tr
-        v-for="one in shown"
-        :key="`${one.pid}/${one.start}`"
-        class="border-t border-rule"
-        :title="titleOf(one)"
-      >
-        <td class="max-w-28 truncate py-0.5">
-          {{ one.name ?? 'unknown' }} <span class="text-2xs text-soft">{{ one.pid }} {{ one.user }}</span>
-        </td>
-        <td v-for="column in AMOUNTS" :key="column.key" class="py-0.5 text-right">
-          {{ spellNumber(weightOf(one, column.key), scaleOf(column.key)) }}
-        </td>
-      </tr>
+      <template v-for="one in shown" :key="`${one.pid}/${one.start}`">
+        <tr class="border-t border-rule" :title="titleOf(one)">
+          <td class="max-w-28 truncate py-0.5">
+            {{ one.name ?? 'unknown' }} <span class="text-2xs text-soft">{{ one.pid }} {{ one.user }}</span>
+          </td>
+          <td v-for="column in AMOUNTS" :key="column.key" class="py-0.5 text-right">
+            {{ spellNumber(weightOf(one, column.key), scaleOf(column.key)) }}
+          </td>
+        </tr>
+        <tr
+          v-for="thread in threadsOf(processes, one)"
+          :key="`${thread.tid}/${thread.start}`"
+          class="text-2xs text-soft"
+          :title="`thread ${thread.tid}, last on core ${thread.core}, state ${thread.state}`"
+          data-thread
+        >
+          <td class="max-w-28 truncate pl-3">
+            └ {{ thread.name ?? one.name ?? 'unknown' }} {{ thread.tid }}
+          </td>
+          <td class="text-right">{{ spellNumber(thread.usage.cpu_cores, scaleOf('cpu')) }}</td>
+          <td />
+          <td class="text-right">{{ spellNumber(ioOf(thread.usage), scaleOf('io')) }}</td>
+        </tr>
+      </template>
       <tr v-if="others && !search" class="border-t border-rule-strong text-soft">
         <td class="py-0.5" title="Processes that are not among the heaviest">all others</td>
         <td v-for="column in AMOUNTS" :key="column.key" class="py-0.5 text-right">

@@ -1,4 +1,4 @@
-import type { Process, Processes } from '../api/client'
+import type { Process, Processes, Thread } from '../api/client'
 
 export type Amount = 'cpu' | 'memory' | 'io'
 
@@ -12,8 +12,21 @@ export const AMOUNTS: { key: Amount; title: string; unit: 'cores' | 'bytes' | 'b
 export function weightOf(one: Process, by: Amount): number {
   if (by === 'cpu') return one.usage.cpu_cores ?? 0
   if (by === 'memory') return one.usage.memory_bytes
-  return (one.usage.read_bytes_per_s ?? 0) + (one.usage.write_bytes_per_s ?? 0)
+  return ioOf(one.usage)
 }
+
+export const ioOf = (usage: Process['usage']): number =>
+  (usage.read_bytes_per_s ?? 0) + (usage.write_bytes_per_s ?? 0)
+
+const MOST_THREADS = 4
+
+/** A process's threads that did something, busiest first; only where the plan asks for threads. */
+export const threadsOf = (processes: Processes, one: Process): Thread[] =>
+  processes.threads
+    .filter(
+      (thread) => thread.pid === one.pid && ((thread.usage.cpu_cores ?? 0) > 0 || ioOf(thread.usage) > 0),
+    )
+    .slice(0, MOST_THREADS)
 
 /** Heaviest first; equals stay in the order in which they came. */
 export function sorted(processes: Process[], by: Amount): Process[] {

@@ -10,6 +10,7 @@ import PlanField from './PlanField.vue'
 const props = defineProps<{ plan: Record<string, unknown> | null; groups: PlanGroup[] }>()
 const emit = defineEmits<{ close: []; saved: [name: string] }>()
 
+const SEVERITIES = ['emergency', 'alert', 'critical', 'error', 'warning', 'notice', 'informational', 'debug']
 const form = ref(
   toForm(
     props.plan ?? {},
@@ -26,7 +27,10 @@ const told = (where: string): string => wrong.value.find((one) => one.where === 
 /** What is wrong at places that the form does not show by themselves. */
 const elsewhere = computed(() =>
   wrong.value.filter(
-    ({ where }) => !/^(name|every|keep|when\.(start|end|weekly\.\d)|burst\.|devices\.|groups\.)/.test(where),
+    ({ where }) =>
+      !/^(name|every|keep|control_groups|when\.(start|end|weekly\.\d)|burst\.|devices\.|groups\.)/.test(
+        where,
+      ),
   ),
 )
 
@@ -153,6 +157,27 @@ const addWeek = (): void => {
                 <input v-model="form.arguments" type="checkbox" class="accent-ink" />
                 Record the command lines of processes. They may hold secrets.
               </label>
+              <label class="mt-1 flex items-center gap-2">
+                <input v-model="form.threads" type="checkbox" class="accent-ink" />
+                Record the heaviest threads of the heaviest processes one by one.
+              </label>
+              <div class="mt-2 grid grid-cols-2 items-end gap-4">
+                <PlanField
+                  v-model="form.controlGroups"
+                  label="Control groups below the top level"
+                  hint="system.slice/web.service user.slice/*"
+                  :wrong="wrong.find((one) => one.where.startsWith('control_groups'))?.what ?? ''"
+                />
+                <label class="block">
+                  <span class="text-2xs text-soft">Lines of the kernel's log, as notes</span>
+                  <select v-model="form.log" class="block w-full border-b border-rule-strong bg-leaf py-0.5">
+                    <option value="">none</option>
+                    <option v-for="level in SEVERITIES" :key="level" :value="level">
+                      {{ level }}{{ level === 'emergency' ? '' : ' and worse' }}
+                    </option>
+                  </select>
+                </label>
+              </div>
             </fieldset>
             <fieldset>
               <legend class="font-serif text-[15px] font-semibold">Devices</legend>

@@ -7,6 +7,9 @@ const whole = {
   every: '2s',
   keep: '30d',
   arguments: true,
+  threads: true,
+  control_groups: ['lab/tiles', 'user.slice/*'],
+  log: 'warning',
   groups: { disk: { every: '10s' }, process: { record: false } },
   devices: { interface: { only: ['eth*', 'wlan0'], idle: false }, disk: { without: ['loop*'] } },
   when: {

@@ -27,6 +27,9 @@ export interface PlanForm {
   devices: Record<string, DeviceForm>
   burst: { every: string; last: string; resource: string; scope: string; above: string; for: string }
   arguments: boolean
+  threads: boolean
+  controlGroups: string
+  log: string
 }
 
 export const DAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']
@@ -95,6 +98,9 @@ export function toForm(plan: Json, groups: string[]): PlanForm {
       for: text(burst.for),
     },
     arguments: plan.arguments === true,
+    threads: plan.threads === true,
+    controlGroups: list(plan.control_groups).join(' '),
+    log: text(plan.log),
   }
 }
 
@@ -129,6 +135,9 @@ export function toPlan(form: PlanForm): Json & { name: string } {
   const plan: Json & { name: string } = { name: form.name.trim(), every: form.every.trim() }
   if (form.keep.trim()) plan.keep = form.keep.trim()
   if (form.arguments) plan.arguments = true
+  if (form.threads) plan.threads = true
+  if (words(form.controlGroups).length) plan.control_groups = words(form.controlGroups)
+  if (form.log) plan.log = form.log
   for (const [key, part] of Object.entries({ groups, devices, when, burst }))
     if (Object.keys(part).length) plan[key] = part
   return plan

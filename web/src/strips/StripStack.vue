@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, useTemplateRef, watch } from 'vue'
-import type { Archive, Finding, SeriesSet } from '../api/client'
+import type { Archive, Finding, Marker, SeriesSet } from '../api/client'
 import type { StripPlan } from '../model/layouts'
+import MarkerLane from '../notes/MarkerLane.vue'
+import { reasonOf } from '../notes/markers'
 import { contains, shareAt } from '../model/span'
 import type { Zone } from '../model/clock'
 import { useWorkbench } from '../useWorkbench'
@@ -17,10 +19,11 @@ interface Props {
   plans: StripPlan[]
   set: SeriesSet | undefined
   findings: Finding[]
+  markers: Marker[]
   zone: Zone
 }
 const props = defineProps<Props>()
-const emit = defineEmits<{ width: [px: number]; find: [id: string] }>()
+const emit = defineEmits<{ width: [px: number]; find: [id: string]; note: [marker: Marker] }>()
 
 const bench = useWorkbench()
 const surface = useTemplateRef<HTMLDivElement>('surface')
@@ -43,7 +46,12 @@ const needleShare = computed(() =>
   bench.needle !== null && contains(window.value, bench.needle) ? shareAt(window.value, bench.needle) : null,
 )
 /** Ticks are missing for all strips alike, so the first one tells. */
-const gaps = computed(() => (props.plans[0] ? gapsOf(stripData(props.plans[0], props.set)) : []))
+const gaps = computed(() =>
+  (props.plans[0] ? gapsOf(stripData(props.plans[0], props.set)) : []).map((gap) => ({
+    ...gap,
+    reason: reasonOf(gap, props.markers),
+  })),
+)
 const onsets = computed(() =>
   props.findings
     .map((finding) => ({ id: finding.id, at: Date.parse(finding.onset.at) }))
@@ -54,6 +62,13 @@ const onsets = computed(() =>
 <template>
   <div class="flex min-h-0 flex-col">
     <FindingLane :findings="findings" :window="window" @find="emit('find', $event)" />
+    <MarkerLane
+      v-if="markers.length"
+      :markers="markers"
+      :window="window"
+      :zone="zone"
+      @find="emit('note', $event)"
+    />
     <div
       class="relative min-h-0 grow overflow-x-hidden overflow-y-auto"
       role="region"
@@ -94,13 +109,19 @@ const onsets = computed(() =>
               v-for="gap in gaps"
               :key="gap.start"
               class="hatched absolute inset-y-0"
-              title="Nothing was recorded here"
+              :title="gap.reason ? `Nothing was kept here: ${gap.reason}` : 'Nothing was recorded here'"
               :style="{
                 left: `${shareAt(window, gap.start) * 100}%`,
                 width: `${(shareAt(window, gap.end) - shareAt(window, gap.start)) * 100}%`,
               }"
               data-gap
-            />
+            >
+              <span
+                v-if="gap.reason && shareAt(window, gap.end) - shareAt(window, gap.start) > 0.12"
+                class="absolute inset-x-1 top-2 bg-paper px-1 text-center text-2xs text-soft"
+                >{{ gap.reason }}</span
+              >
+            </div>
             <div
               v-if="drawn"
               class="absolute inset-y-0 border-x border-needle bg-needle/10"

@@ -2,7 +2,8 @@
 import { refThrottled } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useArchive, useDiagnosis, useSeriesSet } from '../api/queries'
+import type { Marker } from '../api/client'
+import { useArchive, useDiagnosis, useMarkers, useSeriesSet } from '../api/queries'
 import { scaleFor, spellAmount } from '../model/amounts'
 import { spellDuration, spellWindow } from '../model/clock'
 import { FIRST_LOOK, measuresOf } from '../model/layouts'
@@ -14,6 +15,9 @@ import TransportBar from '../replay/TransportBar.vue'
 import { useKeys } from '../replay/useKeys'
 import { useLive } from '../replay/useLive'
 import { usePlayback } from '../replay/usePlayback'
+import HostFacts from '../names/HostFacts.vue'
+import { provideNames } from '../names/useNames'
+import type { Severity } from '../notes/markers'
 import StripStack from '../strips/StripStack.vue'
 import KeysDialog from '../ui/KeysDialog.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -25,6 +29,7 @@ const LIVE_MS = 30_000
 const LIVE_WINDOW_MS = 5 * 60_000
 const LINK_EVERY_MS = 400
 const JUDGE_EVERY_MS = 4_000
+const NOTES_TAB = 3
 
 const route = useRoute()
 const router = useRouter()
@@ -33,6 +38,7 @@ const { zone, toggleZone, toggleTheme } = usePreferences()
 const id = computed(() => String(route.params['id']))
 const width = ref(0)
 const helping = ref(false)
+provideNames(id)
 
 const { data: archive, error, isPending } = useArchive(id)
 const extent = computed<Span | null>(() => {
@@ -88,6 +94,8 @@ const grown = refThrottled(
   true,
 )
 const { data: diagnosis, isPending: judging } = useDiagnosis(id, grown)
+const severity = ref<Severity>('warning')
+const { data: marked } = useMarkers(id, shownWindow, severity)
 const findings = computed(() => diagnosis.value?.findings ?? [])
 
 const place = refThrottled(
@@ -129,6 +137,12 @@ function find(wanted: string): void {
   bench.point(Date.parse(finding?.onset.at ?? found.start))
   bench.selected = wanted
   bench.tab = finding ? 1 : 2
+}
+
+function note(marker: Marker): void {
+  bench.play(false)
+  bench.point(marker.at_ms)
+  bench.tab = NOTES_TAB
 }
 
 function jump(by: number): void {
@@ -225,10 +239,10 @@ const about = computed(() => {
 <template>
   <div class="flex flex-col">
     <TopBar>
-      <p v-if="archive" class="truncate">
+      <div v-if="archive" class="whitespace-nowrap">
         <b class="font-semibold">{{ archive.host.name }}</b> ▸ {{ archive.name }}
-        <span class="ml-2 text-soft">{{ about }}</span>
-      </p>
+        <HostFacts :archive-id="id" :about="about" :zone="zone" />
+      </div>
       <template #right>
         <p v-if="bench.window" class="whitespace-nowrap" data-window-text>
           <span class="text-ink">{{ spellWindow(bench.window.start, bench.window.end, zone) }}</span>
@@ -251,12 +265,24 @@ const about = computed(() => {
           :plans="FIRST_LOOK"
           :set="set"
           :findings="findings"
+          :markers="marked?.markers ?? []"
           :zone="zone"
           :aria-busy="isFetching"
           @width="width = $event"
           @find="find"
+          @note="note"
         />
-        <SidePanel :archive-id="id" :diagnosis="diagnosis" :pending="judging" :zone="zone" @find="find" />
+        <SidePanel
+          :archive-id="id"
+          :diagnosis="diagnosis"
+          :pending="judging"
+          :marked="marked"
+          :severity="severity"
+          :zone="zone"
+          @find="find"
+          @note="note"
+          @severity="severity = $event"
+        />
       </main>
       <p v-if="seriesError && !set" class="px-5 py-2 text-needle" role="alert">{{ seriesError.message }}</p>
       <TransportBar

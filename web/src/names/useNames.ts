@@ -1,0 +1,51 @@
+import { useQueryClient } from '@tanstack/vue-query'
+import { inject, provide, type InjectionKey, type Ref } from 'vue'
+import { api, unwrap, type Names } from '../api/client'
+import { namesKey, useDeviceNames } from '../api/queries'
+
+export type DeviceKind = 'core' | 'disk' | 'interface' | 'filesystem' | 'cgroup' | 'sensor'
+
+export interface Naming {
+  /** What people call a device, if anything. */
+  calledOf: (kind: DeviceKind, device: string) => string | null
+  /** As it is shown: what people call it, else what the machine does. */
+  labelOf: (kind: DeviceKind, device: string) => string
+  /** Name it, or take the name away. */
+  call: (kind: DeviceKind, device: string, name: string | null) => Promise<void>
+}
+
+const NAMING: InjectionKey<Naming> = Symbol('device names')
+
+/** Device names of an archive's host, for every component below. */
+export function provideNames(id: Ref<string>): Naming {
+  const { data } = useDeviceNames(id)
+  const queries = useQueryClient()
+  const calledOf = (kind: DeviceKind, device: string): string | null => data.value?.[kind]?.[device] ?? null
+  const naming: Naming = {
+    calledOf,
+    labelOf: (kind, device) => calledOf(kind, device) ?? device,
+    call: async (kind, device, name) => {
+      const names: Names = await unwrap(
+        api.PUT('/api/archives/{archive_id}/names', {
+          params: { path: { archive_id: id.value } },
+          body: { kind, device, name },
+        }),
+      )
+      queries.setQueryData(namesKey(id.value), names)
+    },
+  }
+  provide(NAMING, naming)
+  return naming
+}
+
+export function useNames(): Naming {
+  const naming = inject(NAMING)
+  if (!naming) throw new Error('device names are provided by the workbench')
+  return naming
+}
+
+/** The kind of device that a measure has, by its name. */
+export function kindOf(measure: string): DeviceKind {
+  if (measure.startsWith('disk.')) return 'disk'
+  return measure.startsWith('net.') ? 'interface' : 'core'
+}

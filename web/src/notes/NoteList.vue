@@ -1,0 +1,111 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { api, ApiError, done, type Marker, type Markers } from '../api/client'
+import { markersKey } from '../api/queries'
+import { spellDuration, spellTime, type Zone } from '../model/clock'
+import { toRfc3339 } from '../model/link'
+import PillButton from '../ui/PillButton.vue'
+import StateNote from '../ui/StateNote.vue'
+import { useWorkbench } from '../useWorkbench'
+import { holding, LEVELS, shapeOf, type Severity } from './markers'
+
+/** What was logged, noted and missed in the window, in the order of time. */
+interface Props {
+  archiveId: string
+  marked: Markers | undefined
+  severity: Severity
+  zone: Zone
+}
+const props = defineProps<Props>()
+const emit = defineEmits<{ severity: [level: Severity]; find: [marker: Marker] }>()
+
+const bench = useWorkbench()
+const queries = useQueryClient()
+const search = ref('')
+const text = ref('')
+const trouble = ref('')
+const shown = computed(() => holding(props.marked?.markers ?? [], search.value))
+const left = computed(() => (props.marked?.total ?? 0) - (props.marked?.markers.length ?? 0))
+const WEIGHT = { bad: 'font-semibold', warning: '', plain: 'text-soft', note: 'text-needle', stretch: '' }
+
+async function add(): Promise<void> {
+  if (bench.needle === null || !text.value.trim()) return
+  trouble.value = ''
+  try {
+    await done(
+      api.POST('/api/archives/{archive_id}/markers', {
+        params: { path: { archive_id: props.archiveId } },
+        body: [{ at: toRfc3339(bench.needle), kind: 'note', text: text.value.trim(), source: '' }],
+      }),
+    )
+    text.value = ''
+    await queries.invalidateQueries({ queryKey: markersKey(props.archiveId) })
+  } catch (why) {
+    if (!(why instanceof ApiError)) throw why
+    trouble.value = why.message
+  }
+}
+const choose = (event: Event): void => {
+  if (event.target instanceof HTMLSelectElement) emit('severity', event.target.value as Severity)
+}
+</script>
+
+<template>
+  <div class="space-y-3 pb-4" data-notes>
+    <div class="flex items-baseline gap-3">
+      <input
+        v-model="search"
+        type="search"
+        placeholder="text or program"
+        aria-label="Filter notes"
+        class="w-full min-w-0 border-b border-rule bg-transparent py-0.5 placeholder:text-soft"
+      />
+      <select
+        :value="severity"
+        aria-label="Which log lines"
+        class="border-b border-rule bg-leaf py-0.5 text-2xs"
+        @change="choose"
+      >
+        <option v-for="level in LEVELS" :key="level.severity" :value="level.severity">
+          {{ level.label }}
+        </option>
+      </select>
+    </div>
+    <StateNote
+      v-if="marked && !marked.markers.length"
+      title="Nothing noted in this window"
+      hint="Log lines are kept where the plan asks for them, or a log is imported. A remark can be put at the needle."
+    />
+    <ol v-else class="divide-y divide-rule" aria-label="Notes, in the order of time">
+      <li v-for="one in shown" :key="one.ident" class="py-1.5 first:pt-0">
+        <button type="button" class="block w-full text-left hover:text-needle" @click="$emit('find', one)">
+          <span class="flex justify-between gap-2 text-2xs text-soft">
+            <span>{{ spellTime(one.at_ms, zone) }} {{ one.source }}</span>
+            <span :class="WEIGHT[shapeOf(one)]">{{ one.severity ?? one.kind }}</span>
+          </span>
+          <span class="break-words"
+            >{{ one.text
+            }}<template v-if="one.end_ms !== null">
+              ({{ spellDuration((one.end_ms - one.at_ms) / 1000) }})</template
+            ></span
+          >
+        </button>
+      </li>
+    </ol>
+    <p v-if="left > 0" class="text-2xs text-soft">{{ left }} more, less bad ones; look closer to see them.</p>
+    <form v-if="bench.needle !== null" class="border-t border-rule pt-2" @submit.prevent="add">
+      <label class="text-2xs text-soft" for="remark">A remark at {{ spellTime(bench.needle, zone) }}</label>
+      <div class="flex items-end gap-2">
+        <input
+          id="remark"
+          v-model="text"
+          maxlength="2000"
+          class="w-full min-w-0 border-b border-rule-strong bg-transparent py-0.5"
+        />
+        <PillButton label="Note it" :disabled="!text.trim()" @press="add">Note</PillButton>
+      </div>
+      <p v-if="trouble" class="text-2xs text-needle" role="alert">{{ trouble }}</p>
+    </form>
+  </div>
+</template>

@@ -1,0 +1,50 @@
+import { describe, expect, it } from 'vitest'
+import type { Marker } from '../api/client'
+import { holding, placesOf, reasonOf, shapeOf } from './markers'
+
+const WINDOW = { start: 0, end: 1000 }
+const made = (at: number, more: Partial<Marker> = {}): Marker => ({
+  ident: `line/${at}`,
+  at_ms: at,
+  end_ms: null,
+  kind: 'log',
+  text: 'a line',
+  source: 'lab[3]',
+  severity: 'informational',
+  ...more,
+})
+
+describe('markers', () => {
+  it('have a shape by how bad they are', () => {
+    expect(shapeOf(made(1, { severity: 'critical' }))).toBe('bad')
+    expect(shapeOf(made(1, { severity: 'warning' }))).toBe('warning')
+    expect(shapeOf(made(1))).toBe('plain')
+    expect(shapeOf(made(1, { kind: 'note', severity: null }))).toBe('note')
+    expect(shapeOf(made(1, { kind: 'gap', severity: null, end_ms: 5 }))).toBe('stretch')
+  })
+
+  it('that would hide each other are one mark, drawn as the worst', () => {
+    const places = placesOf([made(500), made(501, { severity: 'error' }), made(900)], WINDOW, 100)
+    expect(places.map((one) => [one.shape, one.markers.length])).toEqual([
+      ['bad', 2],
+      ['plain', 1],
+    ])
+  })
+
+  it('outside the window are left out, and stretches are cut to it', () => {
+    const stretch = made(-500, { kind: 'gap', end_ms: 100 })
+    const places = placesOf([stretch, made(-1), made(1001), made(2000, { end_ms: 3000 })], WINDOW, 100)
+    expect(places.map((one) => [one.from, one.to])).toEqual([[0, 0.1]])
+  })
+
+  it('tell why a gap is one', () => {
+    const told = made(100, { kind: 'gap', end_ms: 300, text: 'the spool was full' })
+    expect(reasonOf({ start: 200, end: 400 }, [made(250), told])).toBe('the spool was full')
+    expect(reasonOf({ start: 301, end: 400 }, [told])).toBeNull()
+  })
+
+  it('are found by text or program', () => {
+    expect(holding([made(1), made(2, { text: 'out of PAPER' })], 'paper')).toHaveLength(1)
+    expect(holding([made(1), made(2)], 'LAB[3]')).toHaveLength(2)
+  })
+})

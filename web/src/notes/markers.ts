@@ -1,0 +1,75 @@
+import type { Marker } from '../api/client'
+import { shareAt, type Span } from '../model/span'
+
+export type Severity = NonNullable<Marker['severity']>
+
+/** As bad as that and worse; the first is what the panel begins with. */
+export const LEVELS: { severity: Severity; label: string }[] = [
+  { severity: 'warning', label: 'warnings and worse' },
+  { severity: 'error', label: 'errors and worse' },
+  { severity: 'informational', label: 'all but debugging' },
+  { severity: 'debug', label: 'everything' },
+]
+
+const WORSE: Severity[] = ['emergency', 'alert', 'critical', 'error']
+
+/** How a marker is drawn: never by colour alone. */
+export type Shape = 'note' | 'stretch' | 'bad' | 'warning' | 'plain'
+
+export function shapeOf(marker: Marker): Shape {
+  if (marker.kind === 'note' && marker.end_ms === null) return 'note'
+  if (marker.end_ms !== null) return 'stretch'
+  if (marker.severity && WORSE.includes(marker.severity)) return 'bad'
+  return marker.severity === 'warning' ? 'warning' : 'plain'
+}
+
+/** A place on the lane, with all that fall on it. */
+export interface Place {
+  from: number
+  to: number
+  shape: Shape
+  markers: Marker[]
+}
+
+const ORDER: Shape[] = ['plain', 'warning', 'bad', 'note']
+
+/** Instants that would lie on top of each other become one mark, drawn as the weightiest of them. */
+export function placesOf(markers: Marker[], window: Span, steps: number): Place[] {
+  const stretches: Place[] = []
+  const instants = new Map<number, Place>()
+  for (const marker of markers) {
+    const from = shareAt(window, marker.at_ms)
+    const shape = shapeOf(marker)
+    if (shape === 'stretch') {
+      const to = shareAt(window, marker.end_ms ?? marker.at_ms)
+      if (to > 0 && from < 1)
+        stretches.push({ from: Math.max(from, 0), to: Math.min(to, 1), shape, markers: [marker] })
+      continue
+    }
+    if (from < 0 || from > 1) continue
+    const step = Math.round(from * steps)
+    const known = instants.get(step)
+    if (!known) instants.set(step, { from, to: from, shape, markers: [marker] })
+    else {
+      known.markers.push(marker)
+      if (ORDER.indexOf(shape) > ORDER.indexOf(known.shape)) known.shape = shape
+    }
+  }
+  return [...stretches, ...instants.values()]
+}
+
+/** Why nothing was recorded in a gap, where a recorder told. */
+export function reasonOf(gap: Span, markers: Marker[]): string | null {
+  const told = markers.find(
+    (one) => one.kind === 'gap' && one.at_ms < gap.end && (one.end_ms ?? one.at_ms) > gap.start,
+  )
+  return told?.text ?? null
+}
+
+/** Those whose text or source holds what was typed. */
+export function holding(markers: Marker[], search: string): Marker[] {
+  const wanted = search.trim().toLowerCase()
+  return wanted
+    ? markers.filter((one) => `${one.source} ${one.text}`.toLowerCase().includes(wanted))
+    : markers
+}
