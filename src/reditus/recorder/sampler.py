@@ -1,10 +1,9 @@
 """One tick: every source that is due, read once, with the time of its own reading."""
 
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import structlog
 
@@ -26,8 +25,7 @@ RETRY_NS = 60 * NS_PER_S
 """How long a file that could not be read is left alone."""
 
 
-@dataclass(slots=True)  # frozen costs three times as much to make, and many are made
-class Reading:
+class Reading(NamedTuple):
     """One group at one tick."""
 
     group: str
@@ -102,6 +100,26 @@ class _Paced:
         return True
 
 
+class _Round:
+    """Sources of one pace, read one after the other and parsed together."""
+
+    def __init__(self, readers: list[SourceReader], relearn_every: int) -> None:
+        self.readers = readers
+        self._joint = JointText([reader.text for reader in readers], relearn_every)
+
+    def read(self, clock: Callable[[], int], wall_ahead_ns: int) -> list[Reading]:
+        texts, at_ns = [], []
+        for reader in self.readers:
+            now_ns = clock()
+            at_ns.append(now_ns)
+            texts.append(reader.read(now_ns))
+        return [
+            Reading(reader.source.group, now_ns + wall_ahead_ns, now_ns, reader.text.columns, values)
+            for reader, now_ns, text, values in zip(self.readers, at_ns, texts, self._joint.parse(texts), strict=True)
+            if text and len(values)
+        ]
+
+
 class Sampler:
     """All sources of this machine, or of a tree that looks like one (`root`).
 
@@ -122,7 +140,7 @@ class Sampler:
     ) -> None:
         self.interval_ns = interval_ns
         asked = every_ns or {}
-        self._forgetful = plan is not None and leaves_out_idle(plan)
+        forgetful = plan is not None and leaves_out_idle(plan)
         if plan is not None:
             sources = [chosen(one, plan) for one in sources if plan.records(one.group)]
             probes = [one for one in probes if plan.records(one.group)]
@@ -133,48 +151,33 @@ class Sampler:
         paces = {one.source.group: one.source.pace_s for one in readers} | {one.group: one.pace_s for one in probes}
         self.intervals_ns = {group: asked.get(group, paced_ns(pace, interval_ns)) for group, pace in paces.items()}
         """How far apart the readings of each group are."""
-        self._readers = [one for one in readers if self.intervals_ns[one.source.group] == interval_ns]
-        self._seldom = [
-            (one, _Paced(self.intervals_ns[one.source.group], interval_ns))
-            for one in readers
-            if self.intervals_ns[one.source.group] != interval_ns
+        by_pace: dict[int, list[SourceReader]] = {interval_ns: []}
+        for reader in readers:
+            by_pace.setdefault(self.intervals_ns[reader.source.group], []).append(reader)
+        self._rounds = [
+            (
+                _Round(together, _relearn_every(forgetful, often=every_ns == interval_ns)),
+                None if every_ns == interval_ns else _Paced(every_ns, interval_ns),
+            )
+            for every_ns, together in by_pace.items()
         ]
         self._probes = [(one, _Paced(self.intervals_ns[one.group], interval_ns)) for one in probes]
-        self._joint = JointText(
-            [reader.text for reader in self._readers], LOOK_FOR_ACTIVE if self._forgetful else RELEARN_EVERY
-        )
         self.clock: Callable[[], int] = boot_clock_ns
         """Goes on while the machine sleeps: a time asleep is a gap, not a short interval."""
 
     def tick(self) -> list[Reading]:
-        """Read every source that is due, each with its own time; parse those of every tick all at once."""
+        """Read every source that is due, each with its own time; parse those of one pace all at once."""
         # Both clocks once, and from then on only the monotonic one: within a tick they do not part.
         clock = self.clock
         begun_ns = clock()
         wall_ahead_ns = time.time_ns() - begun_ns
-        texts, at_ns = [], []
-        for reader in self._readers:
-            now_ns = clock()
-            at_ns.append(now_ns)
-            texts.append(reader.read(now_ns))
-        out = [
-            Reading(reader.source.group, now_ns + wall_ahead_ns, now_ns, reader.text.columns, values)
-            for reader, now_ns, text, values in zip(self._readers, at_ns, texts, self._joint.parse(texts), strict=True)
-            if text and len(values)
-        ]
-        for reader, pace in self._seldom:
-            if pace.is_due(begun_ns):
-                now_ns = self.clock()
-                text = reader.read(now_ns)
-                if self._forgetful:
-                    reader.text.forget()
-                if text and len(values := reader.text.parse(text)):
-                    out.append(
-                        Reading(reader.source.group, now_ns + wall_ahead_ns, now_ns, reader.text.columns, values)
-                    )
+        out: list[Reading] = []
+        for together, pace in self._rounds:
+            if pace is None or pace.is_due(begun_ns):
+                out += together.read(clock, wall_ahead_ns)
         for probe, pace in self._probes:
             if pace.is_due(begun_ns):
-                now_ns = self.clock()
+                now_ns = clock()
                 columns, values = probe.read(now_ns)
                 if len(values):
                     out.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
@@ -182,12 +185,24 @@ class Sampler:
 
     @property
     def unreadable(self) -> dict[str, str]:
-        every = [*self._readers, *(reader for reader, _ in self._seldom)]
-        return {reader.source.path: reader.unreadable for reader in every if reader.unreadable is not None}
+        return {
+            reader.source.path: reader.unreadable for reader in self._every_reader() if reader.unreadable is not None
+        }
 
     def close(self) -> None:
-        for reader in [*self._readers, *(reader for reader, _ in self._seldom)]:
+        for reader in self._every_reader():
             reader.close()
+
+    def _every_reader(self) -> Iterator[SourceReader]:
+        for together, _ in self._rounds:
+            yield from together.readers
+
+
+def _relearn_every(forgetful: bool, *, often: bool) -> int:
+    """What is read seldom is looked at each time for devices that begin to do something."""
+    if not forgetful:
+        return RELEARN_EVERY
+    return LOOK_FOR_ACTIVE if often else 1
 
 
 boot_clock_ns = partial(time.clock_gettime_ns, time.CLOCK_BOOTTIME)
