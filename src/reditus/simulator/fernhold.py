@@ -1,81 +1,351 @@
 """The digitisation lab of the herbarium at Fernhold: made-up machines with made-up troubles, and the truth about them."""
 
+from dataclasses import dataclass
 from uuid import UUID, uuid5
 
-from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
 from reditus.core.types import NS_PER_S
 from reditus.simulator.host import SimulatedHost, simulate
-from reditus.simulator.scenario import Cause, Machine, Priority, Scenario, Work
-
-FERNHOLD = UUID("8d7cf6a4-3f3c-4e0f-8b52-0f3f7e1d6a55")
-MINUTE_S = 60.0
-BEGIN_NS = 1_794_474_000 * NS_PER_S  # Thursday 12 November 2026, 09:00 UTC
-
-STITCH_01 = Machine(
-    id=uuid5(FERNHOLD, "stitch-01"),
-    name="stitch-01",
-    cores=8,
-    memory_bytes=32 * 2**30,
-    disk="nvme0n1",
-    disk_service_s=0.00035,
-    disk_parallel=8,
-    interface="ens4",
-    facts=HostFacts(
-        cores=8,
-        memory_bytes=32 * 2**30,
-        kernel="6.1.0-fernhold",
-        model="made-up processor, 8 cores",
-        disks={"nvme0n1": DiskFacts(DiskRole.DISK, (), rotational=False)},
-        links={"ens4": LinkFacts(1_000_000_000, physical=True)},
-    ),
+from reditus.simulator.scenario import (
+    GIB,
+    Cause,
+    Curve,
+    Disk,
+    Fault,
+    FaultKind,
+    Link,
+    LogLine,
+    Machine,
+    Priority,
+    Scenario,
+    Work,
+    over_network,
+    rotating,
 )
 
-STITCH_01_MORNING = Scenario(
-    machine=STITCH_01,
-    archive=uuid5(STITCH_01.id, "Thursday morning"),
-    name="Thursday morning",
-    begin_ns=BEGIN_NS,
-    length_s=3_600,
-    interval_s=1.0,
-    seed=1871,
-    works=(
+FERNHOLD = UUID("8d7cf6a4-3f3c-4e0f-8b52-0f3f7e1d6a55")
+MINUTE_S, HOUR_S, DAY_S = 60.0, 3_600.0, 86_400.0
+MIDNIGHT_NS = 1_794_441_600 * NS_PER_S  # Thursday 12 November 2026, 00:00 UTC
+TWO_DAYS_S = 2 * 86_400
+FRIDAY_S = DAY_S
+OFFICE = Curve(
+    hours=(0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.2, 0.4, 0.8, 1.0, 1.0, 0.9, 0.6, 0.9, 1.0, 1.0, 0.9, 0.7, 0.4, 0.2, 0.15,
+           0.1, 0.1, 0.1),
+    weekdays=(1.0, 1.0, 1.0, 1.0, 0.9, 0.2, 0.1),
+)  # fmt: skip
+
+
+def at(hour: float, minute: float = 0, second: float = 0) -> float:
+    """Seconds from Thursday's midnight."""
+    return hour * HOUR_S + minute * MINUTE_S + second
+
+
+STITCH_01 = Machine(
+    id=uuid5(FERNHOLD, "stitch-01"), name="stitch-01", cores=8, memory_bytes=32 * GIB, programs_bytes=3 * GIB,
+    disks=(Disk("nvme0n1"),), links=(Link("ens4"),), parked_bytes=300 * 2**20,
+)  # fmt: skip
+
+
+def _morning(offset_s: float) -> tuple[tuple[Work, ...], tuple[Cause, ...]]:
+    """The hour in which stitching begins, `offset_s` after the recording does."""
+
+    def when(minute: float, second: float = 0) -> float:
+        return offset_s + minute * MINUTE_S + second
+
+    works = (
         Work(
-            "fetch sheets", 6.5 * MINUTE_S, 13 * MINUTE_S, workers=2, intensity=0.35, kernel_share=0.5,
-            write_bytes_per_s=60e6, receive_bytes_per_s=62e6, send_bytes_per_s=0.9e6,
+            "fetch sheets", when(6, 30), when(13), workers=2, intensity=0.35, kernel_share=0.5, write_bytes_per_s=60e6,
+            receive_bytes_per_s=62e6, send_bytes_per_s=0.9e6, waits=0.05,
         ),
         Work(
-            "stitch", 18 * MINUTE_S + 20, 33 * MINUTE_S + 45, workers=13, kernel_share=0.06, memory_bytes=11 * 2**30,
-            read_bytes_per_s=45e6, write_bytes_per_s=12e6,
+            "stitch", when(18, 20), when(33, 45), workers=13, kernel_share=0.06, memory_bytes=11 * GIB,
+            read_bytes_per_s=45e6, write_bytes_per_s=12e6, waits=0.2,
         ),
         Work(
-            "contact sheets", 38 * MINUTE_S, 45 * MINUTE_S + 30, workers=8, priority=Priority.LOW, memory_bytes=3 * 2**30,
-            read_bytes_per_s=18e6, write_bytes_per_s=4e6,
+            "contact sheets", when(38), when(45, 30), workers=8, priority=Priority.LOW, memory_bytes=3 * GIB,
+            read_bytes_per_s=18e6, write_bytes_per_s=4e6, waits=0.1,
         ),
-        Work("label reader", 49 * MINUTE_S + 15, 57 * MINUTE_S + 40, workers=1, core=5, memory_bytes=2**30),
+        Work("label reader", when(49, 15), when(57, 40), workers=1, core=5, memory_bytes=GIB),
         Work(
-            "upload", 34 * MINUTE_S + 30, 41 * MINUTE_S, workers=1, intensity=0.3, kernel_share=0.6,
-            read_bytes_per_s=38e6, send_bytes_per_s=38e6, receive_bytes_per_s=0.6e6,
+            "upload", when(34, 30), when(41), workers=1, intensity=0.3, kernel_share=0.6, read_bytes_per_s=38e6,
+            send_bytes_per_s=38e6, receive_bytes_per_s=0.6e6, waits=0.1,
         ),
-    ),
-    causes=(
+    )
+    causes = (
         Cause(
-            "cpu.saturated", 18 * MINUTE_S + 20, 33 * MINUTE_S + 45, is_problem=True,
+            "cpu.saturated", when(18, 20), when(33, 45), is_problem=True,
             story="Thirteen stitching workers on eight cores: five of them wait at any time.",
         ),
         Cause(
-            "cpu.busy_unwaited", 38 * MINUTE_S, 45 * MINUTE_S + 30, is_problem=False,
+            "cpu.busy_unwaited", when(38), when(45, 30), is_problem=False,
             story="Contact sheets at low priority fill every core, and make room for whoever comes.",
         ),
         Cause(
-            "cpu.one_core", 49 * MINUTE_S + 15, 57 * MINUTE_S + 40, is_problem=True,
+            "cpu.one_core", when(49, 15), when(57, 40), is_problem=True, device="5",
             story="The label reader has a single thread, bound to core 5; the machine's mean hides it.",
         ),
-    ),
+    )
+    return works, causes
+
+
+_WORKS, _CAUSES = _morning(0)
+STITCH_01_MORNING = Scenario(
+    machine=STITCH_01, archive=uuid5(STITCH_01.id, "Thursday morning"), name="Thursday morning",
+    begin_ns=MIDNIGHT_NS + int(at(9)) * NS_PER_S, length_s=3_600, interval_s=1.0, seed=1871, works=_WORKS, causes=_CAUSES,
+)  # fmt: skip
+"""One hour of it for itself, every second."""
+
+
+def _two_days(
+    machine: Machine, seed: int, *, works: tuple[Work, ...], causes: tuple[Cause, ...], interval_s: float = 5.0,
+    faults: tuple[Fault, ...] = (), lines: tuple[LogLine, ...] = (),
+) -> Scenario:  # fmt: skip
+    return Scenario(
+        machine=machine, archive=uuid5(machine.id, f"two days at {interval_s:g} s"), name="Thursday and Friday",
+        begin_ns=MIDNIGHT_NS, length_s=TWO_DAYS_S, interval_s=interval_s, seed=seed, works=works, causes=causes,
+        faults=faults, lines=lines,
+    )  # fmt: skip
+
+
+def _stitch() -> Scenario:
+    works, causes = _morning(at(9))
+    return _two_days(
+        STITCH_01, 1871, interval_s=1.0,
+        works=(
+            *works,
+            Work("previews", workers=3, intensity=0.25, curve=OFFICE, read_bytes_per_s=6e6, write_bytes_per_s=2e6),
+            Work(
+                "stitch again", at(13, 5), at(15, 40), workers=11, kernel_share=0.06, memory_bytes=9 * GIB,
+                read_bytes_per_s=38e6, write_bytes_per_s=10e6, waits=0.2,
+            ),
+            Work(
+                "contact sheets at night", at(26), at(28, 30), workers=8, priority=Priority.LOW, memory_bytes=3 * GIB,
+                read_bytes_per_s=18e6, write_bytes_per_s=4e6, waits=0.1,
+            ),
+            Work("label reader on Friday", at(34, 10), at(35, 45), workers=1, core=5, memory_bytes=GIB),
+        ),
+        causes=(
+            *causes,
+            Cause("cpu.saturated", at(13, 5), at(15, 40), is_problem=True,
+                  story="The plates of the morning are stitched again, with eleven workers."),
+            Cause("cpu.busy_unwaited", at(26), at(28, 30), is_problem=False,
+                  story="Contact sheets at low priority, at night, when nobody else wants a core."),
+            Cause("cpu.one_core", at(34, 10), at(35, 45), is_problem=True, device="5",
+                  story="The label reader again: one of eight cores is full, and the machine's mean says an eighth."),
+        ),
+        lines=(
+            LogLine(at(9, 17, 40), "notice", "imaging[812]", "job 4417: 212 plates queued, 13 workers"),
+            LogLine(at(9, 21, 4), "warning", "imaging[812]", "job 4417: plate 31 took 14.2 s, expected 8"),
+            LogLine(at(9, 33, 45), "notice", "imaging[812]", "job 4417: done"),
+            LogLine(at(13, 5), "notice", "imaging[812]", "job 4423: 1,180 plates queued, 11 workers"),
+            LogLine(at(15, 40), "notice", "imaging[812]", "job 4423: done"),
+            LogLine(at(34, 40), "warning", "labels[977]", "reader 1 is 300 labels behind"),
+        ),
+    )  # fmt: skip
+
+
+LEAFDB = Machine(
+    id=uuid5(FERNHOLD, "leafdb"), name="leafdb", cores=4, memory_bytes=16 * GIB, swap_bytes=2 * GIB, swap_disk="sdb",
+    disks=(Disk("sda"), rotating("sdb")), links=(Link("eth0"),), programs_bytes=2 * GIB, cache_bytes=9 * GIB,
+    touch_bytes_per_s=1.2e9,
+)  # fmt: skip
+LEAK_BYTES_PER_S = 104_000.0
+
+
+def _leafdb() -> Scenario:
+    return _two_days(
+        LEAFDB, 1902,
+        works=(
+            Work(
+                "catalogue", workers=6, intensity=0.16, kernel_share=0.2, curve=None, memory_bytes=5 * GIB,
+                files_bytes=6 * GIB, reread_bytes_per_s=45e6, read_size=32 * 1024, write_bytes_per_s=1.5e6,
+                write_size=16 * 1024, waits=0.6, depth=6, receive_bytes_per_s=0.8e6, send_bytes_per_s=2.2e6, user="leafdb",
+            ),
+            Work(
+                "indexer", start_s=at(6), workers=1, intensity=0.12, memory_bytes=200 * 2**20,
+                leak_bytes_per_s=LEAK_BYTES_PER_S, write_bytes_per_s=0.4e6, user="leafdb",
+            ),
+            Work(
+                "nightly dump", at(1), at(1, 25), every_s=DAY_S, workers=1, intensity=0.5, read_bytes_per_s=60e6,
+                write_bytes_per_s=20e6, depth=2, user="leafdb",
+            ),
+        ),
+        causes=(
+            Cause("memory.leak", at(6), at(32, 55), is_problem=True,
+                  story="The indexer forgets nothing: 104 kB a second, for more than a day."),
+            Cause("memory.pressure", at(12), at(32, 55), is_problem=True, because_of="memory.leak",
+                  story="The catalogue's files no longer fit beside it: they are read again from sda, more and more."),
+            Cause("swap.thrash", at(28), at(32, 55), is_problem=True, because_of="memory.leak",
+                  story="What programs use no longer fits: pages go to sdb and come back."),
+            Cause("disk.saturated", at(28, 40), at(32, 55), is_problem=True, device="sdb", because_of="swap.thrash",
+                  story="sdb carries nothing but swap, and cannot do more than some hundred and eighty pages' reads a second."),
+            Cause("memory.oom_kill", at(32, 50), at(33), is_problem=True, because_of="memory.leak",
+                  story="Swap is full; the kernel ends the indexer, and everything is well again."),
+            Cause("disk.busy_steady", at(1), at(1, 25), is_problem=False, device="sda",
+                  story="The nightly dump reads and writes; the disk answers as fast as ever."),
+        ),
+        lines=(
+            LogLine(at(6), "notice", "indexer[1203]", "started, 41 million sheets to look at"),
+            LogLine(at(29, 30), "warning", "catalogue[1188]", "a query took 9.4 s, usually 0.2 s"),
+            LogLine(at(30, 12), "error", "catalogue[1188]", "12 clients gave up waiting"),
+            LogLine(at(33, 5), "notice", "indexer[1203]", "gone; not started again"),
+        ),
+    )  # fmt: skip
+
+
+VAULT_DISKS = tuple(f"sd{letter}" for letter in "bcdefg")
+VAULT = Machine(
+    id=uuid5(FERNHOLD, "vault"), name="vault", cores=8, memory_bytes=32 * GIB, swap_disk="sda",
+    disks=(Disk("md0", on=VAULT_DISKS), *(rotating(name) for name in VAULT_DISKS), Disk("sda")),
+    links=(Link("eno1", 10_000_000_000),), cache_bytes=20 * GIB, packets_core=None,
 )  # fmt: skip
 
-SCENARIOS = (STITCH_01_MORNING,)
+
+def _vault() -> Scenario:
+    return _two_days(
+        VAULT, 1911,
+        works=(
+            Work(
+                "file server", workers=8, intensity=0.12, kernel_share=0.6, curve=OFFICE, disk="md0", read_bytes_per_s=90e6,
+                write_bytes_per_s=25e6, depth=24, waits=0.6, send_bytes_per_s=90e6, receive_bytes_per_s=25e6,
+            ),
+            Work(
+                "scrub", at(1), at(5), every_s=DAY_S, workers=1, intensity=0.4, kernel_share=0.9, disk="md0",
+                read_bytes_per_s=900e6, read_size=512 * 1024, depth=6, waits=0.0, user="root",
+            ),
+        ),
+        faults=(Fault(FaultKind.SLOW_DISK, at(27, 15), at(48), "sdd", 7.0),),
+        causes=(
+            Cause("disk.busy_steady", at(1), at(5), is_problem=False, device="md0",
+                  story="The nightly scrub keeps every disk busy with one request at a time; each answers as it always does."),
+            Cause("disk.busy_steady", at(25), at(27, 15), is_problem=False, device="md0",
+                  story="The scrub of the second night, until one disk falls behind."),
+            Cause("disk.slow", at(27, 15), at(48), is_problem=True, device="sdd",
+                  story="From 03:15 sdd needs seven times as long for every request; the volume is as slow as its slowest disk."),
+        ),
+        lines=(
+            LogLine(at(1), "informational", "kernel", "md: data-check of RAID array md0"),
+            LogLine(at(25), "informational", "kernel", "md: data-check of RAID array md0"),
+            LogLine(at(27, 16, 12), "warning", "kernel", "sd 3:0:0:0: [sdd] tag#11 timing out command, waited 30s"),
+            LogLine(at(27, 44, 50), "warning", "diskwatch[702]", "sdd: 8 sectors pending"),
+        ),
+    )  # fmt: skip
+
+
+SCAN_GATE = Machine(
+    id=uuid5(FERNHOLD, "scan-gate"), name="scan-gate", cores=4, memory_bytes=8 * GIB,
+    disks=(Disk("nvme0n1"),), links=(Link("enp1s0"), Link("enp2s0")), cache_bytes=4 * GIB, packet_cost_s=3.4e-6,
+)  # fmt: skip
+
+
+def _scan_gate() -> Scenario:
+    return _two_days(
+        SCAN_GATE, 1925,
+        works=(
+            Work(
+                "receive scans", workers=4, intensity=0.1, kernel_share=0.5, curve=OFFICE, link="enp2s0",
+                receive_bytes_per_s=22e6, write_bytes_per_s=22e6, packet_bytes=900, waits=0.05,
+            ),
+            Work(
+                "upload", at(10, 30), at(12, 10), every_s=DAY_S, workers=4, intensity=0.2, kernel_share=0.7,
+                send_bytes_per_s=150e6, receive_bytes_per_s=1.5e6, read_bytes_per_s=110e6, depth=16, waits=0.1,
+            ),
+            Work(
+                "scanner flood", at(14, 20), at(15, 10), every_s=DAY_S, workers=2, intensity=0.15, kernel_share=0.5,
+                link="enp2s0", receive_bytes_per_s=105e6, packet_bytes=340, write_bytes_per_s=60e6, waits=0.05,
+            ),
+        ),
+        causes=(
+            Cause("net.link_full", at(10, 30), at(12, 10), is_problem=True, device="enp1s0",
+                  story="Uploads ask for more than the line carries; segments are lost and sent again."),
+            Cause("cpu.packets_one_core", at(14, 20), at(15, 10), is_problem=True, device="0",
+                  story="Small packets by the hundred thousand: core 0 takes all of them, and its backlog overflows."),
+            Cause("net.retransmissions", at(14, 20), at(15, 10), is_problem=True, because_of="cpu.packets_one_core",
+                  story="What the backlog drops is sent again."),
+            Cause("net.link_full", at(34, 30), at(36, 10), is_problem=True, device="enp1s0",
+                  story="The same upload on Friday."),
+            Cause("cpu.packets_one_core", at(38, 20), at(39, 10), is_problem=True, device="0",
+                  story="The scanners of Friday afternoon."),
+        ),
+        lines=(
+            LogLine(at(10, 30), "notice", "upload[640]", "batch 88: 870 GB to send"),
+            LogLine(at(11, 2), "warning", "upload[640]", "batch 88: at this pace until 12:10, planned 11:30"),
+            LogLine(at(14, 23), "error", "scanner[655]", "bench 3: 14 images arrived incomplete"),
+        ),
+    )  # fmt: skip
+
+
+READING_ROOM = Machine(
+    id=uuid5(FERNHOLD, "reading-room"), name="reading-room", cores=4, memory_bytes=16 * GIB,
+    disks=(Disk("vda"), over_network("vdb")), links=(Link("eth0"),), parked_bytes=1_900 * 2**20, cache_bytes=11 * GIB,
+)  # fmt: skip
+
+
+def _reading_room() -> Scenario:
+    return _two_days(
+        READING_ROOM, 1931,
+        works=(
+            Work("catalogue pages", workers=4, intensity=0.15, curve=OFFICE, memory_bytes=GIB, read_bytes_per_s=1.5e6,
+                 send_bytes_per_s=3e6, receive_bytes_per_s=0.4e6),
+            Work(
+                "refresh index", at(0, 4), at(0, 5, 30), every_s=15 * MINUTE_S, workers=2, intensity=0.8,
+                read_bytes_per_s=45e6, write_bytes_per_s=8e6, depth=4,
+            ),
+            Work(
+                "backup", at(2), at(3, 30), every_s=DAY_S, workers=1, intensity=0.25, kernel_share=0.6,
+                read_bytes_per_s=2e9, read_size=512 * 1024, depth=1, send_bytes_per_s=55e6, waits=1.0, user="root",
+            ),
+            Work("thumbnails", at(12), at(13), workers=4, priority=Priority.LOW, read_bytes_per_s=5e6, waits=0.1),
+            Work("a crowd at once", at(16, 20), at(16, 20, 20), workers=9),
+            Work(
+                "copy to the store", at(19), at(19, 20), workers=8, intensity=0.03, disk="vdb", read_bytes_per_s=200e6,
+                depth=8, waits=1.0, processes=2,
+            ),
+        ),
+        faults=(Fault(FaultKind.UNOBSERVED, at(31, 10), at(31, 13)),),
+        causes=(
+            Cause("swap.occupied_quiet", at(0), at(48), is_problem=False, story="1.9 GiB were swapped out long ago; nobody misses them."),
+            Cause("memory.free_low", at(2, 5), at(48), is_problem=False, story="Free memory is small because files fill it; available is ample."),
+            Cause("disk.busy_steady", at(2), at(3, 30), is_problem=False, device="vda",
+                  story="One reader, one request at a time: always busy, never slow."),
+            Cause("cpu.iowait_harmless", at(2), at(3, 30), is_problem=False, story="iowait is idle time beside that one reader."),
+            Cause("cpu.busy_unwaited", at(12), at(13), is_problem=False, story="Thumbnails at low priority."),
+            Cause("cpu.spike", at(16, 20), at(16, 20, 20), is_problem=False, story="Twenty seconds, once."),
+            Cause("cpu.load_from_blocked", at(19), at(19, 20), is_problem=False, device="vdb",
+                  story="Eight tasks wait for a store over the network that answers as it always does: load, but no lack of cores."),
+            Cause("gap", at(31, 10), at(31, 13), is_problem=False, story="The recorder was updated."),
+            Cause("periodic", at(0), at(48), is_problem=False, story="The index is refreshed every fifteen minutes."),
+        ),
+        lines=(
+            LogLine(at(2), "informational", "backup[501]", "started"),
+            LogLine(at(3, 30), "informational", "backup[501]", "done, 4 files changed while they were read"),
+            LogLine(at(31, 10), "notice", "lab[1]", "recorder stopped for an update"),
+            LogLine(at(31, 13), "notice", "lab[1]", "recorder started"),
+        ),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """An archive of the demo: a scenario, and every how many of its ticks were recorded."""
+
+    scenario: Scenario
+    by: int = 1
+
+
+STITCH_01_TWO_DAYS = _stitch()
+STORY = Told(STITCH_01_TWO_DAYS, by=5)
+"""Where the story begins."""
+ARCHIVES = (
+    STORY,
+    Told(_leafdb()),
+    Told(_vault()),
+    Told(_scan_gate()),
+    Told(_reading_room()),
+    Told(STITCH_01_TWO_DAYS),
+)
+STORY_BEGINS_S, STORY_SHOWS_S = at(9), HOUR_S
 
 
 def made_up() -> list[SimulatedHost]:
-    """Every made-up archive that the demo shows."""
-    return [simulate(scenario) for scenario in SCENARIOS]
+    """The hour for itself, whole in memory: small enough for tests and pictures."""
+    return [simulate(STITCH_01_MORNING)]

@@ -1,66 +1,215 @@
-"""A simulated host's counters over a stretch of time."""
+"""A simulated host's counters over a stretch of time, in parts, so that weeks fit into memory."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from uuid import UUID, uuid5
 
 import numpy as np
 
 from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.identities import Identity
+from reditus.core.kernel_columns import kernel_column, stall_total
 from reditus.core.layout import Column
-from reditus.core.types import NS_PER_S, IntArray
-from reditus.simulator import processor, storage
-from reditus.simulator.load import load_of
-from reditus.simulator.scenario import Scenario
+from reditus.core.markers import Marker
+from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
+from reditus.simulator.counting import Tally
+from reditus.simulator.demand import Demand
+from reditus.simulator.disks import Disks, Served
+from reditus.simulator.memory import Memory, Wants, swap_space
+from reditus.simulator.network import Network
+from reditus.simulator.processes import FIRST_PID, Processes
+from reditus.simulator.processor import UPTIME_S, Processor, Running
+from reditus.simulator.scenario import FaultKind, Scenario
 
-FIRST_MONOTONIC_NS = 9 * 86_400 * NS_PER_S
+FIRST_MONOTONIC_NS = UPTIME_S * NS_PER_S
+PART_TICKS = 3_600
+
+Groups = dict[str, dict[Column, IntArray]]
+
+
+@dataclass(frozen=True)
+class Part:
+    """Some ticks of a host: counters by group, each with one integer a tick."""
+
+    wall_ns: IntArray
+    monotonic_ns: IntArray
+    groups: Groups
+    identities: list[Identity]
+
+    def only(self, kept: BoolArray) -> "Part":
+        return Part(
+            self.wall_ns[kept],
+            self.monotonic_ns[kept],
+            {
+                group: {column: values[kept] for column, values in columns.items()}
+                for group, columns in self.groups.items()
+            },
+            self.identities,
+        )
 
 
 @dataclass(frozen=True)
 class SimulatedHost:
-    """Counters by group, each with one integer a tick."""
+    """A whole host in memory."""
 
     scenario: Scenario
     wall_ns: IntArray
     monotonic_ns: IntArray
-    groups: dict[str, dict[Column, IntArray]]
+    groups: Groups
+    identities: tuple[Identity, ...]
 
     @property
     def boot(self) -> UUID:
-        return uuid5(self.scenario.archive, "boot")
+        return boot_of(self.scenario)
 
     def pieces(self) -> list[Piece]:
         """The counters as blocks decoded would give them."""
-        interval_ns = round(self.scenario.interval_s * NS_PER_S)
-        return [
-            Piece(group, self.boot.bytes, interval_ns, self.wall_ns, self.monotonic_ns, columns)
-            for group, columns in self.groups.items()
-        ]
+        return pieces_of(self.scenario, Part(self.wall_ns, self.monotonic_ns, self.groups, []))
 
     def frame(self) -> Frame:
         """The counters as the store would hand them out."""
         return Frame(assemble(self.pieces()), self.scenario.machine.facts)
 
+    @cached_property
+    def markers(self) -> list[Marker]:
+        return markers_of(self.scenario)
+
+
+def boot_of(scenario: Scenario) -> UUID:
+    return uuid5(scenario.machine.id, "boot")
+
+
+def pieces_of(scenario: Scenario, part: Part) -> list[Piece]:
+    interval_ns = round(scenario.interval_s * NS_PER_S)
+    return [
+        Piece(group, boot_of(scenario).bytes, interval_ns, part.wall_ns, part.monotonic_ns, columns)
+        for group, columns in part.groups.items()
+    ]
+
+
+def parts(scenario: Scenario, part_ticks: int = PART_TICKS) -> Iterator[Part]:
+    """Compute a host's counters. The same scenario in parts of the same length gives the same, to the last bit."""
+    engine = _Engine(scenario)
+    for first in range(0, scenario.ticks, part_ticks):
+        at_s = np.arange(first, min(first + part_ticks, scenario.ticks)) * np.float64(scenario.interval_s)
+        groups = engine.step(at_s)
+        elapsed_ns = np.round(at_s * NS_PER_S).astype(np.int64)
+        part = Part(
+            scenario.begin_ns + elapsed_ns, FIRST_MONOTONIC_NS + elapsed_ns, groups, list(engine.processes.new)
+        )
+        kept = _observed(scenario, at_s)
+        if kept.all():
+            yield part
+        elif kept.any():
+            yield part.only(kept)
+
 
 def simulate(scenario: Scenario) -> SimulatedHost:
-    """Compute a host's counters. The same scenario gives the same counters, to the last bit."""
-    rng = np.random.default_rng(scenario.seed)
-    ticks = int(scenario.length_s / scenario.interval_s) + 1
-    at_s = np.arange(ticks) * np.float64(scenario.interval_s)
-    load = load_of(scenario, at_s, rng)
-    running = processor.run(load, scenario.machine.cores, rng)
-    disk, io_stall = storage.disk_counters(scenario, load)
-    cpu = processor.cpu_counters(scenario, load, running, rng)
+    """A whole host at once."""
+    every = list(parts(scenario))
     groups = {
-        "cpu": cpu | storage.boot_time(scenario.begin_ns, ticks),
-        "run": processor.waiting_counters(scenario, running),
-        "load": processor.load_counters(scenario, running),
-        "memory": storage.memory_counters(scenario, load),
-        "paging": storage.paging_counters(scenario, load, rng),
-        "disk": disk,
-        "network": storage.network_counters(scenario, load),
-        "protocols": storage.protocol_counters(scenario, load, rng),
-        "backlog": storage.backlog_counters(scenario, load),
-        "stall": storage.stall_counters(scenario, running, io_stall),
+        group: {column: np.concatenate([part.groups[group][column] for part in every]) for column in columns}
+        for group, columns in every[0].groups.items()
     }
-    elapsed_ns = (at_s * NS_PER_S).astype(np.int64)
-    return SimulatedHost(scenario, scenario.begin_ns + elapsed_ns, FIRST_MONOTONIC_NS + elapsed_ns, groups)
+    return SimulatedHost(
+        scenario,
+        np.concatenate([part.wall_ns for part in every]),
+        np.concatenate([part.monotonic_ns for part in every]),
+        groups,
+        tuple(one for part in every for one in part.identities),
+    )
+
+
+def markers_of(scenario: Scenario) -> list[Marker]:
+    """What the host logged, and what the kernel said when it ended a program for want of memory."""
+    lines = [(line.at_s, line.severity, line.source, line.text) for line in scenario.lines]
+    killed = Memory(scenario).killed
+    if killed is not None:
+        work, at_s = killed
+        slots = [(at, number) for at, one in enumerate(Demand(scenario).works) for number in range(one.process_count)]
+        place = next(slot for slot, (at, _) in enumerate(slots) if Demand(scenario).works[at] is work)
+        name = work.name.replace(" ", "-")[:15]
+        lines.append((at_s, "error", "kernel", f"Out of memory: Killed process {FIRST_PID + place * 17} ({name})"))
+    return [
+        Marker(
+            f"line/{number}/{round(at_s)}",
+            scenario.begin_ns + round(at_s * NS_PER_S),
+            "log",
+            text,
+            source,
+            severity,
+        )
+        for number, (at_s, severity, source, text) in enumerate(sorted(lines))
+    ]
+
+
+def _observed(scenario: Scenario, at_s: FloatArray) -> BoolArray:
+    kept = np.ones(len(at_s), dtype=bool)
+    for fault in scenario.faults:
+        if fault.kind is FaultKind.UNOBSERVED:
+            kept &= (at_s < fault.start_s) | (at_s > fault.end_s)
+    return kept
+
+
+class _Engine:
+    """Everything that has a state from part to part."""
+
+    def __init__(self, scenario: Scenario) -> None:
+        self._scenario = scenario
+        self._demand = Demand(scenario)
+        self._memory, self._disks = Memory(scenario), Disks(scenario)
+        self._network, self._processor = Network(scenario), Processor(scenario)
+        self.processes = Processes(scenario, self._demand.works)
+        self._tally = Tally()
+
+    def step(self, at_s: FloatArray) -> Groups:
+        asked = self._demand(at_s)
+        wants = self._memory.wants(at_s, asked)
+        served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
+        swap_disks = self._disks.bottom(self._scenario.machine.swap_disk)
+        swap_share = np.minimum.reduce([served[name].share for name in swap_disks])
+        carried = self._network.step(at_s, asked)
+        blocked = sum((disk.blocked for disk in served.values()), np.zeros(len(at_s)))
+        running = self._processor.run(asked, carried.soft_cores, blocked)
+        self._memory.note(at_s, asked, wants.missed)
+        moved = sum((disk.read_bytes + disk.write_bytes for disk in served.values()), np.zeros(len(at_s)))
+        swapped = (wants.swap_in + wants.swap_out) * swap_share
+        memory = self._memory.counters(at_s, asked, wants, swap_share, np.maximum(moved - swapped, 0.0))
+        cpu = self._processor.counters(running)
+        bottom = {at: self._disks.bottom(one.work.disk) for at, one in enumerate(asked)}
+        return {
+            **cpu,
+            "uptime": {
+                kernel_column("system.uptime", scale=(1, 100)): np.round((UPTIME_S + at_s) * 100).astype(np.int64)
+            },
+            **memory,
+            "swap": swap_space(self._scenario, memory["memory"]),
+            "disk": self._disks.counters(served),
+            **self._network.counters(carried),
+            **self._stalls(running, served, wants),
+            "process": self.processes.counters(at_s, asked, cpu["cpu"], running, served, wants, bottom),
+        }
+
+    def _stalls(self, running: Running, served: dict[str, Served], wants: Wants) -> Groups:
+        """What the pressure files would show: time lost follows from who waited."""
+        in_us = self._scenario.interval_s * 1e6
+        cores = self._scenario.machine.cores
+        someone_runs = 1.0 - (1.0 - np.minimum(running.busy / cores, 1.0)) ** cores
+        swapping = sum((disk.reading_swap for disk in served.values()), np.zeros(len(running.busy)))
+        io = 1.0 - np.exp(-2.0 * running.blocked)
+        memory = 1.0 - np.exp(-1.5 * swapping)
+        shares = {
+            ("cpu", "some"): running.stall,
+            ("cpu", "full"): running.stall * 0.0,
+            ("memory", "some"): memory,
+            ("memory", "full"): memory * (1.0 - someone_runs),
+            ("io", "some"): io,
+            ("io", "full"): io * (1.0 - someone_runs * 0.9),
+        }
+        groups: Groups = {}
+        for (resource, scope), share in shares.items():
+            column = stall_total(resource, scope)
+            counted = self._tally(column, np.clip(share, 0.0, 1.0) * in_us, 5_000_000)
+            groups.setdefault(f"stall.{resource}", {})[column] = counted
+        return groups

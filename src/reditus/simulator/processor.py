@@ -16,125 +16,190 @@ from reditus.core.kernel_columns import (
 )
 from reditus.core.layout import Column
 from reditus.core.types import FloatArray, IntArray
-from reditus.simulator.counting import counted, remainder
-from reditus.simulator.load import Load
-from reditus.simulator.scenario import Scenario
+from reditus.simulator.counting import Remainder, Tally, generator
+from reditus.simulator.demand import Asked
+from reditus.simulator.scenario import Priority, Scenario
+
+INTERRUPT_SHARE, SOFT_SHARE = 0.002, 0.008
+BLOCKS_OF_NOISE = 8
+IDLE_START = 4_000_000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Running:
     """Who ran and who waited at each tick."""
 
     per_core: FloatArray
-    """Shape (cores, ticks): busy share of each core."""
-    low: FloatArray
-    """Cores that low-priority work got."""
+    """Shape (cores, ticks): busy share of each core, packets included."""
+    busy: FloatArray
+    """Cores."""
+    low_share: FloatArray
+    """Of that, low-priority work."""
+    kernel_share: FloatArray
+    soft: FloatArray
+    """Shape (cores, ticks): share of each core that packets took."""
+    granted: FloatArray
+    """Share of the normal demand that got a core."""
+    low_granted: FloatArray
     waiting: FloatArray
     """Mean number of tasks that waited for a core."""
     stall: FloatArray
     """Share of time in which at least one task waited."""
     runnable: FloatArray
+    blocked: FloatArray
+    iowait: FloatArray
+    """Cores that were idle while a task waited for a disk."""
 
 
-def run(load: Load, cores: int, rng: np.random.Generator) -> Running:
-    """Give out the cores: bound work first, then normal work evenly, then low-priority work what is left."""
-    ticks = load.normal.shape[0]
-    pinned = np.minimum(load.pinned, 1.0)
-    room = cores - pinned.sum(axis=0)
-    normal = np.minimum(load.normal, room)
-    low = np.minimum(load.low, room - normal)
-    excess = load.normal - normal + np.maximum(load.pinned - 1.0, 0.0).sum(axis=0)
-    spread = _spread(normal + low, pinned, rng)
-    busy = (pinned + spread).sum(axis=0)
-    # Short chores meet a core that is taken the more often the fuller the machine is, and wait for a moment.
-    crowded = (busy / cores) ** 4
-    brief = 0.10 * crowded * np.abs(rng.normal(1.0, 0.3, ticks))
-    waiting = excess + brief * 0.3
-    stall = np.clip(1.0 - (1.0 - np.clip(excess, 0.0, 1.0)) * (1.0 - np.clip(brief, 0.0, 1.0)), 0.0, 1.0)
-    return Running(pinned + spread, low, waiting, stall, busy + excess)
+class Processor:
+    def __init__(self, scenario: Scenario) -> None:
+        self._scenario, self._machine = scenario, scenario.machine
+        self._tally = Tally()
+        self._idle = Remainder()
+        self._rng = generator(scenario.seed, "cores")
+        self._state: dict[str, FloatArray] = {}
 
+    def run(self, asked: list[Asked], soft_cores: FloatArray, blocked: FloatArray) -> Running:
+        """Give out the cores: packets first, then bound work, then normal work evenly, then low-priority work what is
+        left.
+        """
+        cores, ticks = self._machine.cores, len(soft_cores)
+        soft = np.zeros((cores, ticks))
+        if self._machine.packets_core is None:
+            soft += soft_cores / cores
+        else:
+            soft[self._machine.packets_core] = soft_cores
+        normal, low, kernel = np.zeros(ticks), np.zeros(ticks), np.zeros(ticks)
+        pinned = np.zeros((cores, ticks))
+        for one in asked:
+            # Who waits for a disk half of the time asks for a core half of the time.
+            wanted = one.cpu * one.progress
+            if one.work.core is not None:
+                pinned[one.work.core] += wanted
+            elif one.work.priority is Priority.LOW:
+                low += wanted
+            else:
+                normal += wanted
+            kernel += wanted * one.work.kernel_share
+        total = normal + low + pinned.sum(axis=0)
+        bound = np.minimum(pinned, 1.0 - soft)
+        over_bound = (pinned - bound).sum(axis=0)
+        taken = soft + bound
+        room = cores - taken.sum(axis=0)
+        ran = np.minimum(normal, room)
+        ran_low = np.minimum(low, room - ran)
+        excess = normal - ran + over_bound
+        per_core = taken + self._spread(ran + ran_low, taken)
+        busy = per_core.sum(axis=0)
+        # Short chores meet a core that is taken the more often the fuller the machine is, and wait for a moment.
+        brief = 0.10 * (busy / cores) ** 4 * np.abs(self._rng.normal(1.0, 0.3, ticks))
+        held = np.clip(soft_cores - 0.5, 0.0, 0.5) * (self._machine.packets_core is not None)
+        waiting = excess + brief * 0.3 + held * 0.4
+        stall = 1.0 - (1.0 - np.clip(excess, 0.0, 1.0)) * (1.0 - np.clip(brief + held * 0.3, 0.0, 1.0))
+        idle = np.maximum(cores - busy, 0.0)
+        return Running(
+            per_core=per_core,
+            busy=busy,
+            low_share=ran_low / np.maximum(busy, 1e-9),
+            kernel_share=kernel / np.maximum(total, 1e-9),
+            soft=soft,
+            granted=(ran + bound.sum(axis=0)) / np.maximum(normal + pinned.sum(axis=0), 1e-9),
+            low_granted=ran_low / np.maximum(low, 1e-9),
+            waiting=waiting,
+            stall=stall,
+            runnable=busy - soft_cores + waiting,
+            blocked=blocked,
+            iowait=idle * (1.0 - np.exp(-np.minimum(blocked, idle) / np.maximum(idle, 1e-9) * 1.5)),
+        )
 
-def _spread(wanted: FloatArray, pinned: FloatArray, rng: np.random.Generator) -> FloatArray:
-    """Spread work over the room that bound work leaves, unevenly, and exactly `wanted` in sum."""
-    room = 1.0 - pinned
-    weight = room * np.clip(rng.normal(1.0, 0.35, pinned.shape), 0.1, None)
-    share = np.zeros_like(pinned)
-    left = wanted.copy()
-    # What does not fit on one core goes to the others; a few rounds settle it, the last one fills evenly.
-    for _ in range(6):
-        open_weight = np.where(share < room, weight, 0.0)
-        total = open_weight.sum(axis=0)
-        share = np.minimum(share + np.where(total > 0, open_weight * left / np.maximum(total, 1e-12), 0.0), room)
+    def _spread(self, wanted: FloatArray, taken: FloatArray) -> FloatArray:
+        """Spread work over the room that is left, unevenly, and exactly `wanted` in sum."""
+        room = 1.0 - taken
+        cores, ticks = taken.shape
+        # The unevenness changes every few ticks only: work stays where it is for a while, and noise is costly.
+        parts = -(-ticks // BLOCKS_OF_NOISE)
+        coarse = np.clip(self._rng.normal(1.0, 0.35, (cores, parts)), 0.1, None)
+        weight = room * np.repeat(coarse, BLOCKS_OF_NOISE, axis=1)[:, :ticks]
+        share = weight * (wanted / np.maximum(weight.sum(axis=0), 1e-12))
+        np.minimum(share, room, out=share)
+        # What did not fit on one core fills the others evenly.
         left = np.maximum(wanted - share.sum(axis=0), 0.0)
-    free = room - share
-    full: FloatArray = share + free * left / np.maximum(free.sum(axis=0), 1e-12)
-    return full
+        free = room - share
+        share += free * (left / np.maximum(free.sum(axis=0), 1e-12))
+        return share
 
+    def counters(self, running: Running) -> dict[str, dict[Column, IntArray]]:
+        return {"cpu": self._stat(running), "run": self._waits(running), "load": self._loads(running)}
 
-def cpu_counters(scenario: Scenario, load: Load, running: Running, rng: np.random.Generator) -> dict[Column, IntArray]:
-    """What /proc/stat would show. Each core's modes add up to its time."""
-    interval_s, ticks = scenario.interval_s, len(load.normal)
-    out: dict[Column, IntArray] = {}
-    sums: dict[str, IntArray] = {mode: np.zeros(ticks, dtype=np.int64) for mode in CPU_MODES}
-    elapsed = counted(np.full(ticks, interval_s * TICKS_PER_S))
-    busy_all = running.per_core.sum(axis=0)
-    low_share = running.low / np.maximum(busy_all, 1e-9)
-    waits_for_disk = np.clip((load.read + load.write) / 400e6, 0.0, 0.4)
-    for core, busy in enumerate(running.per_core):
-        part = busy * interval_s * TICKS_PER_S
-        soft = part * 0.01 + load.receive / 1e9 * (core == 0) * interval_s * TICKS_PER_S
-        interrupt, softirq = part * 0.002, np.minimum(soft, part * 0.3)
-        rest = part - interrupt - softirq
-        nice = rest * low_share
-        system = (rest - nice) * load.kernel_share
-        modes = {
+    def _stat(self, running: Running) -> dict[Column, IntArray]:
+        """What /proc/stat would show. Each core's modes add up to its time."""
+        interval_s, ticks, cores = self._scenario.interval_s, len(running.busy), self._machine.cores
+        in_ticks = interval_s * TICKS_PER_S
+        worked = running.per_core - running.soft
+        interrupt = worked * INTERRUPT_SHARE
+        softirq = running.soft + worked * SOFT_SHARE
+        rest = worked * (1 - INTERRUPT_SHARE - SOFT_SHARE)
+        nice = rest * running.low_share
+        system = (rest - nice) * running.kernel_share
+        idle = 1.0 - running.per_core
+        grown = {
             "user": rest - nice - system,
             "nice": nice,
             "system": system,
+            "iowait": idle * (running.iowait / np.maximum(idle.sum(axis=0), 1e-9)),
             "interrupt": interrupt,
             "softirq": softirq,
-            "iowait": (1 - busy) * waits_for_disk * interval_s * TICKS_PER_S * (core % 4 == 1),
         }
-        begun = {mode: int(rng.integers(1_000, 90_000)) for mode in modes}
-        own = {mode: counted(growth) for mode, growth in modes.items()}
-        own["idle"] = remainder(elapsed, list(own.values()))
-        own |= {mode: np.zeros(ticks, dtype=np.int64) for mode in ("steal", "guest", "guest_nice")}
+        counted = {mode: self._tally(mode, part * in_ticks) for mode, part in grown.items()}
+        elapsed = self._tally("elapsed", np.full(ticks, in_ticks))
+        counted["idle"] = self._idle(elapsed, list(counted.values())) + IDLE_START
+        nothing = np.zeros((cores, ticks), dtype=np.int64)
+        machine: dict[Column, IntArray] = {}
+        each: dict[Column, IntArray] = {}
         for mode in CPU_MODES:
-            values = own[mode] + begun.get(mode, 4_000_000 if mode == "idle" else 0)
-            out[cpu_time(mode, str(core))] = values
-            sums[mode] += values
-    machine = {cpu_time(mode): sums[mode] for mode in CPU_MODES}
-    switches = (900 + 2_400 * busy_all + 600 * running.waiting) * interval_s
-    others = {
-        kernel_column("system.cpu.context_switches"): counted(switches, 81_000_000),
-        kernel_column("system.cpu.interrupts"): counted((600 + 450 * busy_all) * interval_s, 52_000_000),
-        kernel_column("system.cpu.soft_interrupts"): counted((400 + 300 * busy_all) * interval_s, 40_000_000),
-        kernel_column("system.process.created"): counted(rng.poisson(3.0, ticks) * np.float64(interval_s), 310_000),
+            values = counted.get(mode, nothing)
+            machine[cpu_time(mode)] = values.sum(axis=0)
+            for core in range(cores):
+                each[cpu_time(mode, str(core))] = values[core]
+        growth = {
+            "system.cpu.context_switches": (900 + 2_400 * running.busy + 600 * running.waiting, 81_000_000),
+            "system.cpu.interrupts": (600 + 450 * running.busy, 52_000_000),
+            "system.cpu.soft_interrupts": (400 + 300 * running.busy, 40_000_000),
+        }
+        out = machine | each
+        for name, (rate, start) in growth.items():
+            out[kernel_column(name)] = self._tally(name, rate * interval_s, start)
+        born = self._rng.poisson(3.0 * interval_s, ticks).astype(np.float64)
+        out[kernel_column("system.process.created")] = self._tally("created", born, 310_000)
         # The recorder itself runs while it looks.
-        kernel_column("system.process.runnable"): np.round(running.runnable + 1).astype(np.int64),
-        kernel_column("system.process.blocked"): rng.poisson(np.clip(waits_for_disk, 0, None)),
-    }
-    return machine | out | others
+        out[kernel_column("system.process.runnable")] = np.round(running.runnable + 1).astype(np.int64)
+        out[kernel_column("system.process.blocked")] = self._rng.poisson(running.blocked).astype(np.int64)
+        started_s = self._scenario.begin_ns // 1_000_000_000 - UPTIME_S
+        out[kernel_column("system.boot_time")] = np.full(ticks, started_s, dtype=np.int64)
+        return out
+
+    def _waits(self, running: Running) -> dict[Column, IntArray]:
+        """What /proc/schedstat would show: who waits, waits for the cores that are fullest."""
+        to_ns, cores = self._scenario.interval_s * 1e9, self._machine.cores
+        ran = self._tally("ran", running.per_core * to_ns, 9_000_000_000_000)
+        weight = running.per_core**4
+        waited = weight * (running.waiting / np.maximum(weight.sum(axis=0), 1e-12))
+        delay = self._tally("delay", waited * to_ns, 700_000_000_000)
+        times = {run_time(str(core)): ran[core] for core in range(cores)}
+        return times | {run_delay(str(core)): delay[core] for core in range(cores)}
+
+    def _loads(self, running: Running) -> dict[Column, IntArray]:
+        """What /proc/loadavg would show: the kernel's damped counts of runnable and blocked tasks."""
+        tasks = running.runnable + running.blocked
+        out: dict[Column, IntArray] = {}
+        for span, minutes in (("1m", 1), ("5m", 5), ("15m", 15)):
+            kept = np.exp(-self._scenario.interval_s / (60.0 * minutes))
+            state = self._state.get(span, tasks[:1] * kept)
+            damped, self._state[span] = lfilter([1 - kept], [1.0, -kept], tasks, zi=state)
+            out[load_average(span)] = np.round(damped * 100).astype(np.int64)
+        out[kernel_column("system.process.count")] = np.round(320 + running.runnable * 3).astype(np.int64)
+        return out
 
 
-def waiting_counters(scenario: Scenario, running: Running) -> dict[Column, IntArray]:
-    """What /proc/schedstat would show."""
-    to_ns = scenario.interval_s * 1e9
-    out: dict[Column, IntArray] = {}
-    cores = len(running.per_core)
-    for core, busy in enumerate(running.per_core):
-        out[run_time(str(core))] = counted(busy * to_ns, 9_000_000_000_000)
-        out[run_delay(str(core))] = counted(running.waiting / cores * to_ns, 700_000_000_000)
-    return out
-
-
-def load_counters(scenario: Scenario, running: Running) -> dict[Column, IntArray]:
-    """What /proc/loadavg would show: the kernel's damped counts of the tasks of the moment."""
-    out: dict[Column, IntArray] = {}
-    for span, minutes in (("1m", 1), ("5m", 5), ("15m", 15)):
-        kept = np.exp(-scenario.interval_s / (60.0 * minutes))
-        start = running.runnable[:1] * kept
-        damped, _ = lfilter([1 - kept], [1.0, -kept], running.runnable, zi=start)
-        out[load_average(span)] = np.round(damped * 100).astype(np.int64)
-    out[kernel_column("system.process.count")] = np.round(320 + running.runnable * 3).astype(np.int64)
-    return out
+UPTIME_S = 9 * 86_400
+"""The machine started so long before the recording begins."""

@@ -1,15 +1,53 @@
 """What a made-up host is and what happens on it: plain descriptions, no arithmetic."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import Enum
 from uuid import UUID
 
-from reditus.core.facts import HostFacts
+from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
+
+GIB = 2**30
+HOURS, WEEKDAYS = 24, 7
 
 
 class Priority(Enum):
     NORMAL = "normal"
     LOW = "low"
+
+
+class DiskKind(Enum):
+    ROTATING = "rotating"
+    FLASH = "flash"
+    NETWORK = "network"
+
+
+@dataclass(frozen=True, slots=True)
+class Disk:
+    """A block device. One with `on` is a volume: it spreads what is asked of it evenly over those below."""
+
+    name: str
+    kind: DiskKind = DiskKind.FLASH
+    service_s: float = 0.00012
+    """Time for one request of no length when nothing else is asked."""
+    parallel: int = 16
+    """Requests that are served at the same time."""
+    bytes_per_s: float = 1.8e9
+    """What all of them together move at the most."""
+    on: tuple[str, ...] = ()
+
+
+def rotating(name: str) -> Disk:
+    return Disk(name, DiskKind.ROTATING, service_s=0.0055, parallel=1, bytes_per_s=190e6)
+
+
+def over_network(name: str) -> Disk:
+    return Disk(name, DiskKind.NETWORK, service_s=0.0018, parallel=32, bytes_per_s=350e6)
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    name: str
+    bits_per_s: int = 1_000_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,23 +58,59 @@ class Machine:
     name: str
     cores: int
     memory_bytes: int
-    disk: str
-    disk_service_s: float
-    """Time that the disk needs for one request when nothing else is asked of it."""
-    disk_parallel: int
-    """Requests that the disk serves at the same time."""
-    interface: str
-    facts: HostFacts
+    disks: tuple[Disk, ...]
+    links: tuple[Link, ...]
+    swap_bytes: int = 4 * GIB
+    swap_disk: str | None = None
+    """Where the swap space lies; None: on the first disk."""
+    programs_bytes: int = 2 * GIB
+    """What runs all the time holds."""
+    kernel_bytes: int = 640 * 2**20
+    cache_bytes: int = 6 * GIB
+    """Files in memory when the recording begins."""
+    parked_bytes: int = 300 * 2**20
+    """Swapped out long ago, and not missed since."""
+    touch_bytes_per_s: float = 6e9
+    """What programs touch of their memory a second: of that the share that was swapped out has to be read again."""
+    packets_core: int | None = 0
+    """The one core that takes all packets in; None: all of them take their share."""
+    packet_cost_s: float = 1.5e-6
+
+    @property
+    def facts(self) -> HostFacts:
+        return HostFacts(
+            cores=self.cores,
+            memory_bytes=self.memory_bytes,
+            kernel="6.1.0-fernhold",
+            model=f"made-up processor, {self.cores} cores",
+            disks={
+                disk.name: DiskFacts(
+                    DiskRole.VOLUME if disk.on else DiskRole.DISK, disk.on, disk.kind is DiskKind.ROTATING
+                )
+                for disk in self.disks
+            },
+            links={link.name: LinkFacts(link.bits_per_s, physical=True) for link in self.links},
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """How much of a work there is by hour of the day and by weekday (Monday first), UTC; 1 is as described."""
+
+    hours: tuple[float, ...] = (1.0,) * HOURS
+    weekdays: tuple[float, ...] = (1.0,) * WEEKDAYS
 
 
 @dataclass(frozen=True, slots=True)
 class Work:
-    """A job: a number of workers that each ask for a core's time, from `start_s` to `end_s` after the beginning."""
+    """A job: a number of workers that each ask for a core's time, from `start_s` to `end_s` after the beginning, again
+    every `every_s` if that is given.
+    """
 
     name: str
-    start_s: float
-    end_s: float
-    workers: int
+    start_s: float = 0.0
+    end_s: float = float("inf")
+    workers: int = 1
     intensity: float = 1.0
     """Share of a core that each worker asks for."""
     kernel_share: float = 0.08
@@ -44,11 +118,52 @@ class Work:
     priority: Priority = Priority.NORMAL
     core: int | None = None
     """The one core it is bound to, if it is."""
+    every_s: float | None = None
+    curve: Curve | None = None
     memory_bytes: int = 0
+    leak_bytes_per_s: float = 0.0
+    files_bytes: int = 0
+    """Files that it reads again and again; what does not stay in memory comes from the disk each time."""
+    reread_bytes_per_s: float = 0.0
+    disk: str | None = None
+    """None: the first disk."""
     read_bytes_per_s: float = 0.0
     write_bytes_per_s: float = 0.0
+    read_size: int = 256 * 1024
+    write_size: int = 128 * 1024
+    depth: int = 8
+    """Requests that it has under way at the most; it waits before it asks for more."""
+    waits: float = 1.0
+    """Share of its requests that a task waits for, asleep."""
+    link: str | None = None
     receive_bytes_per_s: float = 0.0
     send_bytes_per_s: float = 0.0
+    packet_bytes: int = 1_200
+    processes: int | None = None
+    """Into how many processes its workers are; None: one each, up to four."""
+    user: str = "lab"
+
+    @property
+    def process_count(self) -> int:
+        return self.processes if self.processes is not None else min(self.workers, 4)
+
+
+class FaultKind(Enum):
+    SLOW_DISK = "slow disk"
+    """Every request takes `factor` times as long."""
+    LOSSY_LINE = "lossy line"
+    """`factor` of the segments sent are lost on the way."""
+    UNOBSERVED = "unobserved"
+    """Nothing was recorded."""
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    kind: FaultKind
+    start_s: float
+    end_s: float
+    device: str = ""
+    factor: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +175,17 @@ class Cause:
     end_s: float
     is_problem: bool
     story: str
+    device: str | None = None
+    because_of: str | None = None
+    """The kind of the cause that this one follows from."""
+
+
+@dataclass(frozen=True, slots=True)
+class LogLine:
+    at_s: float
+    severity: str
+    source: str
+    text: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,4 +200,10 @@ class Scenario:
     interval_s: float
     seed: int
     works: tuple[Work, ...]
-    causes: tuple[Cause, ...]
+    causes: tuple[Cause, ...] = ()
+    faults: tuple[Fault, ...] = ()
+    lines: tuple[LogLine, ...] = field(default=())
+
+    @property
+    def ticks(self) -> int:
+        return int(self.length_s / self.interval_s) + 1

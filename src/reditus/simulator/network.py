@@ -1,0 +1,135 @@
+"""Links and what they lose: a full one queues, drops and is asked again; a core that takes all packets has its limit."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from reditus.core.kernel_columns import backlog, interface_columns, protocol_event
+from reditus.core.layout import Column
+from reditus.core.types import FloatArray, IntArray
+from reditus.simulator.counting import Tally, generator
+from reditus.simulator.demand import Asked
+from reditus.simulator.scenario import FaultKind, Scenario
+
+USABLE = 0.94
+"""Of a link's speed, what is left for data beside frames' heads and gaps."""
+LEAST_LOSS, LOSS_WHEN_FULL = 0.0002, 0.012
+MOST_SOFT = 0.97
+"""Share of a core that packets get at the most."""
+
+
+@dataclass(slots=True)
+class Carried:
+    """What the links did."""
+
+    soft_cores: FloatArray
+    """Processor time that taking packets in cost, in cores."""
+    link: dict[str, tuple[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray]]
+    """By link: bytes received and sent a second, packets of both, packets dropped while sending."""
+    dropped: FloatArray
+    """Packets a second that found the backlog full."""
+    packets: FloatArray
+    sent: FloatArray
+    """Segments."""
+    again: FloatArray
+
+
+class Network:
+    def __init__(self, scenario: Scenario) -> None:
+        self._scenario, self._machine = scenario, scenario.machine
+        self._tally = Tally()
+        self._rng = generator(scenario.seed, "protocols")
+
+    def step(self, at_s: FloatArray, asked: list[Asked]) -> Carried:
+        ticks = len(at_s)
+        lost = np.full(ticks, LEAST_LOSS)
+        for fault in self._scenario.faults:
+            if fault.kind is FaultKind.LOSSY_LINE:
+                lost[(at_s > fault.start_s) & (at_s <= fault.end_s)] += fault.factor
+        wanted = {link.name: [np.zeros(ticks) for _ in range(4)] for link in self._machine.links}
+        for one in asked:
+            into = wanted[one.work.link or self._machine.links[0].name]
+            into[0] += one.receive
+            into[1] += one.send
+            into[2] += one.receive / one.work.packet_bytes
+            into[3] += one.send / one.work.packet_bytes
+        shares = {}
+        for link in self._machine.links:
+            room = link.bits_per_s / 8 * USABLE
+            shares[link.name] = [np.minimum(1.0, room / np.maximum(wanted[link.name][way], 1.0)) for way in (0, 1)]
+        packets_in = sum((wanted[name][2] * share[0] for name, share in shares.items()), np.zeros(ticks))
+        soft = packets_in * self._machine.packet_cost_s
+        takers = 1.0 if self._machine.packets_core is not None else float(self._machine.cores)
+        taken = np.minimum(1.0, takers * MOST_SOFT / np.maximum(soft, 1e-12))
+        carried = Carried(soft * taken, {}, packets_in * (1 - taken), packets_in, np.zeros(ticks), np.zeros(ticks))
+        for link in self._machine.links:
+            receive, send, packets_received, packets_sent = wanted[link.name]
+            into, out = shares[link.name]
+            # A link that is asked for more than it carries drops what its queue cannot hold.
+            loss = lost + LOSS_WHEN_FULL * (1 - out)
+            sent = packets_sent * out
+            carried.link[link.name] = (
+                receive * into * taken, send * out, packets_received * into * taken, sent, sent * (loss - lost)
+            )  # fmt: skip
+            carried.sent += sent
+            carried.again += sent * loss + packets_received * into * (1 - taken) * 0.2
+        return carried
+
+    def counters(self, carried: Carried) -> dict[str, dict[Column, IntArray]]:
+        interval_s = self._scenario.interval_s
+        network: dict[Column, IntArray] = {}
+        for name, (receive, send, packets_received, packets_sent, dropped) in carried.link.items():
+            grown = np.zeros((16, len(receive)))
+            grown[0], grown[1], grown[8], grown[9], grown[11] = receive, packets_received, send, packets_sent, dropped
+            network |= dict(zip(interface_columns(name), self._tally(name, grown * interval_s, 9_000), strict=True))
+        return {
+            "network": network,
+            "backlog": self._backlog(carried),
+            **self._protocols(carried),
+        }
+
+    def _protocols(self, carried: Carried) -> dict[str, dict[Column, IntArray]]:
+        interval_s, ticks = self._scenario.interval_s, len(carried.sent)
+        zero = np.zeros(ticks)
+        growth = {
+            "protocols": {
+                ("tcp", "AttemptFails"): self._rng.poisson(0.02 * interval_s, ticks),
+                ("tcp", "EstabResets"): self._rng.poisson(0.01 * interval_s, ticks),
+                ("tcp", "InSegs"): (carried.packets - carried.dropped) * interval_s,
+                ("tcp", "OutSegs"): (carried.sent + carried.again) * interval_s,
+                ("tcp", "RetransSegs"): carried.again * interval_s,
+                ("udp", "NoPorts"): self._rng.poisson(0.05 * interval_s, ticks),
+                ("udp", "RcvbufErrors"): zero,
+            },
+            "protocols.more": {
+                ("tcpext", "ListenOverflows"): zero,
+                ("tcpext", "ListenDrops"): zero,
+                ("tcpext", "TCPLostRetransmit"): carried.again * 0.02 * interval_s,
+                ("tcpext", "TCPBacklogDrop"): zero,
+            },
+        }
+        return {
+            group: {
+                protocol_event(protocol, name): self._tally((protocol, name), np.asarray(grown, dtype=np.float64), 2_000)
+                for (protocol, name), grown in events.items()
+            }
+            for group, events in growth.items()
+        }
+
+    def _backlog(self, carried: Carried) -> dict[Column, IntArray]:
+        core_of, cores, interval_s = self._machine.packets_core, self._machine.cores, self._scenario.interval_s
+        use = carried.soft_cores / (1.0 if core_of is not None else cores)
+        parts = {
+            "processed": carried.packets - carried.dropped,
+            "dropped": carried.dropped,
+            # Out of its share of time with packets left: the more often the fuller the core.
+            "squeezed": np.clip(use - 0.7, 0.0, None) * 900,
+        }
+        out: dict[Column, IntArray] = {}
+        nothing = np.zeros(len(use), dtype=np.int64)
+        for word, grown in parts.items():
+            share = grown * interval_s / (1 if core_of is not None else cores)
+            counted = self._tally(word, share)
+            for core in range(cores):
+                out[backlog(word, str(core))] = counted if core_of in (core, None) else nothing
+        return out

@@ -1,0 +1,138 @@
+"""Whose work it was: processes own what they use, and add up to the machine."""
+
+import numpy as np
+
+from reditus.core.identities import Identity
+from reditus.core.kernel_columns import PAGE_BYTES, TICKS_PER_S, cpu_time
+from reditus.core.layout import Column
+from reditus.core.processes import AMOUNTS, SLOTS, STATES, slot_columns, whole_columns
+from reditus.core.types import FloatArray, IntArray
+from reditus.simulator.counting import Tally
+from reditus.simulator.demand import Asked
+from reditus.simulator.disks import Served
+from reditus.simulator.memory import Wants
+from reditus.simulator.processor import UPTIME_S, Running
+from reditus.simulator.scenario import Priority, Scenario, Work
+
+FIRST_PID = 400
+RUN_PIDS = 2_000
+"""Each run of a work that comes again has numbers of its own, up to so many apart."""
+OTHERS = 61
+"""Processes that sleep nearly all the time, and are in no slot."""
+
+
+class Processes:
+    """Every work is one or several processes, each in a slot of its own while it runs."""
+
+    def __init__(self, scenario: Scenario, works: tuple[Work, ...]) -> None:
+        self._scenario = scenario
+        self._slots = [(at, number) for at, work in enumerate(works) for number in range(work.process_count)][:SLOTS]
+        self._tally = Tally()
+        self._busy_before: list[IntArray | None] = [None, None]
+        self._told: set[tuple[int, int]] = set()
+        self.new: list[Identity] = []
+        """Who runs for the first time, in the part that was made last."""
+
+    def counters(
+        self, at_s: FloatArray, asked: list[Asked], cpu: dict[Column, IntArray], running: Running,
+        served: dict[str, Served], wants: Wants, bottom: dict[int, tuple[str, ...]],
+    ) -> dict[Column, IntArray]:  # fmt: skip
+        ticks, interval_s = len(at_s), self._scenario.interval_s
+        self.new = []
+        used = [self._grown(0, cpu, ("user", "nice")), self._grown(1, cpu, ("system",))]
+        slots = np.zeros((SLOTS, 4 + len(AMOUNTS), ticks), dtype=np.int64)
+        resident_share = 1.0 - wants.over / np.maximum(
+            sum((one.memory for one in asked), np.full(ticks, float(self._scenario.machine.programs_bytes))), 1.0
+        )
+        parts = np.zeros((len(self._slots), 2, ticks))
+        for slot, (at, _) in enumerate(self._slots):
+            one = asked[at]
+            grant = running.low_granted if one.work.priority is Priority.LOW else running.granted
+            cores = one.cpu * one.progress * np.minimum(grant, 1.0) / one.work.process_count
+            in_kernel = cores * one.work.kernel_share
+            parts[slot] = np.stack([cores - in_kernel, in_kernel]) * interval_s * TICKS_PER_S
+        owned = parts.sum(axis=0)
+        # Never more than the machine tells; what is left is everyone else's.
+        scale = np.minimum(1.0, np.stack(used) * 0.985 / np.maximum(owned, 1e-9))
+        for slot, (at, number) in enumerate(self._slots):
+            one = asked[at]
+            count = one.work.process_count
+            on = one.on > 0
+            # Whole ticks whose rounding is made up later would be counted to an interval that is over; they are dropped.
+            time = np.floor(parts[slot] * scale + self._noise(slot, ticks)).astype(np.int64)
+            time = np.minimum(time, np.stack(used))
+            run = one.run.astype(np.int64)
+            slots[slot, 0] = (FIRST_PID + slot * 17 + run % RUN_PIDS * SLOTS * 17) * on
+            slots[slot, 1] = self._starts(one, run) * on
+            state = np.where(one.cpu * np.asarray(one.progress) > 0.5 * one.work.process_count, ord("R"), ord("S"))
+            waits = self._waiting(one, served, bottom[at])
+            slots[slot, 2] = np.where(waits > 0.5 * count, ord("D"), state) * on
+            slots[slot, 3] = (one.work.core if one.work.core is not None else (slot * 3) % self._scenario.machine.cores)
+            slots[slot, 4:6] = time * on
+            slots[slot, 6] = one.memory * resident_share / count / PAGE_BYTES
+            slots[slot, 7] = self._tally_step(("read", slot), one.read * one.progress * interval_s / count)
+            slots[slot, 8] = self._tally_step(("write", slot), one.write * one.progress * interval_s / count)
+            slots[slot, 11] = np.minimum(waits / count, 1.0) * interval_s * TICKS_PER_S * on
+            slots[slot, 12] = on * max(1, one.work.workers // count)
+            self._tell(one.work, number, slots[slot, 0], slots[slot, 1])
+        whole = np.zeros((len(AMOUNTS) + len(STATES), ticks), dtype=np.int64)
+        # Two at once may be floored a tick too high together; the sum is the machine's, and slots give way.
+        self._fit(slots, used)
+        whole[: len(AMOUNTS)] = slots[:, 4:].sum(axis=0)
+        whole[0:2] = used
+        whole[2] += int(self._scenario.machine.programs_bytes / PAGE_BYTES)
+        whole[8] += OTHERS
+        for state, letter in enumerate(STATES):
+            whole[len(AMOUNTS) + state] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
+        whole[len(AMOUNTS) + STATES.index("S")] += OTHERS
+        columns = dict(zip(whole_columns(), whole, strict=True))
+        for slot in range(SLOTS):
+            columns |= dict(zip(slot_columns(slot), slots[slot], strict=True))
+        return columns
+
+    def _grown(self, place: int, cpu: dict[Column, IntArray], modes: tuple[str, ...]) -> IntArray:
+        """Clock ticks that the machine spent in these modes, interval by interval."""
+        total = np.add.reduce([cpu[cpu_time(mode)] for mode in modes])
+        before = self._busy_before[place]
+        self._busy_before[place] = total[-1:].copy()
+        return np.diff(total, prepend=total[:1] if before is None else before)
+
+    def _noise(self, slot: int, ticks: int) -> FloatArray:
+        """A different place between two whole numbers at each tick, so that flooring is right in the mean."""
+        return np.mod((np.arange(ticks) + slot * 7) * 0.6180339887, 1.0)
+
+    def _fit(self, slots: IntArray, used: list[IntArray]) -> None:
+        for place, total in enumerate(used):
+            over = np.maximum(slots[:, 4 + place].sum(axis=0) - total, 0)
+            for slot in range(SLOTS):
+                if not over.any():
+                    break
+                taken = np.minimum(over, slots[slot, 4 + place])
+                slots[slot, 4 + place] -= taken
+                over -= taken
+
+    def _tally_step(self, key: tuple[str, int], amount: FloatArray) -> IntArray:
+        before = self._tally(key, np.zeros(1))[0]
+        return np.diff(self._tally(key, amount), prepend=before)
+
+    def _waiting(self, one: Asked, served: dict[str, Served], below: tuple[str, ...]) -> FloatArray:
+        """Tasks of the work that wait for its disks, by Little's law."""
+        waits = np.zeros(len(one.on))
+        for name in below:
+            disk = served[name]
+            waits += one.read * one.progress / one.work.read_size / len(below) * disk.read_wait_s
+            waits += one.write * one.progress / one.work.write_size / len(below) * disk.write_wait_s
+        return waits * one.work.waits
+
+    def _starts(self, one: Asked, run: IntArray) -> IntArray:
+        every_s = one.work.every_s or 0.0
+        return ((UPTIME_S + one.work.start_s + run * every_s) * TICKS_PER_S).astype(np.int64)
+
+    def _tell(self, work: Work, number: int, pids: IntArray, starts: IntArray) -> None:
+        shown = pids > 0
+        for pid, start in dict.fromkeys(zip(pids[shown].tolist(), starts[shown].tolist(), strict=True)):
+            if (pid, start) not in self._told:
+                self._told.add((pid, start))
+                group = f"/lab/{work.name.replace(' ', '-')}"
+                name = work.name.replace(" ", "-")[:15]
+                self.new.append(Identity(pid, start, name, work.user, group, parent=1 if number == 0 else FIRST_PID))
