@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 from types import TracebackType
-from typing import Any, Self
+from typing import Any, Protocol, Self
 from urllib.parse import quote
 from uuid import UUID
 
@@ -10,11 +10,29 @@ import httpx
 
 from reditus.cli.screen import Failure
 from reditus.core.blocks import Block
-from reditus.exchange import Recording
+from reditus.core.identities import Identities
+from reditus.core.layout import Layout
+from reditus.core.markers import Marker
+from reditus.core.types import Json
+from reditus.server.times import spell_time
 
 TIMEOUT_S = 120.0
 BATCH_BYTES = 8 << 20
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
+
+
+class Loadable(Protocol):
+    """A whole recording, from wherever it came: in memory, or computed while it is sent."""
+
+    @property
+    def archive(self) -> UUID: ...
+    @property
+    def ticks(self) -> int: ...
+    @property
+    def registration(self) -> Json: ...
+    def layouts(self) -> list[Layout]: ...
+    def batches(self) -> Iterable[tuple[list[Block], Identities | None]]: ...
+    def markers(self) -> list[Marker]: ...
 
 
 class Client:
@@ -94,7 +112,7 @@ class Client:
     def direct(self, recorder: str, orders: dict[str, Any]) -> dict[str, Any]:
         return dict(self._ask("PATCH", f"/api/recorders/{recorder}", json=orders))
 
-    def load(self, recording: Recording) -> bool:
+    def load(self, recording: Loadable) -> bool:
         """Send a whole recording, the way a recorder sends its own; return False if it is there already."""
         path = f"/api/archives/{recording.archive}"
         if self._has(recording.archive, ticks=recording.ticks):
@@ -102,8 +120,11 @@ class Client:
         self._ask("PUT", path, json=recording.registration)
         for layout in recording.layouts():
             self._ask("PUT", f"{path}/layouts/{layout.digest.hex()}", json=layout.as_json())
-        for blocks in _batches(recording.blocks()):
-            self._ask("POST", f"{path}/blocks", content=blocks, headers={"Content-Type": BLOCKS_TYPE})
+        for batch in _batches(recording.batches()):
+            self._ask("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
+        markers = recording.markers()
+        if markers:
+            self.add_markers(str(recording.archive), [marker_as_json(one) for one in markers])
         return True
 
     def _has(self, archive: UUID, *, ticks: int) -> bool:
@@ -120,13 +141,27 @@ class Client:
         return response.json() if response.content else None
 
 
-def _batches(blocks: Iterable[Block]) -> Iterator[bytes]:
-    """Blocks joined into requests of a few megabytes."""
+def marker_as_json(marker: Marker) -> dict[str, Any]:
+    return {
+        "at": spell_time(marker.at_ns),
+        "kind": marker.kind,
+        "text": marker.text or "(empty)",
+        "source": marker.source,
+        "severity": marker.severity,
+        "ident": marker.ident,
+    }
+
+
+def _batches(parts: Iterable[tuple[list[Block], Identities | None]]) -> Iterator[bytes]:
+    """Blocks and who the processes in them are, joined into requests of a few megabytes."""
     held: list[bytes] = []
-    for block in blocks:
-        held.append(block.to_bytes())
-        if sum(map(len, held)) > BATCH_BYTES:
-            yield b"".join(held)
-            held = []
+    for blocks, identities in parts:
+        if identities is not None and identities.processes:
+            held.append(identities.to_bytes())
+        for block in blocks:
+            held.append(block.to_bytes())
+            if sum(map(len, held)) > BATCH_BYTES:
+                yield b"".join(held)
+                held = []
     if held:
         yield b"".join(held)

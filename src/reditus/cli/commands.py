@@ -8,6 +8,7 @@ import threading
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
+from uuid import UUID
 
 import structlog
 import typer
@@ -26,9 +27,10 @@ from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
 from reditus.core.durations import parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
+from reditus.core.types import NS_PER_S
 from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
 from reditus.server.schemas import DiagnosisOut
-from reditus.server.times import BadTime, parse_window
+from reditus.server.times import BadTime, parse_window, spell_time
 
 app = typer.Typer(
     name="reditus",
@@ -55,21 +57,25 @@ def main() -> None:
 
 @app.command()
 def demo() -> None:
-    """Start everything: database, server, made-up archive, and a recording of this machine."""
-    from reditus.exchange.made_up import as_recording
-    from reditus.simulator import made_up  # SciPy takes a second or two; no other command should wait for it
+    """Start everything: database, server, the made-up lab of Fernhold, and a recording of this machine."""
+    from reditus.exchange.made_up import MadeUp
+    from reditus.simulator import fernhold  # SciPy takes a second or two; no other command should wait for it
 
     with service(settings_of_environment()) as running:
         if not running.owned:
             out.print(f"Reditus is running already at {running.url}")
             return
-        with Client(running.url) as client, step("Loading the made-up archive"):
-            for host in made_up():
-                client.load(as_recording(host))
         with step("Beginning to record this machine"):
             arguments = _recorder_arguments(running, name=LIVE_NAME, every="1s")
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
-        _announce_and_wait(running)
+        every = [MadeUp.of(told) for told in fernhold.ARCHIVES]
+        with Client(running.url) as client:
+            for number, archive in enumerate(every, 1):
+                told = archive.registration
+                title = f"Fernhold, {number} of {len(every)}: {told['host']['name']}, {told['name']}"
+                with step(title):
+                    client.load(archive)
+        _announce_and_wait(running, _story(every[0].archive))
 
 
 @app.command()
@@ -279,11 +285,20 @@ def _recorder_arguments(running: Service, *, name: str, every: str) -> list[str]
     return ["--server", running.url, "--spool", str(running.spool), "--name", name, "--every", every]
 
 
-def _announce_and_wait(running: Service) -> None:
+def _story(archive: UUID) -> str:
+    """Where the made-up story begins, as a place of the page."""
+    from reditus.simulator import fernhold
+
+    begin_ns = fernhold.MIDNIGHT_NS + round(fernhold.STORY_BEGINS_S * NS_PER_S)
+    end_ns = begin_ns + round(fernhold.STORY_SHOWS_S * NS_PER_S)
+    return f"/archives/{archive}?from={spell_time(begin_ns)}&to={spell_time(end_ns)}"
+
+
+def _announce_and_wait(running: Service, place: str = "") -> None:
     stop = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stop.set())
-    out.print(f"\nReditus is at  [bold]{running.url}[/bold]\nCtrl-C stops everything.")
+    out.print(f"\nReditus is at  [bold]{running.url}{place}[/bold]\nCtrl-C stops everything.")
     while not stop.wait(WATCH_EVERY_S):
         running.look_after()
     err.print("\n· Stopping")

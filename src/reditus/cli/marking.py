@@ -2,15 +2,15 @@
 
 import json
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
-from reditus.cli.client import Client
+from reditus.cli.client import Client, marker_as_json
 from reditus.cli.screen import Failure, err, out
 from reditus.cli.service import service, settings_of_environment
 from reditus.core.log_lines import Lines, format_of, parse_lines
-from reditus.core.markers import SEVERITIES, Marker
+from reditus.core.markers import SEVERITIES
 from reditus.server.marker_schemas import MOST_AT_ONCE
 from reditus.server.times import EARLIEST_NS, LATEST_NS, spell_time
 
@@ -71,7 +71,7 @@ def import_lines(
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
         found = client.find_archive(archive)
         for start in range(0, len(wanted), MOST_AT_ONCE):
-            client.add_markers(found["id"], [_told(one) for one in wanted[start : start + MOST_AT_ONCE]])
+            client.add_markers(found["id"], [marker_as_json(one) for one in wanted[start : start + MOST_AT_ONCE]])
     out.print(f"{len(wanted)} lines kept with {found['name']}.", markup=False)
 
 
@@ -140,14 +140,3 @@ def _read(file: Path) -> Lines:
             f"{file} begins neither like RFC 5424 (<PRIORITY>1 TIME ...) nor like the journal's export format"
         )
     return parse_lines(text, kind)
-
-
-def _told(marker: Marker) -> dict[str, Any]:
-    return {
-        "at": spell_time(marker.at_ns),
-        "kind": marker.kind,
-        "text": marker.text or "(empty)",
-        "source": marker.source,
-        "severity": marker.severity,
-        "ident": marker.ident,
-    }

@@ -10,10 +10,27 @@ from reditus.core.bins import Window
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.identities import Identities, Identity
 from reditus.core.layout import Layout, split_columns
+from reditus.core.markers import Marker
 from reditus.core.types import Json
 
 BLOCK_TICKS = 3_600
+
+
+def blocks_of(piece: Piece, *, archive: UUID, interval_ns: int) -> Iterator[Block]:
+    """A piece of a recording, encoded."""
+    for layout in split_columns(piece.group, tuple(piece.columns)):
+        values = np.stack([piece.columns[column] for column in layout.columns], axis=1)
+        for start in range(0, len(values), BLOCK_TICKS):
+            part = slice(start, start + BLOCK_TICKS)
+            yield encode_block(
+                Stretch(piece.wall_ns[part], piece.monotonic_ns[part], values[part]),
+                archive=archive,
+                boot=UUID(bytes=piece.boot),
+                layout=layout.digest,
+                interval_ns=interval_ns,
+            )
 
 
 @dataclass(frozen=True)
@@ -27,6 +44,7 @@ class Recording:
     source: str
     facts: HostFacts
     pieces: Sequence[Piece]
+    identities: tuple[Identity, ...] = ()
 
     @property
     def registration(self) -> Json:
@@ -44,17 +62,18 @@ class Recording:
 
     def blocks(self) -> Iterator[Block]:
         for piece in self.pieces:
-            for layout in split_columns(piece.group, piece.columns):
-                values = np.stack([piece.columns[column] for column in layout.columns], axis=1)
-                for start in range(0, len(values), BLOCK_TICKS):
-                    part = slice(start, start + BLOCK_TICKS)
-                    yield encode_block(
-                        Stretch(piece.wall_ns[part], piece.monotonic_ns[part], values[part]),
-                        archive=self.archive,
-                        boot=UUID(bytes=piece.boot),
-                        layout=layout.digest,
-                        interval_ns=piece.interval_ns,
-                    )
+            yield from blocks_of(piece, archive=self.archive, interval_ns=piece.interval_ns)
+
+    def batches(self) -> Iterator[tuple[list[Block], Identities | None]]:
+        """Blocks, and who the processes in them are."""
+        if self.identities:
+            boot = UUID(bytes=self.pieces[0].boot)
+            yield [], Identities(self.archive, boot, self.identities)
+        for block in self.blocks():
+            yield [block], None
+
+    def markers(self) -> list[Marker]:
+        return []
 
     def frame(self) -> Frame:
         """The counters as the store would hand them out."""

@@ -74,11 +74,7 @@ class Memory:
     """Which of the picked numbers stand behind a minus."""
 
     def knows(self, text: bytes, numbers: IntArray) -> bool:
-        return (
-            len(numbers) == self.count
-            and skeleton_of(text) == self.skeleton
-            and self.keeps_labels(numbers)
-        )
+        return len(numbers) == self.count and skeleton_of(text) == self.skeleton and self.keeps_labels(numbers)
 
     def keeps_labels(self, numbers: IntArray) -> bool:
         # Compared as bytes: a third of what comparing element by element costs.

@@ -61,7 +61,8 @@ class Wander:
     def __call__(self, ticks: int) -> FloatArray:
         steps = self._rng.normal(0.0, self._spread, ticks)
         noise, self._state = lfilter([1.0], [1.0, -self._kept], steps, zi=self._state)
-        return np.maximum(1.0 + noise, 0.05)
+        kept: FloatArray = np.maximum(1.0 + noise, 0.05)
+        return kept
 
 
 def generator(seed: int, name: str) -> np.random.Generator:

@@ -106,4 +106,5 @@ class Demand:
         hour = epoch_s % DAY_S / 3_600
         weekday = ((epoch_s // DAY_S).astype(np.int64) + THURSDAY) % WEEKDAYS
         hours = np.append(work.curve.hours, work.curve.hours[0])
-        return np.interp(hour, np.arange(HOURS + 1), hours) * np.asarray(work.curve.weekdays)[weekday]
+        factor: FloatArray = np.interp(hour, np.arange(HOURS + 1), hours) * np.asarray(work.curve.weekdays)[weekday]
+        return factor

@@ -14,6 +14,9 @@ from reditus.simulator.scenario import Disk, FaultKind, Scenario
 
 SECTOR_BYTES = 512
 TINY = 1e-12
+SWAP_IN_BYTES, SWAP_OUT_BYTES = 4 * 4_096, 16 * 4_096
+"""Pages are read with some of their neighbours, and written in rows."""
+SWAP_IN_DEPTH, SWAP_OUT_DEPTH = 8.0, 2.0
 
 
 @dataclass(slots=True)
@@ -23,17 +26,17 @@ class Flow:
     bytes_per_s: FloatArray
     size: int
     is_read: bool
-    depth: FloatArray
-    """Requests that it has under way at the most."""
+    depth: float
+    """Requests that it has under way at the most: it waits before it asks for more."""
     waits: float
+    share: FloatArray | float = 1.0
+    """Of what was asked, how much was done."""
 
 
 @dataclass(slots=True)
 class Served:
     """What a disk did. Rates are per second."""
 
-    share: FloatArray
-    """Of what was asked, how much it gave."""
     reads: FloatArray
     writes: FloatArray
     read_bytes: FloatArray
@@ -49,53 +52,87 @@ class Served:
 
 
 def serve(disk: Disk, flows: list[Flow], slow: FloatArray, swap_in: Flow | None = None) -> Served:
-    """Queueing in one disk: as many requests as it serves at a time, an approximation of the wait for a free one (after
-    Sakasegawa, 1977), and never more under way than those who ask allow.
+    """Queueing in one disk that serves `parallel` requests at a time.
+
+    Who asks for less than a fair part gets all of it, and waits for a free server (Sakasegawa's approximation, 1977) and
+    behind those who are never satisfied. Those always have as many requests under way as they may, so that their wait is
+    that number over their rate (Little's law).
     """
     ticks = len(slow)
     zero = np.zeros(ticks)
-    rates, services, depth = [], [], zero.copy()
-    for flow in flows:
-        rate = flow.bytes_per_s / flow.size
-        rates.append(rate)
-        # The length's part is the share that one of the requests served at a time gets of the disk's whole rate.
-        services.append(slow * (disk.service_s + flow.size * disk.parallel / disk.bytes_per_s))
-        depth += flow.depth * (rate > 0)
-    asked = sum(rates, zero)
-    work = sum((rate * service for rate, service in zip(rates, services, strict=True)), zero)
-    mean_s = work / np.maximum(asked, TINY)
-    servers = np.maximum(np.minimum(depth, disk.parallel), 1.0)
-    load = work / servers
-    share = np.minimum(1.0, 1.0 / np.maximum(load, TINY))
-    use = np.minimum(load, 0.999)
-    delay_s = mean_s * use ** (np.sqrt(2.0 * (servers + 1.0)) - 1.0) / (servers * (1.0 - use))
-    done = asked * share
-    queue = np.minimum(done * (mean_s + delay_s), np.maximum(depth, done * mean_s))
-    stretch = queue / np.maximum(work * share, TINY)
-    """How many times its own service a request takes."""
-    room = np.maximum(np.maximum(depth, queue), 1.0)
-    busy = 1.0 - (1.0 - np.minimum(queue / room, 1.0)) ** room
-    out = Served(
-        share, zero.copy(), zero.copy(), zero.copy(), zero.copy(), zero.copy(), zero.copy(), queue, busy, zero.copy(),
-        zero.copy(),
-    )  # fmt: skip
-    for flow, rate, service in zip(flows, rates, services, strict=True):
-        got, wait_s = rate * share, service * stretch
+    rates = [flow.bytes_per_s / flow.size for flow in flows]
+    # The length's part is what one of the requests served at a time gets of the disk's whole rate.
+    services = [slow * (disk.service_s + flow.size * disk.parallel / disk.bytes_per_s) for flow in flows]
+    work = [rate * service for rate, service in zip(rates, services, strict=True)]
+    got = _shared_out(
+        [np.minimum(each, flow.depth) for each, flow in zip(work, flows, strict=True)], flows, disk.parallel
+    )
+    short = [each > part * (1 + 1e-9) for each, part in zip(work, got, strict=True)]
+    calm = sum((np.where(less, 0.0, part) for less, part in zip(short, got, strict=True)), zero)
+    ahead = sum((less * flow.depth for less, flow in zip(short, flows, strict=True)), zero)
+    ahead_s = sum(
+        (less * flow.depth * service for less, flow, service in zip(short, flows, services, strict=True)), zero
+    )
+    # Only requests beyond what is served at a time stand in anybody's way.
+    behind_s = ahead_s / disk.parallel * np.clip((ahead - disk.parallel + 1) / np.maximum(ahead, TINY), 0.0, 1.0)
+    use = np.minimum(calm / disk.parallel, 0.98)
+    power = np.sqrt(2.0 * (disk.parallel + 1.0)) - 1.0
+    crowd = use**power / (disk.parallel * (1.0 - use))
+    out = Served(*(zero.copy() for _ in range(10)))
+    room = np.ones(ticks)
+    for flow, rate, service, each, part, less in zip(flows, rates, services, work, got, short, strict=True):
+        share = flow.share = np.where(less, part / np.maximum(each, TINY), 1.0)
+        done = rate * share
+        wait_s = np.where(less, flow.depth / np.maximum(done, TINY), service * (1.0 + crowd) + behind_s) * (done > 0)
+        under_way = done * wait_s
+        out.queue += under_way
+        room = np.maximum(room, np.where(rate > 0, flow.depth, 0.0))
         if flow.is_read:
-            out.reads += got
-            out.read_bytes += got * flow.size
-            out.read_wait_s += got * wait_s
+            out.reads += done
+            out.read_bytes += done * flow.size
+            out.read_wait_s += under_way
         else:
-            out.writes += got
-            out.write_bytes += got * flow.size
-            out.write_wait_s += got * wait_s
-        out.blocked += got * wait_s * flow.waits
+            out.writes += done
+            out.write_bytes += done * flow.size
+            out.write_wait_s += under_way
+        out.blocked += under_way * flow.waits
         if flow is swap_in:
-            out.reading_swap += got * wait_s
+            out.reading_swap += under_way
+    # Of several that come and go by themselves, the share of time with at least one under way; who is never satisfied
+    # always has one.
+    room = np.maximum(room, out.queue)
+    out.busy = np.where(ahead >= 1.0, 1.0, 1.0 - (1.0 - out.queue / room) ** room)
     # Until here the sums over requests; per request from here.
     out.read_wait_s /= np.maximum(out.reads, TINY)
     out.write_wait_s /= np.maximum(out.writes, TINY)
     return out
+
+
+def _shared_out(wanted: list[FloatArray], flows: list[Flow], servers: int) -> list[FloatArray]:
+    """Fair parts of the disk's time, by depth: what one does not need is the others'."""
+    if sum(np.max(each, initial=0.0) for each in wanted) <= servers:
+        return wanted
+    got = [np.zeros_like(each) for each in wanted]
+    open_ = [each > 0 for each in wanted]
+    left = np.full_like(wanted[0], float(servers))
+    for _ in range(len(wanted)):
+        weight = sum((flow.depth * still for flow, still in zip(flows, open_, strict=True)), np.zeros_like(left))
+        changed = False
+        for at, flow in enumerate(flows):
+            fair = left * flow.depth / np.maximum(weight, TINY)
+            content = open_[at] & (wanted[at] <= fair)
+            if content.any():
+                got[at][content] = wanted[at][content]
+                open_[at] = open_[at] & ~content
+                changed = True
+        left = servers - sum(got, np.zeros_like(left))
+        if not changed:
+            break
+    weight = sum((flow.depth * still for flow, still in zip(flows, open_, strict=True)), np.zeros_like(left))
+    for at, flow in enumerate(flows):
+        part = np.minimum(left * flow.depth / np.maximum(weight, TINY), wanted[at])
+        got[at] = np.where(open_[at], part, got[at])
+    return got
 
 
 class Disks:
@@ -105,6 +142,8 @@ class Disks:
         self._scenario, self._machine = scenario, scenario.machine
         self._by_name = {disk.name: disk for disk in self._machine.disks}
         self._tally = Tally()
+        self.swapped: tuple[FloatArray, FloatArray] = (np.zeros(0), np.zeros(0))
+        """Bytes a second that were swapped in and out at the last step."""
 
     def bottom(self, name: str | None) -> tuple[str, ...]:
         """The disks over which what is asked of this one is spread."""
@@ -118,31 +157,40 @@ class Disks:
         in memory do not answer. Sets the progress of each work.
         """
         flows: dict[str, list[Flow]] = {disk.name: [] for disk in self._machine.disks if not disk.on}
+        owned: list[list[Flow]] = []
         for one in asked:
             below = self.bottom(one.work.disk)
+            own: list[Flow] = []
             read = one.read + one.reread * missed
             for name in below:
-                depth = np.full(len(at_s), one.work.depth / len(below))
                 for wanted, size, is_read in (
                     (read, one.work.read_size, True),
                     (one.write, one.work.write_size, False),
                 ):
                     if wanted.any():
-                        flows[name].append(Flow(wanted / len(below), size, is_read, depth, one.work.waits))
-        swap_flow: dict[str, Flow] = {}
-        for name in self.bottom(self._machine.swap_disk):
-            if swap_in.any() or swap_out.any():
-                depth = np.where(swap_in > 0, 12.0, 4.0)
-                swap_flow[name] = Flow(swap_in, 4_096 * 4, is_read=True, depth=depth, waits=1.0)
-                flows[name] += [swap_flow[name], Flow(swap_out, 4_096 * 16, is_read=False, depth=depth, waits=0.1)]
+                        part = Flow(wanted / len(below), size, is_read, one.work.depth / len(below), one.work.waits)
+                        flows[name].append(part)
+                        own.append(part)
+            owned.append(own)
+        swap_in_of: dict[str, Flow] = {}
+        self.swapped = (np.zeros(len(at_s)), np.zeros(len(at_s)))
+        if swap_in.any() or swap_out.any():
+            name = self.bottom(self._machine.swap_disk)[0]
+            into = Flow(swap_in, SWAP_IN_BYTES, is_read=True, depth=SWAP_IN_DEPTH, waits=1.0)
+            grown = np.maximum(swap_out - swap_in, 0.0)
+            # What comes in pushes as much out; how much can come in is known after a first look.
+            serve(self._by_name[name], [*flows[name], into], self._slow(name, at_s))
+            out = Flow(swap_in * into.share + grown, SWAP_OUT_BYTES, is_read=False, depth=SWAP_OUT_DEPTH, waits=0.1)
+            swap_in_of[name] = into
+            flows[name] += [into, out]
         served = {
-            name: serve(self._by_name[name], each, self._slow(name, at_s), swap_flow.get(name))
+            name: serve(self._by_name[name], each, self._slow(name, at_s), swap_in_of.get(name))
             for name, each in flows.items()
         }
-        for one in asked:
-            shares = [served[name].share for name in self.bottom(one.work.disk)]
-            moves = one.work.read_bytes_per_s + one.work.write_bytes_per_s + one.work.reread_bytes_per_s > 0
-            one.progress = np.minimum.reduce(shares) if moves else 1.0
+        if swap_in_of:
+            self.swapped = (swap_in * into.share, out.bytes_per_s * out.share)
+        for one, own in zip(asked, owned, strict=True):
+            one.progress = np.minimum.reduce([np.asarray(flow.share) for flow in own]) if own else 1.0
         return served
 
     def counters(self, served: Mapping[str, Served]) -> dict[Column, IntArray]:
@@ -157,7 +205,8 @@ class Disks:
         interval_s = self._scenario.interval_s
 
         def total(field: str) -> FloatArray:
-            return np.add.reduce([getattr(part, field) for part in parts])
+            summed: FloatArray = np.add.reduce([getattr(part, field) for part in parts])
+            return summed
 
         reads, writes, queue = total("reads"), total("writes"), total("queue")
         read_s = np.add.reduce([part.reads * part.read_wait_s for part in parts])

@@ -16,7 +16,7 @@ from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Demand
 from reditus.simulator.disks import Disks, Served
-from reditus.simulator.memory import Memory, Wants, swap_space
+from reditus.simulator.memory import Memory, swap_space
 from reditus.simulator.network import Network
 from reditus.simulator.processes import FIRST_PID, Processes
 from reditus.simulator.processor import UPTIME_S, Processor, Running
@@ -24,6 +24,7 @@ from reditus.simulator.scenario import FaultKind, Scenario
 
 FIRST_MONOTONIC_NS = UPTIME_S * NS_PER_S
 PART_TICKS = 3_600
+MOST_ASLEEP = 0.9
 
 Groups = dict[str, dict[Column, IntArray]]
 
@@ -95,10 +96,8 @@ def parts(scenario: Scenario, part_ticks: int = PART_TICKS) -> Iterator[Part]:
         at_s = np.arange(first, min(first + part_ticks, scenario.ticks)) * np.float64(scenario.interval_s)
         groups = engine.step(at_s)
         elapsed_ns = np.round(at_s * NS_PER_S).astype(np.int64)
-        part = Part(
-            scenario.begin_ns + elapsed_ns, FIRST_MONOTONIC_NS + elapsed_ns, groups, list(engine.processes.new)
-        )
-        kept = _observed(scenario, at_s)
+        part = Part(scenario.begin_ns + elapsed_ns, FIRST_MONOTONIC_NS + elapsed_ns, groups, list(engine.processes.new))
+        kept = observed(scenario, at_s)
         if kept.all():
             yield part
         elif kept.any():
@@ -144,7 +143,8 @@ def markers_of(scenario: Scenario) -> list[Marker]:
     ]
 
 
-def _observed(scenario: Scenario, at_s: FloatArray) -> BoolArray:
+def observed(scenario: Scenario, at_s: FloatArray) -> BoolArray:
+    """Whether anything was recorded at these times."""
     kept = np.ones(len(at_s), dtype=bool)
     for fault in scenario.faults:
         if fault.kind is FaultKind.UNOBSERVED:
@@ -167,15 +167,20 @@ class _Engine:
         asked = self._demand(at_s)
         wants = self._memory.wants(at_s, asked)
         served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
-        swap_disks = self._disks.bottom(self._scenario.machine.swap_disk)
-        swap_share = np.minimum.reduce([served[name].share for name in swap_disks])
+        swapping = sum((disk.reading_swap for disk in served.values()), np.zeros(len(at_s)))
+        workers = sum((one.on * one.work.workers for one in asked), np.zeros(len(at_s)))
+        # Who waits for a page of its own memory does not ask for a core meanwhile.
+        awake = 1.0 - np.minimum(swapping / np.maximum(workers, 1.0), MOST_ASLEEP)
+        for one in asked:
+            one.cpu *= awake
         carried = self._network.step(at_s, asked)
         blocked = sum((disk.blocked for disk in served.values()), np.zeros(len(at_s)))
         running = self._processor.run(asked, carried.soft_cores, blocked)
         self._memory.note(at_s, asked, wants.missed)
         moved = sum((disk.read_bytes + disk.write_bytes for disk in served.values()), np.zeros(len(at_s)))
-        swapped = (wants.swap_in + wants.swap_out) * swap_share
-        memory = self._memory.counters(at_s, asked, wants, swap_share, np.maximum(moved - swapped, 0.0))
+        memory = self._memory.counters(
+            at_s, asked, wants, self._disks.swapped, np.maximum(moved - sum(self._disks.swapped), 0.0)
+        )
         cpu = self._processor.counters(running)
         bottom = {at: self._disks.bottom(one.work.disk) for at, one in enumerate(asked)}
         return {
@@ -187,11 +192,11 @@ class _Engine:
             "swap": swap_space(self._scenario, memory["memory"]),
             "disk": self._disks.counters(served),
             **self._network.counters(carried),
-            **self._stalls(running, served, wants),
+            **self._stalls(running, served),
             "process": self.processes.counters(at_s, asked, cpu["cpu"], running, served, wants, bottom),
         }
 
-    def _stalls(self, running: Running, served: dict[str, Served], wants: Wants) -> Groups:
+    def _stalls(self, running: Running, served: dict[str, Served]) -> Groups:
         """What the pressure files would show: time lost follows from who waited."""
         in_us = self._scenario.interval_s * 1e6
         cores = self._scenario.machine.cores

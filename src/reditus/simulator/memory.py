@@ -50,10 +50,10 @@ class Memory:
         leaks = [work for work in self._scenario.works if work.leak_bytes_per_s > 0]
         if not leaks:
             return None
-        at_s = np.arange(self._scenario.ticks) * self._scenario.interval_s
-        held = np.full(len(at_s), float(self._machine.programs_bytes))
+        at_s: FloatArray = np.arange(self._scenario.ticks) * np.float64(self._scenario.interval_s)
+        held: FloatArray = np.full(len(at_s), float(self._machine.programs_bytes))
         for work in self._scenario.works:
-            held += held_bytes(work, at_s)
+            held = held + held_bytes(work, at_s)
         full = held > self.limit_bytes + self._machine.swap_bytes - self._machine.parked_bytes
         return (leaks[0], float(at_s[np.argmax(full)])) if full.any() else None
 
@@ -84,9 +84,14 @@ class Memory:
         return self._machine.kernel_bytes + SHARED_BYTES
 
     def counters(
-        self, at_s: FloatArray, asked: list[Asked], wants: Wants, swap_share: FloatArray, file_bytes: FloatArray
+        self,
+        at_s: FloatArray,
+        asked: list[Asked],
+        wants: Wants,
+        traffic: tuple[FloatArray, FloatArray],
+        file_bytes: FloatArray,
     ) -> dict[str, dict[Column, IntArray]]:
-        """What meminfo, vmstat and swaps would show. `swap_share` of the wanted swap traffic was served; `file_bytes`
+        """What meminfo, vmstat and swaps would show. `traffic` are the bytes a second that were swapped in and out; `file_bytes`
         a second were read and written.
         """
         interval_s, total, ticks = self._scenario.interval_s, self._machine.memory_bytes, len(at_s)
@@ -102,9 +107,11 @@ class Memory:
         evicted = np.maximum(np.concatenate([[before], files[:-1]]) + file_bytes * interval_s - files, 0.0)
         self._files = float(files[-1])
         free = total - self._kept() - resident - files
-        sizes = self._sizes(ticks, free=free, files=files, resident=resident, swapped=swapped, writing=self._dirty(asked))
+        sizes = self._sizes(
+            ticks, free=free, files=files, resident=resident, swapped=swapped, writing=self._dirty(asked)
+        )
         memory = {memory_size(name): np.round(size / KIB).astype(np.int64) for name, size in sizes.items()}
-        paging = self._events(ticks, wants, swap_share, evicted, resident)
+        paging = self._events(ticks, wants, traffic, evicted, resident)
         return {"memory": memory, "paging": paging}
 
     def _dirty(self, asked: list[Asked]) -> FloatArray:
@@ -151,11 +158,16 @@ class Memory:
         }
 
     def _events(
-        self, ticks: int, wants: Wants, swap_share: FloatArray, evicted: FloatArray, resident: FloatArray
+        self,
+        ticks: int,
+        wants: Wants,
+        traffic: tuple[FloatArray, FloatArray],
+        evicted: FloatArray,
+        resident: FloatArray,
     ) -> dict[Column, IntArray]:
         interval_s = self._scenario.interval_s
-        pages_in = wants.swap_in * swap_share * interval_s / PAGE
-        pages_out = wants.swap_out * swap_share * interval_s / PAGE
+        pages_in = traffic[0] * interval_s / PAGE
+        pages_out = traffic[1] * interval_s / PAGE
         stolen = evicted / PAGE + pages_out
         pressed = np.clip(wants.over / self._machine.memory_bytes * 8, 0.0, 1.0)
         direct = 0.02 + 0.5 * pressed

@@ -1,8 +1,10 @@
 """Links and what they lose: a full one queues, drops and is asked again; a core that takes all packets has its limit."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reditus.core.kernel_columns import backlog, interface_columns, protocol_event
 from reditus.core.layout import Column
@@ -14,6 +16,8 @@ from reditus.simulator.scenario import FaultKind, Scenario
 USABLE = 0.94
 """Of a link's speed, what is left for data beside frames' heads and gaps."""
 LEAST_LOSS, LOSS_WHEN_FULL = 0.0002, 0.012
+RESENT_WHEN_DROPPED = 0.3
+"""Of the packets dropped by a full backlog, those that held acknowledgements: they make us send again."""
 MOST_SOFT = 0.97
 """Share of a core that packets get at the most."""
 
@@ -64,15 +68,15 @@ class Network:
         carried = Carried(soft * taken, {}, packets_in * (1 - taken), packets_in, np.zeros(ticks), np.zeros(ticks))
         for link in self._machine.links:
             receive, send, packets_received, packets_sent = wanted[link.name]
-            into, out = shares[link.name]
+            share_in, share_out = shares[link.name]
             # A link that is asked for more than it carries drops what its queue cannot hold.
-            loss = lost + LOSS_WHEN_FULL * (1 - out)
-            sent = packets_sent * out
+            loss = lost + LOSS_WHEN_FULL * (1 - share_out)
+            sent = packets_sent * share_out
             carried.link[link.name] = (
-                receive * into * taken, send * out, packets_received * into * taken, sent, sent * (loss - lost)
+                receive * share_in * taken, send * share_out, packets_received * share_in * taken, sent, sent * (loss - lost)
             )  # fmt: skip
             carried.sent += sent
-            carried.again += sent * loss + packets_received * into * (1 - taken) * 0.2
+            carried.again += sent * loss + sent * (1 - taken) * RESENT_WHEN_DROPPED
         return carried
 
     def counters(self, carried: Carried) -> dict[str, dict[Column, IntArray]]:
@@ -91,7 +95,7 @@ class Network:
     def _protocols(self, carried: Carried) -> dict[str, dict[Column, IntArray]]:
         interval_s, ticks = self._scenario.interval_s, len(carried.sent)
         zero = np.zeros(ticks)
-        growth = {
+        growth: dict[str, dict[tuple[str, str], NDArray[Any]]] = {
             "protocols": {
                 ("tcp", "AttemptFails"): self._rng.poisson(0.02 * interval_s, ticks),
                 ("tcp", "EstabResets"): self._rng.poisson(0.01 * interval_s, ticks),
@@ -110,7 +114,9 @@ class Network:
         }
         return {
             group: {
-                protocol_event(protocol, name): self._tally((protocol, name), np.asarray(grown, dtype=np.float64), 2_000)
+                protocol_event(protocol, name): self._tally(
+                    (protocol, name), np.asarray(grown, dtype=np.float64), 2_000
+                )
                 for (protocol, name), grown in events.items()
             }
             for group, events in growth.items()

@@ -67,7 +67,7 @@ class Processes:
             state = np.where(one.cpu * np.asarray(one.progress) > 0.5 * one.work.process_count, ord("R"), ord("S"))
             waits = self._waiting(one, served, bottom[at])
             slots[slot, 2] = np.where(waits > 0.5 * count, ord("D"), state) * on
-            slots[slot, 3] = (one.work.core if one.work.core is not None else (slot * 3) % self._scenario.machine.cores)
+            slots[slot, 3] = one.work.core if one.work.core is not None else (slot * 3) % self._scenario.machine.cores
             slots[slot, 4:6] = time * on
             slots[slot, 6] = one.memory * resident_share / count / PAGE_BYTES
             slots[slot, 7] = self._tally_step(("read", slot), one.read * one.progress * interval_s / count)
@@ -82,8 +82,8 @@ class Processes:
         whole[0:2] = used
         whole[2] += int(self._scenario.machine.programs_bytes / PAGE_BYTES)
         whole[8] += OTHERS
-        for state, letter in enumerate(STATES):
-            whole[len(AMOUNTS) + state] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
+        for place, letter in enumerate(STATES):
+            whole[len(AMOUNTS) + place] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
         whole[len(AMOUNTS) + STATES.index("S")] += OTHERS
         columns = dict(zip(whole_columns(), whole, strict=True))
         for slot in range(SLOTS):
@@ -95,11 +95,13 @@ class Processes:
         total = np.add.reduce([cpu[cpu_time(mode)] for mode in modes])
         before = self._busy_before[place]
         self._busy_before[place] = total[-1:].copy()
-        return np.diff(total, prepend=total[:1] if before is None else before)
+        grown: IntArray = np.diff(total, prepend=total[:1] if before is None else before)
+        return grown
 
     def _noise(self, slot: int, ticks: int) -> FloatArray:
         """A different place between two whole numbers at each tick, so that flooring is right in the mean."""
-        return np.mod((np.arange(ticks) + slot * 7) * 0.6180339887, 1.0)
+        places: FloatArray = np.mod((np.arange(ticks) + slot * 7) * 0.6180339887, 1.0)
+        return places
 
     def _fit(self, slots: IntArray, used: list[IntArray]) -> None:
         for place, total in enumerate(used):

@@ -120,7 +120,7 @@ class Processor:
         parts = -(-ticks // BLOCKS_OF_NOISE)
         coarse = np.clip(self._rng.normal(1.0, 0.35, (cores, parts)), 0.1, None)
         weight = room * np.repeat(coarse, BLOCKS_OF_NOISE, axis=1)[:, :ticks]
-        share = weight * (wanted / np.maximum(weight.sum(axis=0), 1e-12))
+        share: FloatArray = weight * (wanted / np.maximum(weight.sum(axis=0), 1e-12))
         np.minimum(share, room, out=share)
         # What did not fit on one core fills the others evenly.
         left = np.maximum(wanted - share.sum(axis=0), 0.0)
