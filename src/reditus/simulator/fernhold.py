@@ -152,7 +152,7 @@ def _stitch() -> Scenario:
         STITCH_01, 1871, interval_s=1.0,
         works=(
             *works,
-            Work("previews", workers=3, intensity=0.25, curve=OFFICE, read_bytes_per_s=6e6, write_bytes_per_s=2e6),
+            Work("previews", workers=3, intensity=0.25, curve=OFFICE, memory_bytes=600 * 2**20, read_bytes_per_s=6e6, write_bytes_per_s=2e6),
             Work(
                 "stitch again", at(13, 5), at(15, 40), workers=11, kernel_share=0.06, memory_bytes=9 * GIB,
                 read_bytes_per_s=38e6, write_bytes_per_s=10e6, waits=0.2,

@@ -14,7 +14,7 @@ from reditus.core.layout import Column
 from reditus.core.markers import Marker
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 from reditus.simulator.counting import Tally
-from reditus.simulator.demand import Demand
+from reditus.simulator.demand import Asked, Demand
 from reditus.simulator.disks import Disks, Served
 from reditus.simulator.memory import Memory, swap_space
 from reditus.simulator.network import Network
@@ -167,12 +167,10 @@ class _Engine:
         asked = self._demand(at_s)
         wants = self._memory.wants(at_s, asked)
         served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
-        swapping = sum((disk.reading_swap for disk in served.values()), np.zeros(len(at_s)))
-        workers = sum((one.on * one.work.workers for one in asked), np.zeros(len(at_s)))
-        # Who waits for a page of its own memory does not ask for a core meanwhile.
-        awake = 1.0 - np.minimum(swapping / np.maximum(workers, 1.0), MOST_ASLEEP)
-        for one in asked:
-            one.cpu *= awake
+        if wants.swap_in.any():
+            # Who waits for a page of its own memory asks for nothing meanwhile, so the disks have less to do.
+            self._slow_down(asked, served)
+            served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
         carried = self._network.step(at_s, asked)
         blocked = sum((disk.blocked for disk in served.values()), np.zeros(len(at_s)))
         running = self._processor.run(asked, carried.soft_cores, blocked)
@@ -195,6 +193,15 @@ class _Engine:
             **self._stalls(running, served),
             "process": self.processes.counters(at_s, asked, cpu["cpu"], running, served, wants, bottom),
         }
+
+    def _slow_down(self, asked: list[Asked], served: dict[str, Served]) -> None:
+        ticks = len(asked[0].on)
+        swapping = sum((disk.reading_swap for disk in served.values()), np.zeros(ticks))
+        workers = sum((one.on * one.work.workers for one in asked), np.zeros(ticks))
+        awake = 1.0 - np.minimum(swapping / np.maximum(workers, 1.0), MOST_ASLEEP)
+        for one in asked:
+            for what in (one.cpu, one.read, one.write, one.reread, one.receive, one.send):
+                np.multiply(what, awake, out=what)
 
     def _stalls(self, running: Running, served: dict[str, Served]) -> Groups:
         """What the pressure files would show: time lost follows from who waited."""

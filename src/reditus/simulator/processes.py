@@ -65,12 +65,14 @@ class Processes:
             slots[slot, 0] = (FIRST_PID + slot * 17 + run % RUN_PIDS * SLOTS * 17) * on
             slots[slot, 1] = self._starts(one, run) * on
             state = np.where(one.cpu * np.asarray(one.progress) > 0.5 * one.work.process_count, ord("R"), ord("S"))
-            waits = self._waiting(one, served, bottom[at])
+            waits = self._waiting(one, served, bottom[at], wants.missed)
             slots[slot, 2] = np.where(waits > 0.5 * count, ord("D"), state) * on
             slots[slot, 3] = one.work.core if one.work.core is not None else (slot * 3) % self._scenario.machine.cores
             slots[slot, 4:6] = time * on
             slots[slot, 6] = one.memory * resident_share / count / PAGE_BYTES
-            slots[slot, 7] = self._tally_step(("read", slot), one.read * one.progress * interval_s / count)
+            slots[slot, 7] = self._tally_step(
+                ("read", slot), (one.read + one.reread * wants.missed) * one.progress * interval_s / count
+            )
             slots[slot, 8] = self._tally_step(("write", slot), one.write * one.progress * interval_s / count)
             slots[slot, 11] = np.minimum(waits / count, 1.0) * interval_s * TICKS_PER_S * on
             slots[slot, 12] = on * max(1, one.work.workers // count)
@@ -117,12 +119,14 @@ class Processes:
         before = self._tally(key, np.zeros(1))[0]
         return np.diff(self._tally(key, amount), prepend=before)
 
-    def _waiting(self, one: Asked, served: dict[str, Served], below: tuple[str, ...]) -> FloatArray:
+    def _waiting(self, one: Asked, served: dict[str, Served], below: tuple[str, ...], missed: FloatArray) -> FloatArray:
         """Tasks of the work that wait for its disks, by Little's law."""
         waits = np.zeros(len(one.on))
         for name in below:
             disk = served[name]
-            waits += one.read * one.progress / one.work.read_size / len(below) * disk.read_wait_s
+            waits += (
+                (one.read + one.reread * missed) * one.progress / one.work.read_size / len(below) * disk.read_wait_s
+            )
             waits += one.write * one.progress / one.work.write_size / len(below) * disk.write_wait_s
         return waits * one.work.waits
 

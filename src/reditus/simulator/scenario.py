@@ -104,11 +104,11 @@ class Curve:
 @dataclass(frozen=True, slots=True)
 class Work:
     """A job: a number of workers that each ask for a core's time, from `start_s` to `end_s` after the beginning, again
-    every `every_s` if that is given.
+    every `every_s` if that is given. One that names no start has run since long before.
     """
 
     name: str
-    start_s: float = 0.0
+    start_s: float = -86_400.0
     end_s: float = float("inf")
     workers: int = 1
     intensity: float = 1.0
