@@ -14,9 +14,8 @@ from reditus.simulator.scenario import Disk, FaultKind, Scenario
 
 SECTOR_BYTES = 512
 TINY = 1e-12
-SWAP_IN_BYTES, SWAP_OUT_BYTES = 4 * 4_096, 16 * 4_096
-"""Pages are read with some of their neighbours, and written in rows."""
-SWAP_IN_DEPTH, SWAP_OUT_DEPTH = 8.0, 2.0
+SWAP_DEPTH = 8.0
+"""Requests for swap under way at the most, in each direction."""
 
 
 @dataclass(slots=True)
@@ -61,8 +60,16 @@ def serve(disk: Disk, flows: list[Flow], slow: FloatArray, swap_in: Flow | None 
     ticks = len(slow)
     zero = np.zeros(ticks)
     rates = [flow.bytes_per_s / flow.size for flow in flows]
-    # The length's part is what one of the requests served at a time gets of the disk's whole rate.
-    services = [slow * (disk.service_s + flow.size * disk.parallel / disk.bytes_per_s) for flow in flows]
+    # Requests that are served at the same time have the disk's whole rate between them.
+    at_once = sum(
+        (
+            np.minimum(flow.depth, rate * slow * (disk.service_s + flow.size / disk.bytes_per_s))
+            for flow, rate in zip(flows, rates, strict=True)
+        ),
+        zero,
+    )
+    at_once = np.clip(at_once, 1.0, disk.parallel)
+    services = [slow * (disk.service_s + flow.size * at_once / disk.bytes_per_s) for flow in flows]
     work = [rate * service for rate, service in zip(rates, services, strict=True)]
     got = _shared_out(
         [np.minimum(each, flow.depth) for each, flow in zip(work, flows, strict=True)], flows, disk.parallel
@@ -176,11 +183,17 @@ class Disks:
         self.swapped = (np.zeros(len(at_s)), np.zeros(len(at_s)))
         if swap_in.any() or swap_out.any():
             name = self.bottom(self._machine.swap_disk)[0]
-            into = Flow(swap_in, SWAP_IN_BYTES, is_read=True, depth=SWAP_IN_DEPTH, waits=1.0)
+            into = Flow(swap_in, self._machine.swap_read_bytes, is_read=True, depth=SWAP_DEPTH, waits=1.0)
             grown = np.maximum(swap_out - swap_in, 0.0)
             # What comes in pushes as much out; how much can come in is known after a first look.
             serve(self._by_name[name], [*flows[name], into], self._slow(name, at_s))
-            out = Flow(swap_in * into.share + grown, SWAP_OUT_BYTES, is_read=False, depth=SWAP_OUT_DEPTH, waits=0.1)
+            out = Flow(
+                swap_in * into.share + grown,
+                self._machine.swap_write_bytes,
+                is_read=False,
+                depth=SWAP_DEPTH,
+                waits=0.1,
+            )
             swap_in_of[name] = into
             flows[name] += [into, out]
         served = {

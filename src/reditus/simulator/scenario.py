@@ -72,6 +72,9 @@ class Machine:
     """Swapped out long ago, and not missed since."""
     touch_bytes_per_s: float = 6e9
     """What programs touch of their memory a second: of that the share that was swapped out has to be read again."""
+    swap_read_bytes: int = 4 * 4_096
+    swap_write_bytes: int = 16 * 4_096
+    """Pages are read with some of their neighbours, and written in rows."""
     packets_core: int | None = 0
     """The one core that takes all packets in; None: all of them take their share."""
     packet_cost_s: float = 1.5e-6
