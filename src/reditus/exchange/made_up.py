@@ -10,7 +10,7 @@ from reditus.core.blocks import Block
 from reditus.core.identities import Identities
 from reditus.core.layout import Layout, split_columns
 from reditus.core.markers import Marker
-from reditus.core.types import NS_PER_S, Json
+from reditus.core.types import Json
 from reditus.exchange.recording import Recording, blocks_of
 from reditus.simulator import SimulatedHost
 from reditus.simulator.fernhold import Told
@@ -63,12 +63,9 @@ class MadeUp:
     def batches(self) -> Iterator[tuple[list[Block], Identities]]:
         """Blocks, and who the processes in them are, part by part."""
         boot = boot_of(self.scenario)
-        interval_ns = round(self.interval_s * NS_PER_S)
         for part in self._parts(PART_TICKS * self.by):
-            pieces = pieces_of(self.scenario, part)
-            blocks = [
-                block for piece in pieces for block in blocks_of(piece, archive=self.archive, interval_ns=interval_ns)
-            ]
+            pieces = pieces_of(self.scenario, part, self.by)
+            blocks = [block for piece in pieces for block in blocks_of(piece, archive=self.archive)]
             yield blocks, Identities(self.archive, boot, tuple(part.identities))
 
     def markers(self) -> list[Marker]:

@@ -18,7 +18,7 @@ from reditus.core.types import Json
 BLOCK_TICKS = 3_600
 
 
-def blocks_of(piece: Piece, *, archive: UUID, interval_ns: int) -> Iterator[Block]:
+def blocks_of(piece: Piece, *, archive: UUID) -> Iterator[Block]:
     """A piece of a recording, encoded."""
     for layout in split_columns(piece.group, tuple(piece.columns)):
         values = np.stack([piece.columns[column] for column in layout.columns], axis=1)
@@ -29,7 +29,7 @@ def blocks_of(piece: Piece, *, archive: UUID, interval_ns: int) -> Iterator[Bloc
                 archive=archive,
                 boot=UUID(bytes=piece.boot),
                 layout=layout.digest,
-                interval_ns=interval_ns,
+                interval_ns=piece.interval_ns,
             )
 
 
@@ -62,7 +62,7 @@ class Recording:
 
     def blocks(self) -> Iterator[Block]:
         for piece in self.pieces:
-            yield from blocks_of(piece, archive=self.archive, interval_ns=piece.interval_ns)
+            yield from blocks_of(piece, archive=self.archive)
 
     def batches(self) -> Iterator[tuple[list[Block], Identities | None]]:
         """Blocks, and who the processes in them are."""

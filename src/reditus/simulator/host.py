@@ -81,8 +81,9 @@ def boot_of(scenario: Scenario) -> UUID:
     return uuid5(scenario.machine.id, "boot")
 
 
-def pieces_of(scenario: Scenario, part: Part) -> list[Piece]:
-    interval_ns = round(scenario.interval_s * NS_PER_S)
+def pieces_of(scenario: Scenario, part: Part, by: int = 1) -> list[Piece]:
+    """A part's counters as blocks decoded would give them; `by` says every how many ticks were recorded."""
+    interval_ns = round(scenario.interval_s * by * NS_PER_S)
     return [
         Piece(group, boot_of(scenario).bytes, interval_ns, part.wall_ns, part.monotonic_ns, columns)
         for group, columns in part.groups.items()
