@@ -15,7 +15,7 @@ from e2e_helpers import wait_until
 TIMEOUT_S = 120
 
 
-def start(data: Path) -> tuple[subprocess.Popen[str], str]:
+def start(data: Path) -> tuple[subprocess.Popen[str], str, str]:
     said = data.with_suffix(".said")
     with said.open("a") as stderr:
         demo = subprocess.Popen(
@@ -27,9 +27,9 @@ def start(data: Path) -> tuple[subprocess.Popen[str], str]:
         )
     assert demo.stdout
     for line in demo.stdout:
-        found = re.search(r"http://127\.0\.0\.1:\d+", line)
+        found = re.search(r"(http://127\.0\.0\.1:\d+)(\S*)", line)
         if found:
-            return demo, found[0]
+            return demo, found[1], found[2]
     demo.stdout.close()
     raise AssertionError(f"the demo ended with {demo.wait(TIMEOUT_S)}, without an address:\n{said.read_text()}")
 
@@ -47,7 +47,18 @@ def processes_with(text: str) -> list[str]:
 
 
 def names(url: str) -> dict[str, int]:
-    return {one["name"]: one["ticks"] for one in httpx.get(f"{url}/api/archives", trust_env=False, timeout=30).json()}
+    """Ticks by host and archive."""
+    every = httpx.get(f"{url}/api/archives", trust_env=False, timeout=30).json()
+    return {
+        "live" if one["source"] == "recorded" else f"{one['host']['name']} {one['interval_s']:g}": one["ticks"]
+        for one in every
+    }
+
+
+LAB = {
+    "stitch-01 5": 34_561, "stitch-01 1": 172_801, "leafdb 5": 34_561, "vault 5": 34_561, "scan-gate 5": 34_561,
+    "reading-room 5": 34_524,
+}  # fmt: skip
 
 
 def test_demo_starts_everything_and_ends_everything(tmp_path):
@@ -56,10 +67,14 @@ def test_demo_starts_everything_and_ends_everything(tmp_path):
         if "pytest" in above.name:
             above.chmod(0o755)
     data = tmp_path / "data"
-    demo, url = start(data)
+    demo, url, place = start(data)
     try:
-        assert names(url)["Thursday morning"] == 3601
-        wait_until(lambda: names(url).get("this machine", 0) >= 3)
+        assert {name: ticks for name, ticks in names(url).items() if name != "live"} == LAB
+        wait_until(lambda: names(url).get("live", 0) >= 3)
+        # It opens where the story begins.
+        assert re.search(r"/archives/[0-9a-f-]{36}\?from=2026-11-12T09:00:00Z&to=2026-11-12T10:00:00Z$", place)
+        archive = httpx.get(f"{url}/api{place.partition('?')[0]}", trust_env=False).json()
+        assert (archive["host"]["name"], archive["interval_s"]) == ("stitch-01", 5)
         assert json.loads((data / "service.json").read_text())["url"] == url
         assert processes_with(str(data))
     finally:
@@ -69,11 +84,10 @@ def test_demo_starts_everything_and_ends_everything(tmp_path):
     assert not processes_with(str(data))
 
     # The second start goes on with the same archives.
-    demo, url = start(data)
+    demo, url, _ = start(data)
     try:
-        assert names(url)["Thursday morning"] == 3601
-        wait_until(lambda: names(url)["this machine"] >= 6)
-        assert len(names(url)) == 2
+        wait_until(lambda: names(url)["live"] >= 6)
+        assert {name: ticks for name, ticks in names(url).items() if name != "live"} == LAB
     finally:
         # Even a parent that is killed takes its server and recorder with it.
         demo.kill()
@@ -81,7 +95,7 @@ def test_demo_starts_everything_and_ends_everything(tmp_path):
         demo.stdout.close()
     wait_until(lambda: not [words for words in processes_with(str(data)) if "reditus." in words])
     # The database is left over; the next start takes it in, and stops it in the end.
-    demo, _ = start(data)
+    demo, _, _ = start(data)
     demo.send_signal(signal.SIGINT)
     assert demo.wait(TIMEOUT_S) == 0
     demo.stdout.close()

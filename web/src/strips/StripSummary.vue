@@ -20,11 +20,18 @@ const label = computed(() =>
 )
 const scale = computed(() => scaleFor(props.plan.unit, summary.value?.high ?? 0))
 
+/** Of many hours nobody needs the minutes, and there is no room for them. */
+const ROUND_S = 5 * 3_600
+const roundedTo = (amount: number, step: number): number => Math.round(amount / step) * step
+
 /** What a rate amounts to over the window: bytes, whatever it is drawn in; of a share of time, the time. */
 const total = computed(() => {
   const amount = summary.value?.total
   if (amount === null || amount === undefined) return null
-  if (props.plan.unit === 'share') return spellDuration(amount >= 60 ? Math.round(amount / 60) * 60 : amount)
+  if (props.plan.unit === 'share')
+    return spellDuration(
+      amount >= ROUND_S ? roundedTo(amount, 3_600) : amount >= 60 ? roundedTo(amount, 60) : amount,
+    )
   return spellAmount(amount, props.plan.unit === '1/s' ? 'count' : 'bytes')
 })
 const rows = computed<[string, string][]>(() => {

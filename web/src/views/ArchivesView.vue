@@ -60,11 +60,11 @@ const lengthOf = (archive: Archive): string =>
             <th class="py-1.5 text-left font-normal">host</th>
             <th class="text-left font-normal">archive</th>
             <th class="text-left font-normal">from, to</th>
-            <th class="text-right font-normal">length</th>
-            <th class="text-right font-normal">every</th>
-            <th class="text-right font-normal">counters</th>
-            <th class="text-right font-normal">coverage</th>
-            <th class="text-right font-normal">size</th>
+            <th class="pl-4 text-right font-normal">length</th>
+            <th class="pl-4 text-right font-normal">every</th>
+            <th class="pl-4 text-right font-normal">counters</th>
+            <th class="pl-4 text-right font-normal">coverage</th>
+            <th class="pl-4 text-right font-normal">size</th>
           </tr>
         </thead>
         <tbody>
@@ -84,20 +84,20 @@ const lengthOf = (archive: Archive): string =>
                 isLive(archive) ? 'recording now' : archive.source
               }}</span>
             </td>
-            <td class="pr-4">
+            <td class="whitespace-nowrap">
               {{
                 archive.start_ms !== null && archive.end_ms !== null
                   ? spellWindow(archive.start_ms, archive.end_ms, zone)
                   : 'empty'
               }}
             </td>
-            <td class="text-right">{{ lengthOf(archive) }}</td>
-            <td class="text-right">
+            <td class="pl-4 text-right whitespace-nowrap">{{ lengthOf(archive) }}</td>
+            <td class="pl-4 text-right whitespace-nowrap">
               {{ archive.interval_s === null ? '–' : spellDuration(archive.interval_s) }}
             </td>
-            <td class="text-right">{{ archive.columns }}</td>
-            <td class="text-right">{{ (archive.coverage * 100).toFixed(1) }} %</td>
-            <td class="text-right">{{ spellAmount(archive.size_bytes, 'bytes') }}</td>
+            <td class="pl-4 text-right whitespace-nowrap">{{ archive.columns }}</td>
+            <td class="pl-4 text-right whitespace-nowrap">{{ (archive.coverage * 100).toFixed(1) }} %</td>
+            <td class="pl-4 text-right whitespace-nowrap">{{ spellAmount(archive.size_bytes, 'bytes') }}</td>
           </tr>
         </tbody>
       </table>
