@@ -91,7 +91,7 @@ class Memory:
         traffic: tuple[FloatArray, FloatArray],
         file_bytes: FloatArray,
     ) -> dict[str, dict[Column, IntArray]]:
-        """What meminfo, vmstat and swaps would show. `traffic` are the bytes a second that were swapped in and out; `file_bytes`
+        """What /proc/meminfo, /proc/vmstat and /proc/swaps would show. `traffic` are the bytes a second that were swapped in and out; `file_bytes`
         a second were read and written.
         """
         interval_s, total, ticks = self._scenario.interval_s, self._machine.memory_bytes, len(at_s)

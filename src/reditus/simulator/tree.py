@@ -26,37 +26,31 @@ class Tree:
         self._names = {(one.pid, one.start): one for one in host.identities}
         self._used: dict[tuple[int, int], list[int]] = {}
         for at, disk in enumerate(self._machine.disks):
-            self._sys(f"block/{disk.name}/dev", f"8:{at * 16}\n")
-            self._sys(f"block/{disk.name}/queue/rotational", f"{int(disk.kind.value == 'rotating')}\n")
+            self._put(f"/sys/block/{disk.name}/dev", f"8:{at * 16}\n")
+            self._put(f"/sys/block/{disk.name}/queue/rotational", f"{int(disk.kind.value == 'rotating')}\n")
 
     def write(self, tick: int) -> None:
         """The state at a tick, by its number."""
         every = {group: {column: int(values[tick]) for column, values in columns.items()}
                  for group, columns in self._host.groups.items()}  # fmt: skip
-        self._proc("stat", self._stat(every["cpu"]))
-        self._proc("schedstat", self._schedstat(every["run"]))
-        self._proc("loadavg", self._loadavg(every["load"]))
-        self._proc("uptime", self._uptime(every["uptime"]))
-        self._proc("meminfo", self._pairs(every["memory"], name.MEMORY_FIELD, "{}: {} kB\n"))
-        self._proc("vmstat", self._vmstat(every["paging"]))
-        self._proc("swaps", self._swaps(every["swap"]))
-        self._proc("diskstats", self._diskstats(every["disk"]))
-        self._proc("net/dev", self._netdev(every["network"]))
-        self._proc("net/softnet_stat", self._softnet(every["backlog"]))
-        self._proc("net/snmp", self._protocols(every["protocols"], {"tcp": "Tcp", "udp": "Udp"}))
-        self._proc("net/netstat", self._protocols(every["protocols.more"], {"tcpext": "TcpExt"}))
+        self._put("/proc/stat", self._stat(every["cpu"]))
+        self._put("/proc/schedstat", self._schedstat(every["run"]))
+        self._put("/proc/loadavg", self._loadavg(every["load"]))
+        self._put("/proc/uptime", self._uptime(every["uptime"]))
+        self._put("/proc/meminfo", self._pairs(every["memory"], name.MEMORY_FIELD, "{}: {} kB\n"))
+        self._put("/proc/vmstat", self._paging(every["paging"]))
+        self._put("/proc/swaps", self._swaps(every["swap"]))
+        self._put("/proc/diskstats", self._diskstats(every["disk"]))
+        self._put("/proc/net/dev", self._netdev(every["network"]))
+        self._put("/proc/net/softnet_stat", self._softnet(every["backlog"]))
+        self._put("/proc/net/snmp", self._protocols(every["protocols"], {"tcp": "Tcp", "udp": "Udp"}))
+        self._put("/proc/net/netstat", self._protocols(every["protocols.more"], {"tcpext": "TcpExt"}))
         for resource in ("cpu", "memory", "io"):
-            self._proc(f"pressure/{resource}", self._pressure(every[f"stall.{resource}"]))
+            self._put(f"/proc/pressure/{resource}", self._pressure(every[f"stall.{resource}"]))
         self._processes(every["process"])
 
-    def _proc(self, path: str, text: str) -> None:
-        self._put(Path("proc", path), text)
-
-    def _sys(self, path: str, text: str) -> None:
-        self._put(Path("sys", path), text)
-
-    def _put(self, path: Path, text: str) -> None:
-        place = self._root / path
+    def _put(self, path: str, text: str) -> None:
+        place = self._root / path.lstrip("/")
         place.parent.mkdir(parents=True, exist_ok=True)
         # Written in place, for a recorder keeps its files open.
         with place.open("r+" if place.exists() else "w") as file:
@@ -100,7 +94,7 @@ class Tree:
     def _pairs(self, now: Tick, attribute: str, form: str) -> str:
         return "".join(form.format(column.attribute(attribute), value) for column, value in now.items())
 
-    def _vmstat(self, now: Tick) -> str:
+    def _paging(self, now: Tick) -> str:
         words = {
             ("system.paging.operations", "in"): "pswpin", ("system.paging.operations", "out"): "pswpout",
             ("system.paging.faults", "all"): "pgfault", ("system.paging.faults", "major"): "pgmajfault",
@@ -184,11 +178,12 @@ class Tree:
             (39, core), (42, blocked),
         ):  # fmt: skip
             fields[field - 1] = str(value)
-        self._proc(f"{pid}/stat", f"{pid} ({who.name}) {state} {' '.join(fields[3:])}\n")
-        self._proc(
-            f"{pid}/io", f"rchar: 0\nwchar: 0\nread_bytes: {read}\nwrite_bytes: {write}\ncancelled_write_bytes: 0\n"
+        self._put(f"/proc/{pid}/stat", f"{pid} ({who.name}) {state} {' '.join(fields[3:])}\n")
+        self._put(
+            f"/proc/{pid}/io",
+            f"rchar: 0\nwchar: 0\nread_bytes: {read}\nwrite_bytes: {write}\ncancelled_write_bytes: 0\n",
         )
-        self._proc(f"{pid}/cgroup", f"0::{who.group}\n")
+        self._put(f"/proc/{pid}/cgroup", f"0::{who.group}\n")
 
 
 def _of(now: Tick, counter: str) -> int:
