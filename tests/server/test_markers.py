@@ -71,6 +71,7 @@ def test_remarks_and_stretches(client, url):
     ("wrong", "said"),
     [
         ({"at": "yesterday", "text": "x"}, "is no time"),
+        ({"at": "2026-11-12T09:00:00Z", "end": "2026-11-12T08:00:00Z", "text": "x"}, "before it begins"),
         ({"at": "2026-11-12T09:00:00Z", "text": ""}, "at least 1 character"),
         ({"at": "2026-11-12T09:00:00Z", "text": "x", "severity": "bad"}, "emergency"),
     ],

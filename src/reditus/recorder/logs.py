@@ -38,6 +38,8 @@ class KernelLog:
         self._since_ns = 0 if self._last >= 0 else time.time_ns() - LOOK_BACK_NS
         self._descriptor: int | None = None
         self._retry_at_ns = 0
+        self.unreadable: str | None = None
+        """Why it could not be read, if it could not."""
 
     @property
     def left(self) -> Json:
@@ -87,14 +89,13 @@ class KernelLog:
         try:
             self._descriptor = os.open(self._path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
         except OSError as why:
-            self._retry_at_ns = now_ns + RETRY_NS
-            log.warning("the kernel's log is not readable, left out", path=self._path, reason=why.strerror)
+            self._lay_aside(why)
             return False
+        self.unreadable = None
         return True
 
     def _record(self) -> bytes:
-        assert self._descriptor is not None
-        while True:
+        while self._descriptor is not None:
             try:
                 return os.read(self._descriptor, RECORD_BYTES)
             except BlockingIOError:
@@ -102,7 +103,16 @@ class KernelLog:
             except OSError as why:
                 # The ring went round: what follows is the oldest record that is still there.
                 if why.errno != errno.EPIPE:
-                    raise
+                    self._lay_aside(why)
+        return b""
+
+    def _lay_aside(self, why: OSError) -> None:
+        self.close()
+        self._retry_at_ns = time.monotonic_ns() + RETRY_NS
+        reason = why.strerror or str(why)
+        if reason != self.unreadable:
+            log.warning("the kernel's log is not readable, left out", path=self._path, reason=reason)
+        self.unreadable = reason
 
 
 class LogFile:
@@ -174,6 +184,10 @@ class Logs:
         for file in self._files:
             markers += file.read(files)
         return markers
+
+    @property
+    def unreadable(self) -> dict[str, str]:
+        return {KERNEL_LOG: self._kernel.unreadable} if self._kernel.unreadable is not None else {}
 
     def remember(self) -> None:
         """What was read until now is handed over. A crash before it has some lines read twice, which are kept once."""

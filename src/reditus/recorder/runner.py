@@ -150,6 +150,8 @@ class Runner:
         probes: list[Probe] = [filesystems, processes]
         if plan is not None and plan.threads:
             probes.append(self._threads)
+        else:
+            self._threads.close()  # it would hold the files of threads that are long gone
         filesystems.choose(plan.takes if plan is not None else None)
         sampler = Sampler(interval_ns=setting.interval_ns, probes=probes, plan=setting.plan)
         batcher = Batcher(self._spool.archive, boot_id(), setting.interval_ns, sampler.intervals_ns)
@@ -165,7 +167,7 @@ class Runner:
                 self._ticks += 1
                 self._last_tick_ns = time.time_ns()
                 self._late_ns.append(schedule.late_ns)
-                self._unreadable = sampler.unreadable
+                self._unreadable = sampler.unreadable | self._logs.unreadable
                 self._costs.append((time.monotonic(), time.process_time()))
                 self._count_missed(setting, schedule.missed - missed_before, _asleep_ns() - asleep_before_ns)
                 missed_before, asleep_before_ns = schedule.missed, _asleep_ns()

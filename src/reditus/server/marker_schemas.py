@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field, StringConstraints
 
 from reditus.core.markers import MAX_IDENT, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
 from reditus.server.schemas import Name, Out
-from reditus.server.times import parse_time, to_ms
+from reditus.server.times import BadTime, parse_time, to_ms
 from reditus.store.markers import Found
 
 MOST_AT_ONCE = 5_000
@@ -65,6 +65,8 @@ class MarkerIn(BaseModel):
         """Raise BadTime, also for a stretch that ends before it begins."""
         at_ns = parse_time(self.at)
         end_ns = None if self.end is None else parse_time(self.end)
+        if end_ns is not None and end_ns < at_ns:
+            raise BadTime(f"the stretch from {self.at} ends at {self.end}, before it begins")
         told = sha256("\0".join((self.kind, self.source, self.text)).encode()).hexdigest()[:24]
         return Marker(
             ident=self.ident or f"{self.kind}/{at_ns}/{told}",
@@ -73,7 +75,7 @@ class MarkerIn(BaseModel):
             text=self.text,
             source=self.source,
             severity=self.severity,
-            end_ns=end_ns if end_ns is None else max(end_ns, at_ns),
+            end_ns=end_ns,
         )
 
 

@@ -80,9 +80,13 @@ class Processes:
         whole = np.zeros((len(AMOUNTS) + len(STATES), ticks), dtype=np.int64)
         # Two at once may be floored a tick too high together; the sum is the machine's, and slots give way.
         self._fit(slots, used)
+        # A work that found no slot has its part in the sums.
+        moved = self._moved(asked, wants)
         whole[: len(AMOUNTS)] = slots[:, 4:].sum(axis=0)
         whole[0:2] = used
-        whole[2] += int(self._scenario.machine.programs_bytes / PAGE_BYTES)
+        held = sum((one.memory for one in asked), np.full(ticks, float(self._scenario.machine.programs_bytes)))
+        whole[2] = np.maximum(whole[2], held * resident_share / PAGE_BYTES)
+        whole[3:5] = np.maximum(whole[3:5], moved)
         whole[8] += OTHERS
         for place, letter in enumerate(STATES):
             whole[len(AMOUNTS) + place] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
@@ -91,6 +95,16 @@ class Processes:
         for slot in range(SLOTS):
             columns |= dict(zip(slot_columns(slot), slots[slot], strict=True))
         return columns
+
+    def _moved(self, asked: list[Asked], wants: Wants) -> IntArray:
+        """Bytes that all works together read and wrote in each interval."""
+        interval_s = self._scenario.interval_s
+        zero = np.zeros(len(asked[0].on))
+        read = sum(((one.read + one.reread * wants.missed) * one.progress for one in asked), zero)
+        written = sum((one.write * one.progress for one in asked), zero)
+        return np.stack(
+            [self._tally_step(("read", -1), read * interval_s), self._tally_step(("write", -1), written * interval_s)]
+        )
 
     def _grown(self, place: int, cpu: dict[Column, IntArray], modes: tuple[str, ...]) -> IntArray:
         """Clock ticks that the machine spent in these modes, interval by interval."""

@@ -102,9 +102,11 @@ def announce(session: Session, told: Announced) -> tuple[RecorderInfo, Plan | No
         _plan(session, told.plan)
         row.plan = told.plan
     row.host_name, row.name = told.host.name, told.name
+    more_dropped = told.report.get("dropped") != (row.report or {}).get("dropped")
     row.report, row.reported_ns = told.report, time.time_ns()
     session.flush()
-    _mark_dropped(session, told)
+    if more_dropped:
+        _mark_dropped(session, told)
     return _info(row), None if row.plan is None else _plan(session, row.plan)
 
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Process, Processes } from '../api/client'
-import { named, rest, sorted } from './processes'
+import { named, rest, sorted, threadsOf } from './processes'
 
 const usage = (cpu: number, memory: number, io: number) => ({
   cpu_cores: cpu,
@@ -44,11 +44,26 @@ describe('processes of a moment', () => {
     expect(named([stitch, reader], 'nobody')).toEqual([])
   })
 
+  it('tells the threads that were at work, of their own process only', () => {
+    const thread = (tid: number, pid: number, cpu: number): Processes['threads'][number] => ({
+      tid,
+      pid,
+      start: 1,
+      name: null,
+      state: 'R',
+      core: 0,
+      usage: usage(cpu, 0, 0),
+    })
+    const told = { threads: [thread(32, 31, 1), thread(33, 31, 0), thread(8, 7, 1)] } as Processes
+    expect(threadsOf(told, stitch).map((one) => one.tid)).toEqual([32])
+  })
+
   it('tells what those outside the list had', () => {
     const told: Processes = {
       recorded: true,
       tick_ms: 1,
       processes: [stitch, reader],
+      threads: [],
       together: usage(3.5, 900, 5000),
       states: {},
       ended_cores: 0,
