@@ -88,7 +88,8 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
         # What the hypervisor gave to others at that tick, this load could not use.
         stolen[name] = machine["cpu.steal"]
     assert values["before"] < 0.6 * CORES
-    assert values["inside"] > 0.9 * (CORES - stolen["inside"])
+    # Hardly anything was left idle: the load had what the hypervisor did not take.
+    assert values["inside"] + stolen["inside"] > 0.87 * CORES
     assert values["inside"] > values["before"] + 0.4 * (CORES - stolen["inside"])
 
 
