@@ -180,7 +180,7 @@ def check_memory(told):
 def check_disks(told, machine, interval_s):
     below = {"reads": 0, "writes": 0}
     for disk in machine.disks:
-        reads, _, read_sectors, read_ms, writes, _, write_sectors, write_ms, _, busy_ms, queue_ms, *_ = (
+        _, _, read_sectors, read_ms, _, _, write_sectors, write_ms, _, busy_ms, queue_ms, *_ = (
             np.diff(told[column]) for column in disk_columns(disk.name)
         )
         # Little's law: the time that requests took together is the time that they stood in the queue.
@@ -193,17 +193,12 @@ def check_disks(told, machine, interval_s):
         else:
             assert np.abs(read_sectors - below["reads"]).max() <= 3
             assert np.abs(write_sectors - below["writes"]).max() <= 3
-        assert ((reads > 0) | (read_ms <= 1000 * interval_s * 32)).all()
-        assert (writes >= 0).all()
-    bottoms = [disk for disk in machine.disks if not disk.on]
-    sectors = sum(np.diff(told[disk_columns(disk.name)[2]]) for disk in bottoms)
     # What is swapped in is read from the swap's disk, and nowhere else.
     swapped = grown(told, swap_pages("in")) * PAGE / SECTOR
     swap_disk = next(disk for disk in machine.disks if disk.name == machine.swap_disk)
     assert (np.diff(told[disk_columns(swap_disk.name)[2]]) + 16 >= swapped).all()
     written = np.diff(told[disk_columns(swap_disk.name)[6]])
     assert (written + 16 >= grown(told, swap_pages("out")) * PAGE / SECTOR).all()
-    assert (sectors >= 0).all()
 
 
 def check_network(told, machine, interval_s):

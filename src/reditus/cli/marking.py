@@ -2,7 +2,7 @@
 
 import json
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, get_args
 
 import typer
 
@@ -11,14 +11,14 @@ from reditus.cli.screen import Failure, err, out
 from reditus.cli.service import service, settings_of_environment
 from reditus.core.log_lines import Lines, format_of, parse_lines
 from reditus.core.markers import SEVERITIES
-from reditus.server.marker_schemas import MOST_AT_ONCE
+from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
 from reditus.server.times import EARLIEST_NS, LATEST_NS, spell_time
 
 markers = typer.Typer(help="Markers: log lines, gaps with their reasons, remarks.", no_args_is_help=True)
 Archive = Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive.")]
 LARGEST_BYTES = 256 << 20
 MOST_TOLD = 20
-KINDS = ("core", "disk", "interface", "filesystem", "cgroup", "sensor")
+KINDS: tuple[str, ...] = get_args(DeviceKind)
 
 
 @markers.command("list")

@@ -70,7 +70,7 @@ class JointText:
     def _relearn(self, raw: Sequence[bytes]) -> list[IntArray]:
         values = [text.parse(part) for text, part in zip(self._texts, raw, strict=True)]
         memories = [text.memory for text in self._texts]
-        self._memory = Memory.joined(memories, b"")
+        self._memory = Memory.joined(memories)
         self._bounds = list(pairwise(accumulate((len(part) for part in values), initial=0)))
         self._places = list(pairwise(accumulate((max(one.count, 0) for one in memories), initial=0)))
         self._skeletons = [skeleton_of(part) for part in raw]

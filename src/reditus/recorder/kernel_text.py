@@ -89,8 +89,8 @@ class Memory:
         return values
 
     @classmethod
-    def joined(cls, parts: Sequence["Memory"], skeleton: bytes) -> "Memory":
-        """The memory of several texts one after another."""
+    def joined(cls, parts: Sequence["Memory"]) -> "Memory":
+        """The memory of several texts one after another; their skeletons stay with them."""
         numbers_before = np.cumsum([0, *(max(part.count, 0) for part in parts)])
         picked_before = np.cumsum([0, *(len(part.picked) for part in parts)])
 
@@ -98,7 +98,6 @@ class Memory:
             return np.concatenate([getattr(part, name) + offset for part, offset in zip(parts, by, strict=False)])
 
         return cls(
-            skeleton=skeleton,
             count=int(numbers_before[-1]),
             labels=shifted("labels", numbers_before),
             label_values=np.concatenate([part.label_values for part in parts]),

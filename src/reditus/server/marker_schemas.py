@@ -1,7 +1,7 @@
 """What goes over the wire of markers and device names."""
 
 from hashlib import sha256
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import BaseModel, Field, StringConstraints
 
@@ -16,7 +16,7 @@ Kind = Literal["log", "gap", "note"]
 DeviceKind = Literal["core", "disk", "interface", "filesystem", "cgroup", "sensor"]
 Plain = StringConstraints(strip_whitespace=True, pattern=r"^[^\x00]*$")
 
-assert Severity.__args__ == SEVERITIES  # type: ignore[attr-defined]
+assert get_args(Severity) == SEVERITIES
 
 
 class MarkerOut(Out):

@@ -1,6 +1,6 @@
 """What a made-up host is and what happens on it: plain descriptions, no arithmetic."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import Enum
 from uuid import UUID
 
@@ -205,7 +205,7 @@ class Scenario:
     works: tuple[Work, ...]
     causes: tuple[Cause, ...] = ()
     faults: tuple[Fault, ...] = ()
-    lines: tuple[LogLine, ...] = field(default=())
+    lines: tuple[LogLine, ...] = ()
 
     @property
     def ticks(self) -> int:

@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
 from reditus.core.markers import SEVERITIES, Marker
-from reditus.store.errors import UnknownArchive
-from reditus.store.tables import ArchiveRow, MarkerRow
+from reditus.store.hosts import host_of
+from reditus.store.tables import MarkerRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +48,7 @@ def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequenc
 
 def add_markers(session: Session, archive: UUID, markers: Sequence[Marker]) -> None:
     """Raise UnknownArchive."""
-    put_markers(session, _host_of(session, archive), archive, markers)
+    put_markers(session, host_of(session, archive), archive, markers)
 
 
 def read_markers(session: Session, archive: UUID, window: Window, *, worse_than: str, limit: int) -> Found:
@@ -56,7 +56,7 @@ def read_markers(session: Session, archive: UUID, window: Window, *, worse_than:
     chosen = (
         select(MarkerRow)
         .where(
-            MarkerRow.host_id == _host_of(session, archive),
+            MarkerRow.host_id == host_of(session, archive),
             MarkerRow.archive_id == archive,
             MarkerRow.at_ns <= window.end_ns,
             func.coalesce(MarkerRow.end_ns, MarkerRow.at_ns) >= window.start_ns,
@@ -72,10 +72,3 @@ def read_markers(session: Session, archive: UUID, window: Window, *, worse_than:
 def _marker(row: MarkerRow) -> Marker:
     severity = None if row.severity is None else SEVERITIES[row.severity]
     return Marker(row.ident, row.at_ns, row.kind, row.text, row.source, severity, row.end_ns)
-
-
-def _host_of(session: Session, archive: UUID) -> UUID:
-    host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == archive))
-    if host_id is None:
-        raise UnknownArchive(archive)
-    return host_id

@@ -7,8 +7,8 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from reditus.store.errors import UnknownArchive
-from reditus.store.tables import ArchiveRow, DeviceNameRow
+from reditus.store.hosts import host_of
+from reditus.store.tables import DeviceNameRow
 
 Names = Mapping[str, Mapping[str, str]]
 """By kind and device."""
@@ -23,9 +23,7 @@ def names_of(session: Session, host_id: UUID) -> Names:
 
 def name_device(session: Session, archive: UUID, kind: str, device: str, name: str | None) -> Names:
     """Call a device of the archive's host by a name; None takes the name away. Raise UnknownArchive."""
-    host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == archive))
-    if host_id is None:
-        raise UnknownArchive(archive)
+    host_id = host_of(session, archive)
     if name is None:
         session.execute(
             delete(DeviceNameRow).where(

@@ -22,6 +22,7 @@ from reditus.core.markers import Markers
 from reditus.core.types import BoolArray, IntArray
 from reditus.store import statements
 from reditus.store.errors import BlockClash, UnknownArchive, UnknownLayout, away_as_error
+from reditus.store.hosts import host_of
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.markers import put_markers
 from reditus.store.migrations import migrate
@@ -78,13 +79,13 @@ class Store:
     def facts_history(self, archive: UUID) -> list[tuple[int, HostFacts]]:
         """What was known of the host, from when on, oldest first."""
         with self._session() as session:
-            rows = session.execute(statements.facts_history(_host_of(session, archive), archive))
+            rows = session.execute(statements.facts_history(host_of(session, archive), archive))
             return [(since_ns, HostFacts.from_json(facts)) for since_ns, facts in rows]
 
     def add_layout(self, archive: UUID, layout: Layout) -> None:
         """Make a layout known to the archive's host; nothing happens where it is known already."""
         with self._session() as session:
-            host_id = _host_of(session, archive)
+            host_id = host_of(session, archive)
             layout_id = session.scalar(statements.insert_layout(host_id, layout))
             if layout_id is not None:
                 values = statements.column_values(host_id, layout_id, layout.columns)
@@ -105,7 +106,7 @@ class Store:
         with self._session() as session:
             # The lock on the archive's row keeps two senders, or a sender and the sealing, from seeing half of each
             # other's work.
-            host_id = _host_of(session, archive, lock=True)
+            host_id = host_of(session, archive, lock=True)
             layouts = _layout_ids(session, host_id, archive, blocks)
             stored = 0
             for block in blocks:
@@ -139,7 +140,7 @@ class Store:
     def columns(self, archive: UUID) -> KnownColumns:
         """Every column that the archive has, with its place in each layout it stands in."""
         with self._session() as session:
-            return self._memory.of_archive(session, _host_of(session, archive), archive)
+            return self._memory.of_archive(session, host_of(session, archive), archive)
 
     def frame(self, archive: UUID, columns: Sequence[KnownColumn], window: Window | None) -> Frame:
         """Read some columns over a window (None: all of it), with the tick before it, as a frame."""
@@ -157,7 +158,7 @@ class Store:
     def identities(self, archive: UUID, at_ns: int, keys: Sequence[tuple[int, int]]) -> dict[tuple[int, int], Identity]:
         """Who the processes with these numbers and starts are, in the boot that the tick at `at_ns` belongs to."""
         with self._session() as session:
-            host_id = _host_of(session, archive)
+            host_id = host_of(session, archive)
             boot = session.scalar(statements.boot_at(host_id, archive, at_ns))
             rows = session.scalars(statements.processes_named(host_id, archive, keys)).all() if keys else []
             return {
@@ -175,7 +176,7 @@ class Store:
         vanished = 0
         for host_id, archive in every:
             with self._session() as session:
-                _host_of(session, archive, lock=True)
+                host_of(session, archive, lock=True)
                 vanished += seal_archive(session, host_id, archive)
         return vanished
 
@@ -188,14 +189,6 @@ class Store:
     def _session(self) -> Iterator[Session]:
         with away_as_error(), Session(self._engine) as session, session.begin():
             yield session
-
-
-def _host_of(session: Session, archive: UUID, *, lock: bool = False) -> UUID:
-    statement = select(ArchiveRow.host_id).where(ArchiveRow.id == archive)
-    host_id = session.scalar(statement.with_for_update() if lock else statement)
-    if host_id is None:
-        raise UnknownArchive(archive)
-    return host_id
 
 
 def _layout_ids(session: Session, host_id: UUID, archive: UUID, blocks: Sequence[Block]) -> dict[bytes, int]:
