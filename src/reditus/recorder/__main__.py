@@ -70,10 +70,7 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Eve
     runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration, log_files=options.log)
     desk = OrderDesk(options.server, spool.archive, lambda: _report(options, spool, runner))
     _come_first()
-    # What was loaded until now stays. Of what a tick makes hardly anything stands in circles, so looking for those after
-    # every seven hundred objects would cost more than it finds.
-    gc.freeze()
-    gc.set_threshold(GARBAGE_EVERY)
+    collect_seldom()
     uplink.start()
     desk.start()
     runner.run(stop, desk)
@@ -87,6 +84,14 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Eve
     for each in spools:
         each.close()
     return 0
+
+
+def collect_seldom() -> None:
+    """What was loaded until now stays. Of what a tick makes hardly anything stands in circles, so looking for those after
+    every seven hundred objects would cost more than it finds.
+    """
+    gc.freeze()
+    gc.set_threshold(GARBAGE_EVERY)
 
 
 def _report(options: argparse.Namespace, spool: Spool, runner: Runner) -> Json:

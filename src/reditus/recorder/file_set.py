@@ -2,7 +2,8 @@
 
 import fnmatch
 import os
-from collections.abc import Container, Iterable, Iterator
+from collections.abc import Callable, Container, Iterable, Iterator
+from functools import cache
 
 import structlog
 
@@ -26,6 +27,8 @@ class FileSet:
         self._heads: dict[str, bytes] = {}
         self._look_at_ns: int | None = None
         self._told = False
+        # What a path is wanted for is in its name, so it is asked once.
+        self._wants = cache(self._holds_something)
 
     def read(self, now_ns: int) -> bytes:
         """The files' texts, each after its path. Raise FileNotFoundError where there are none."""
@@ -50,10 +53,7 @@ class FileSet:
         self._files.clear()
 
     def _look(self) -> None:
-        found = list(matching(self._source.patterns, self._root, known=self._files))
-        # A name with blanks or control characters could not be told from text.
-        wants = self._source.wants
-        usable = [path for path in found if path.isprintable() and " " not in path and (wants is None or wants(path))]
+        usable = list(matching(self._source.patterns, self._root, known=self._files, wants=self._wants))
         if len(usable) > MOST_FILES and not self._told:
             log.warning("too many files, the rest is left out", path=self._source.path, files=len(usable))
             self._told = True
@@ -64,26 +64,53 @@ class FileSet:
         self._files = {path: self._files.get(path) or KernelFile(path, self._root or "/") for path in wanted}
         self._heads = {path: headed(path, b"") for path in wanted}
 
+    def _holds_something(self, path: str) -> bool:
+        # A name with blanks or control characters could not be told from text.
+        wants = self._source.wants
+        return path.isprintable() and " " not in path and (wants is None or wants(path))
 
-def matching(patterns: Iterable[str], root: str = "", known: Container[str] = ()) -> Iterator[str]:
-    """The paths below `root` that match, pattern by pattern. Each folder is listed once, however many patterns ask; of
-    those known it is not asked whether they are there.
+
+def matching(
+    patterns: Iterable[str],
+    root: str = "",
+    known: Container[str] = (),
+    wants: Callable[[str], bool] = lambda _: True,
+) -> Iterator[str]:
+    """The paths below `root` that match and are wanted, pattern by pattern. Each folder is listed once, however many
+    patterns ask; of those known or not wanted it is not asked whether they are there.
     """
-    listed: dict[str, list[str]] = {}
 
-    def names(folder: str) -> list[str]:
-        if folder not in listed:
-            try:
-                listed[folder] = sorted(os.listdir(folder))
-            except OSError:  # not there, or closed: nothing in it can be read
-                listed[folder] = []
-        return listed[folder]
+    @cache
+    def below(pattern: str) -> list[str]:
+        """What a pattern's folder may lead to. Patterns mostly share their folders."""
+        front, _, part = pattern.rpartition("/")
+        if "*" not in pattern:
+            return [pattern]
+        folders = below(front)
+        if "*" not in part:
+            return [f"{path}/{part}" for path in folders]
+        return [f"{path}/{name}" for path in folders for name in fnmatch.filter(inside(path), part)]
+
+    @cache
+    def files(folder: str) -> list[str]:
+        try:
+            return sorted(os.listdir(root + folder))
+        except OSError:  # not there, or closed: nothing in it can be read
+            return []
+
+    @cache
+    def inside(folder: str) -> list[str]:
+        try:
+            with os.scandir(root + folder) as entries:
+                # Nothing lies below a file; a link may lead to a folder.
+                return sorted(entry.name for entry in entries if not entry.is_file(follow_symlinks=False))
+        except OSError:
+            return []
 
     for pattern in patterns:
-        paths = [""]
-        for part in pattern.strip("/").split("/"):
-            if "*" in part:
-                paths = [f"{path}/{name}" for path in paths for name in fnmatch.filter(names(root + path), part)]
-            else:
-                paths = [f"{path}/{part}" for path in paths]
-        yield from (path for path in paths if path in known or os.path.exists(root + path))
+        front, _, part = pattern.rpartition("/")
+        for folder in below(front):
+            names = fnmatch.filter(files(folder), part) if "*" in part else [part]
+            for path in (f"{folder}/{name}" for name in names):
+                if path in known or (wants(path) and os.path.exists(root + path)):
+                    yield path

@@ -6,6 +6,7 @@ look at the skeleton, one parse and one pick; only when something changed is eac
 
 from collections.abc import Sequence
 from itertools import accumulate, pairwise
+from typing import NamedTuple
 
 import numpy as np
 
@@ -15,7 +16,16 @@ from reditus.recorder.kernel_text import KernelText, Memory, numbers_in, skeleto
 RELEARN_EVERY = 600
 """Readings after which everything is learned anew in any case: a label that changes by leading zeros alone (wan1 becomes
 wan01) has the same skeleton and the same numbers."""
+MOST_REMEMBERED = 64
 _BETWEEN = b"\n\f\n"  # no kernel text holds a form feed, so equal joined skeletons mean equal skeletons
+
+
+class _Changed(NamedTuple):
+    """What is known of the texts that changed together; mostly the same ones do, tick after tick."""
+
+    skeleton: bytes
+    places: IntArray
+    """Where their numbers stand among all."""
 
 
 class JointText:
@@ -34,6 +44,7 @@ class JointText:
         self._places: list[tuple[int, int]] = []
         """Where each source's numbers stand among all."""
         self._numbers: IntArray = numbers_in(b"")
+        self._changed: dict[tuple[int, ...], _Changed] = {}
         self._readings = 0
 
     def parse(self, raw: Sequence[bytes]) -> list[IntArray]:
@@ -50,22 +61,26 @@ class JointText:
 
     def _renew(self, raw: Sequence[bytes]) -> bool:
         """Parse what changed; False where its shape did too."""
-        changed = [at for at, (now, last) in enumerate(zip(raw, self._last, strict=True)) if now != last]
+        changed = tuple([at for at, (now, last) in enumerate(zip(raw, self._last, strict=True)) if now != last])
         if not changed:
             return True
         self._last = raw
+        known = self._changed.get(changed) or self._remember(changed)
         joined = _BETWEEN.join([raw[at] for at in changed])
         numbers = numbers_in(joined)
         # Equal skeletons with another count of numbers: one was printed apart, or two together.
-        count = sum(self._places[at][1] - self._places[at][0] for at in changed)
-        if len(numbers) != count or skeleton_of(joined) != _BETWEEN.join([self._skeletons[at] for at in changed]):
+        if len(numbers) != len(known.places) or skeleton_of(joined) != known.skeleton:
             return False
-        done = 0
-        for at in changed:
-            start, end = self._places[at]
-            self._numbers[start:end] = numbers[done : done + end - start]
-            done += end - start
+        self._numbers[known.places] = numbers
         return True
+
+    def _remember(self, changed: tuple[int, ...]) -> _Changed:
+        if len(self._changed) >= MOST_REMEMBERED:
+            self._changed.clear()
+        places = [np.arange(*self._places[at], dtype=np.int64) for at in changed]
+        known = _Changed(_BETWEEN.join([self._skeletons[at] for at in changed]), np.concatenate(places))
+        self._changed[changed] = known
+        return known
 
     def _relearn(self, raw: Sequence[bytes]) -> list[IntArray]:
         values = [text.parse(part) for text, part in zip(self._texts, raw, strict=True)]
@@ -76,4 +91,5 @@ class JointText:
         self._skeletons = [skeleton_of(part) for part in raw]
         self._numbers = np.concatenate([numbers_in(part) for part in raw])
         self._last = raw
+        self._changed.clear()
         return values

@@ -53,6 +53,7 @@ class SourceReader:
         self.source = source
         self.text = KernelText(source.learn)
         self._file: KernelFile | FileSet = FileSet(source, root) if source.is_set else KernelFile(source.path, root)
+        self._read = self._file.read
         self._prepare = source.prepare
         self._retry_at_ns = 0
         self.unreadable: str | None = None
@@ -63,7 +64,7 @@ class SourceReader:
         if self.unreadable is not None and now_ns < self._retry_at_ns:
             return b""
         try:
-            raw = self._file.read(now_ns)
+            raw = self._read(now_ns)
         except OSError as why:
             self._lay_aside(why.strerror or str(why), now_ns)
             return b""
@@ -105,18 +106,25 @@ class _Round:
 
     def __init__(self, readers: list[SourceReader], relearn_every: int) -> None:
         self.readers = readers
+        # Looked up once: at each tick, after a second of other work, every object on the way is cold.
+        self._reads = [reader.read for reader in readers]
+        self._groups = [reader.source.group for reader in readers]
+        self._texts = [reader.text for reader in readers]
         self._joint = JointText([reader.text for reader in readers], relearn_every)
 
     def read(self, clock: Callable[[], int], wall_ahead_ns: int) -> list[Reading]:
-        texts, at_ns = [], []
-        for reader in self.readers:
+        at_ns = []
+        texts = []
+        for read in self._reads:
             now_ns = clock()
             at_ns.append(now_ns)
-            texts.append(reader.read(now_ns))
+            texts.append(read(now_ns))
         return [
-            Reading(reader.source.group, now_ns + wall_ahead_ns, now_ns, reader.text.columns, values)
-            for reader, now_ns, text, values in zip(self.readers, at_ns, texts, self._joint.parse(texts), strict=True)
-            if text and len(values)
+            Reading(group, now_ns + wall_ahead_ns, now_ns, text.columns, values)
+            for group, text, now_ns, raw, values in zip(
+                self._groups, self._texts, at_ns, texts, self._joint.parse(texts), strict=True
+            )
+            if raw and len(values)
         ]
 
 
