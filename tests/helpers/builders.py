@@ -5,9 +5,10 @@ from uuid import UUID
 
 import numpy as np
 
+from reditus.core.assembling import assemble
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
-from reditus.core.frame import Frame, Piece, Timebase, assemble
+from reditus.core.frame import Frame, Piece, Timebase
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
 from reditus.core.layout import Column, Layout
 from reditus.core.types import NS_PER_S, IntArray

@@ -9,7 +9,8 @@ from contextlib import contextmanager
 import numpy as np
 import pytest
 
-from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.assembling import assemble
+from reditus.core.frame import Frame, Piece
 from reditus.core.processes import SLOTS, processes_at
 from reditus.recorder.processes import Processes
 

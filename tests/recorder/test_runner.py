@@ -8,8 +8,9 @@ from uuid import UUID
 import numpy as np
 import pytest
 
+from reditus.core.assembling import assemble
 from reditus.core.batches import read_batch
-from reditus.core.frame import Piece, assemble
+from reditus.core.frame import Piece
 from reditus.core.kernel_columns import stall_total
 from reditus.core.layout import Layout
 from reditus.core.plan import Burst, Plan

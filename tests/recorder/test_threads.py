@@ -7,7 +7,8 @@ import time
 import numpy as np
 import pytest
 
-from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.assembling import assemble
+from reditus.core.frame import Frame, Piece
 from reditus.core.processes import threads_at
 from reditus.recorder.processes import Processes
 from reditus.recorder.threads import Threads

@@ -5,9 +5,10 @@ from functools import lru_cache
 import numpy as np
 import pytest
 
+from reditus.core.assembling import assemble
 from reditus.core.bins import Window
 from reditus.core.diagnosis import diagnose
-from reditus.core.frame import Frame, assemble
+from reditus.core.frame import Frame
 from reditus.core.identities import Identities
 from reditus.core.kernel_columns import paging_event
 from reditus.core.measures import measure_named

@@ -5,7 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.assembling import assemble
+from reditus.core.frame import Frame, Piece
 from reditus.core.processes import processes_at
 from reditus.core.types import NS_PER_S
 from reditus.recorder.processes import Processes

@@ -22,8 +22,9 @@ def known(store):
     return store
 
 
-def switches(store, window=None):
-    frame = store.frame(ARCHIVE, [one for one in store.columns(ARCHIVE) if one.column == SWITCHES], window)
+def switches(store, window=None, *, of=ARCHIVE):
+    with store.reading(of) as reader:
+        frame = reader.frame([one for one in reader.known if one.column == SWITCHES], window)
     (group,) = frame.groups
     return group.series[SWITCHES].values.tolist()
 
@@ -93,7 +94,11 @@ def test_an_archive_belongs_to_one_host(known):
 
 
 def test_unknown_archives_are_told(store):
-    for ask in (store.archive, store.columns, lambda archive: store.append(archive, [a_block()])):
+    for ask in (
+        store.archive,
+        lambda archive: store.reading(archive).__enter__(),
+        lambda archive: store.append(archive, [a_block()]),
+    ):
         with pytest.raises(UnknownArchive, match="reditus archives"):
             ask(ARCHIVE)
 
@@ -112,7 +117,8 @@ def test_layouts_may_change_within_an_archive(known):
     known.add_layout(ARCHIVE, wider)
     known.append(ARCHIVE, [a_block(2), a_block(2, start=2, layout=wider)])
     assert switches(known) == [0, 100, 200, 300]
-    assert len(known.columns(ARCHIVE)) == 5
+    with known.reading(ARCHIVE) as reader:
+        assert len(reader.known) == 5
 
 
 def test_sealing_merges_without_changing_what_is_read(known):
@@ -167,3 +173,16 @@ def test_keys_begin_with_the_host():
         # Plans are not of a host; what hosts have is.
         first = {"hosts": "id", "plans": "name"}.get(table.name, "host_id")
         assert next(iter(table.primary_key)).name == first
+
+
+def test_a_host_s_archives_are_read_as_one_timeline(known):
+    later = ARCHIVE.__class__(int=78)
+    known.register(host=HostInfo(HOST, "testbed"), archive=later, name="later", source="recorded", facts=HostFacts())
+    known.append(ARCHIVE, [a_block(3)])
+    known.append(later, [a_block(3, start=2, archive=later)])
+    assert switches(known, of=HOST) == [0, 100, 200, 300, 400]
+    with known.reading(HOST) as reader:
+        extent = reader.extent
+        assert (extent.first_ns, extent.last_ns) == (BEGIN_NS, BEGIN_NS + 4 * NS_PER_S)
+        assert reader.archive_at(BEGIN_NS) == ARCHIVE
+        assert reader.archive_at(BEGIN_NS + 4 * NS_PER_S) == later

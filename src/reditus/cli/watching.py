@@ -9,8 +9,9 @@ from typing import Any
 import numpy as np
 
 from reditus.cli.marking import labelled
+from reditus.core.assembling import assemble
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.frame import Frame, Piece
 from reditus.core.measures import Measure, measure_named
 from reditus.core.measures.raw import expanded, is_counter
 from reditus.core.types import NS_PER_MS

@@ -1,14 +1,18 @@
 """From ticks to pixels without hiding a spike: bins that carry mean, minimum, maximum and coverage."""
 
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
 from reditus.core.errors import WindowError
-from reditus.core.frame import Sampled
-from reditus.core.types import NS_PER_S, FloatArray, IntArray
+from reditus.core.frame import Sampled, Timebase
+from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 
 MAX_BINS = 10_000
+SORTED_AT_ONCE = 1_000
+MARGIN = 0.01
+_Array = TypeVar("_Array", IntArray, FloatArray)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,29 +78,7 @@ def bin_sampled(sampled: Sampled, edges_ns: IntArray) -> Binned:
     The mean weighs by observed time and is exact where an interval straddles two bins; low and high are those of all
     intervals that touch the bin.
     """
-    start_ns, end_ns, values = _known_intervals(sampled)
-    bins = len(edges_ns) - 1
-    if not len(values):
-        unknown = np.full(bins, np.nan)
-        return Binned(edges_ns, unknown, unknown.copy(), unknown.copy(), np.zeros(bins))
-    length_s = (end_ns - start_ns) / NS_PER_S
-    observed_s = _integral_at(edges_ns, start_ns, end_ns, np.cumsum(length_s))
-    integral = _integral_at(edges_ns, start_ns, end_ns, np.cumsum(values * length_s))
-    seen_s = np.diff(observed_s)
-    touched = seen_s > 1e-9
-    mean, low, high = (np.full(bins, np.nan) for _ in range(3))
-    mean[touched] = np.diff(integral)[touched] / seen_s[touched]
-    from_index = np.searchsorted(end_ns, edges_ns[:-1], side="right")
-    to_index = np.searchsorted(start_ns, edges_ns[1:], side="left")
-    pairs = np.stack([from_index[touched], to_index[touched]], axis=1).ravel()
-    if len(pairs):
-        padded = np.append(values, values[-1])  # reduceat wants every index inside
-        low[touched] = np.minimum.reduceat(padded, pairs)[::2]
-        high[touched] = np.maximum.reduceat(padded, pairs)[::2]
-        # The mean of equal values may leave their range by a rounding error.
-        mean = np.clip(mean, low, high)
-    coverage = np.minimum(seen_s / (np.diff(edges_ns) / NS_PER_S), 1.0)
-    return Binned(edges_ns, mean, low, high, coverage)
+    return Known.of(sampled).over(edges_ns).binned(sampled.values)
 
 
 def points(sampled: Sampled, window: Window) -> tuple[IntArray, FloatArray]:
@@ -118,42 +100,170 @@ def points(sampled: Sampled, window: Window) -> tuple[IntArray, FloatArray]:
 
 def summarise(sampled: Sampled, window: Window) -> Summary:
     """Lowest, mean, 95th percentile, highest and total over the observed part of the window, weighed by time."""
-    start_ns, end_ns, values = _known_intervals(sampled)
-    clipped_s = (np.minimum(end_ns, window.end_ns) - np.maximum(start_ns, window.start_ns)) / NS_PER_S
-    inside = clipped_s > 0
-    weights, values = clipped_s[inside], values[inside]
-    if not len(values):
-        return Summary(None, None, None, None, None, 0.0)
-    observed_s = float(weights.sum())
-    total = float((values * weights).sum())
+    return Known.of(sampled).within(window).summary(sampled.values)
+
+
+class Known:
+    """The intervals of a timebase in which a measure is known. Measures of one group mostly share them, and with them
+    all that depends on time alone.
+    """
+
+    def __init__(self, timebase: Timebase, known: BoolArray) -> None:
+        self.known = known
+        self._all = bool(known.all())
+        # A wall clock set back makes times repeat. The picture then holds the time already drawn; rates are not touched.
+        self.start_ns = np.maximum.accumulate(self.of_known(timebase.start_ns))
+        self.end_ns = np.maximum.accumulate(self.of_known(timebase.wall_ns))
+
+    @classmethod
+    def of(cls, sampled: Sampled) -> "Known":
+        return cls(sampled.timebase, ~np.isnan(sampled.values))
+
+    def of_known(self, values: _Array) -> _Array:
+        return values if self._all else values[self.known]
+
+    def over(self, edges_ns: IntArray) -> "_OverBins":
+        return _OverBins(self, edges_ns)
+
+    def within(self, window: Window) -> "_Within":
+        return _Within(self, window)
+
+
+class _OverBins:
+    """Which intervals touch which bins, and for how long."""
+
+    def __init__(self, intervals: Known, edges_ns: IntArray) -> None:
+        self._intervals = intervals
+        self._edges_ns = edges_ns
+        start_ns, end_ns = intervals.start_ns, intervals.end_ns
+        self._length_s = (end_ns - start_ns) / NS_PER_S
+        # At each edge: the first interval that ends after it, and how far into that the edge lies.
+        self._at = np.searchsorted(end_ns, edges_ns, side="right")
+        inside = np.flatnonzero(self._at < len(end_ns))
+        self._into_s = np.zeros(len(edges_ns))
+        self._into_s[inside] = np.maximum(edges_ns[inside] - start_ns[self._at[inside]], 0) / NS_PER_S
+        self._seen_s = self._integral(np.ones(len(start_ns)))
+        self._touched = self._seen_s > 1e-9
+        first = self._at[:-1]
+        after = np.searchsorted(start_ns, edges_ns[1:], side="left")
+        self._pairs = np.stack([first[self._touched], after[self._touched]], axis=1).ravel()
+        self.coverage = np.minimum(self._seen_s / (np.diff(edges_ns) / NS_PER_S), 1.0)
+
+    def binned(self, values: FloatArray) -> Binned:
+        """`values` has one entry a tick of the timebase, and is NaN where nothing is known."""
+        mean, low, high = (np.full(len(self._seen_s), np.nan) for _ in range(3))
+        if len(self._pairs):
+            values = self._intervals.of_known(values)
+            touched = self._touched
+            padded = np.append(values, values[-1])  # reduceat wants every index inside
+            low[touched] = np.minimum.reduceat(padded, self._pairs)[::2]
+            high[touched] = np.maximum.reduceat(padded, self._pairs)[::2]
+            # The mean of equal values may leave their range by a rounding error.
+            mean[touched] = self._integral(values)[touched] / self._seen_s[touched]
+            mean = np.clip(mean, low, high)
+        return Binned(self._edges_ns, mean, low, high, self.coverage)
+
+    def _integral(self, values: FloatArray) -> FloatArray:
+        """Value × time in each bin: of the intervals that end in it, less what lies before it, and with the part of the
+        next one that still lies in it.
+        """
+        padded = np.zeros(len(values) + 1)
+        np.multiply(values, self._length_s, out=padded[:-1])
+        ending = np.add.reduceat(padded, self._at)[:-1]
+        ending[self._at[:-1] == self._at[1:]] = 0.0  # reduceat has the first element for an empty stretch
+        padded[:-1] = values
+        partly = padded[self._at] * self._into_s
+        out: FloatArray = ending + partly[1:] - partly[:-1]
+        return out
+
+
+class _Within:
+    """Which intervals lie in a window, each with its seconds there."""
+
+    def __init__(self, intervals: Known, window: Window) -> None:
+        self._intervals = intervals
+        self._window_s = window.length_s
+        start_ns, end_ns = intervals.start_ns, intervals.end_ns
+        self._first = int(np.searchsorted(end_ns, window.start_ns, side="right"))
+        self._after = max(int(np.searchsorted(start_ns, window.end_ns, side="left")), self._first)
+        inside = slice(self._first, self._after)
+        clipped_ns = np.minimum(end_ns[inside], window.end_ns) - np.maximum(start_ns[inside], window.start_ns)
+        self._weights_s = np.maximum(clipped_ns, 0) / NS_PER_S
+        self._observed_s = float(self._weights_s.sum())
+
+    def summary(self, values: FloatArray) -> Summary:
+        """`values` has one entry a tick of the timebase, and is NaN where nothing is known."""
+        if not self._observed_s:
+            return Summary(None, None, None, None, None, 0.0)
+        inside = self._intervals.of_known(values)[self._first : self._after]
+        weights_s = self._weights_s
+        if not weights_s.all():  # an interval of no length, where the wall clock was set back
+            inside, weights_s = inside[weights_s > 0], weights_s[weights_s > 0]
+        total = float(np.dot(inside, weights_s))
+        low, high = float(inside.min()), float(inside.max())
+        return Summary(
+            low=low,
+            mean=min(max(total / self._observed_s, low), high),
+            p95=weighted_quantile(inside, weights_s, 0.95),
+            high=high,
+            total=total,
+            coverage=min(self._observed_s / self._window_s, 1.0),
+        )
+
+
+class Sheet:
+    """A window cut into bins, for many measures: what depends on time alone is worked out once for all that share it."""
+
+    def __init__(self, window: Window, edges_ns: IntArray) -> None:
+        self.window = window
+        self._edges_ns = edges_ns
+        self._known: list[tuple[Timebase, Known]] = []
+        self._bins: dict[int, _OverBins] = {}
+        self._within: dict[int, _Within] = {}
+
+    def ticks(self, sampled: Sampled) -> int:
+        """How many ticks lie in the window."""
+        wall_ns = sampled.timebase.wall_ns
+        return int(((wall_ns >= self.window.start_ns) & (wall_ns <= self.window.end_ns)).sum())
+
+    def binned(self, sampled: Sampled) -> Binned:
+        """As bin_sampled."""
+        known = self._known_of(sampled)
+        if id(known) not in self._bins:
+            self._bins[id(known)] = known.over(self._edges_ns)
+        return self._bins[id(known)].binned(sampled.values)
+
+    def summary(self, sampled: Sampled) -> Summary:
+        """As summarise."""
+        known = self._known_of(sampled)
+        if id(known) not in self._within:
+            self._within[id(known)] = known.within(self.window)
+        return self._within[id(known)].summary(sampled.values)
+
+    def _known_of(self, sampled: Sampled) -> Known:
+        mask = ~np.isnan(sampled.values)
+        for timebase, known in self._known:
+            if timebase is sampled.timebase and np.array_equal(known.known, mask):
+                return known
+        known = Known(sampled.timebase, mask)
+        self._known.append((sampled.timebase, known))
+        return known
+
+
+def weighted_quantile(values: FloatArray, weights: FloatArray, share: float) -> float:
+    """The smallest value at or below which lies at least `share` of the weight. Values need no order, and there is at
+    least one.
+    """
+    whole = float(weights.sum())
+    target, below = share * whole, 0.0
+    if len(values) > SORTED_AT_ONCE:
+        # Sorting all of them to know the highest few is what costs most of a summary. Weights are nearly equal, so the
+        # quantile is among the highest ones, unless it shows that it is not.
+        lowest = int(len(values) * (share - MARGIN))
+        highest = np.argpartition(values, lowest)[lowest:]
+        rest = whole - float(weights[highest].sum())
+        if rest < target:
+            values, weights, below = values[highest], weights[highest], rest
     order = np.argsort(values)
-    rank = np.searchsorted(np.cumsum(weights[order]), 0.95 * observed_s)
-    low, high = float(values.min()), float(values.max())
-    return Summary(
-        low=low,
-        mean=min(max(total / observed_s, low), high),
-        p95=float(values[order][min(int(rank), len(values) - 1)]),
-        high=high,
-        total=total,
-        coverage=min(observed_s / window.length_s, 1.0),
-    )
-
-
-def _known_intervals(sampled: Sampled) -> tuple[IntArray, IntArray, FloatArray]:
-    known = ~np.isnan(sampled.values)
-    # A wall clock set back makes times repeat. The picture then holds the time already drawn; rates are not touched.
-    start_ns = np.maximum.accumulate(sampled.timebase.start_ns[known])
-    end_ns = np.maximum.accumulate(sampled.timebase.wall_ns[known])
-    return start_ns, end_ns, sampled.values[known]
-
-
-def _integral_at(at_ns: IntArray, start_ns: IntArray, end_ns: IntArray, running: FloatArray) -> FloatArray:
-    """The running integral at given times, linear within intervals and level between them."""
-    origin = int(start_ns[0])  # float64 cannot hold an epoch in ns to the nanosecond
-    knots = np.stack([start_ns - origin, end_ns - origin], axis=1).ravel()
-    knots_ns = np.maximum.accumulate(knots).astype(np.float64)
-    before = np.concatenate([[0.0], running[:-1]])
-    out: FloatArray = np.interp(
-        (at_ns - origin).astype(np.float64), knots_ns, np.stack([before, running], axis=1).ravel()
-    )
-    return out
+    rank = int(np.searchsorted(below + np.cumsum(weights[order]), target))
+    return float(values[order][min(rank, len(values) - 1)])

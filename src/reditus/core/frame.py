@@ -5,7 +5,7 @@ step of the wall clock bends none. An interval is unknown (NaN) across a restart
 appeared, and where a counter was reset. Nothing is interpolated.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -44,6 +44,11 @@ class Timebase:
             planned_ns = np.maximum(self.interval_ns[1:], self.interval_ns[:-1])
             out[1:] = (np.diff(self.epoch) == 0) & (step_ns > 0) & (step_ns <= GAP_FACTOR * planned_ns)
         return out
+
+    @cached_property
+    def breaks(self) -> IntArray:
+        """The ticks that follow nothing; the first one always."""
+        return np.flatnonzero(~self.follows)
 
     @cached_property
     def elapsed_s(self) -> FloatArray:
@@ -102,7 +107,8 @@ class RawSeries:
 
     column: Column
     values: IntArray
-    present: BoolArray
+    present: BoolArray | None = None
+    """None where it was there at every tick, as nearly always."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,7 +170,8 @@ class Frame:
         """A level at each tick, in the counter's unit."""
         timebase, series = self._get(counter, attributes)
         values: FloatArray = series.values * np.float64(series.column.factor)
-        values[~series.present] = np.nan
+        if series.present is not None:
+            values[~series.present] = np.nan
         return Sampled(timebase, values)
 
     def _get(self, counter: str, attributes: Mapping[str, str] | None) -> tuple[Timebase, RawSeries]:
@@ -176,66 +183,37 @@ class Frame:
 
 def deltas(series: RawSeries, timebase: Timebase, *, may_step_back: bool = False) -> FloatArray:
     """Growth per interval in the column's unit; NaN where the interval, or the growth over it, is unknown."""
-    out = np.full(len(timebase), np.nan)
+    out = np.empty(len(timebase))
+    out[:1] = np.nan
     if len(timebase) < 2:
         return out
     grown = np.diff(series.values)
-    known = timebase.follows[1:] & series.present[1:] & series.present[:-1]
-    fell = grown < 0
-    if fell.any():
-        if series.column.bits == 32:
-            # A wrap is plausible only from near the top to near the bottom; anything else was set to zero.
-            wrapped = fell & (series.values[:-1] >= WRAP // 4 * 3) & (series.values[1:] < WRAP // 4)
-            grown = np.where(wrapped, grown + WRAP, grown)
-            fell = grown < 0
-        if may_step_back:
-            limit = timebase.elapsed_s[1:] / series.column.factor
-            small = fell & (-grown <= limit)
-            grown = np.where(small, 0, grown)
-            fell = grown < 0
-    out[1:] = np.where(known & ~fell, grown * series.column.factor, np.nan)
+    if grown.min() < 0:
+        grown, fell = _mended(grown, series, timebase, may_step_back=may_step_back)
+    else:
+        fell = None
+    np.multiply(grown, series.column.factor, out=out[1:])
+    out[timebase.breaks] = np.nan
+    if fell is not None:
+        out[1:][fell] = np.nan
+    if series.present is not None:
+        out[1:][~(series.present[1:] & series.present[:-1])] = np.nan
     return out
 
 
-def assemble(pieces: Iterable[Piece]) -> list[Group]:
-    """Join decoded blocks into one timebase per group, in time order, each tick once.
-
-    Blocks may come in any order and may overlap (a batch sent twice, wide groups cut into parts): ticks are told apart
-    by boot and monotonic clock. Boots follow each other by the wall time of their first tick.
-    """
-    by_group: dict[str, list[Piece]] = {}
-    for piece in pieces:
-        by_group.setdefault(piece.group, []).append(piece)
-    return [_assemble_group(name, parts) for name, parts in by_group.items()]
-
-
-def _assemble_group(name: str, pieces: list[Piece]) -> Group:
-    began: dict[bytes, int] = {}
-    for piece in pieces:
-        first = int(piece.wall_ns[0])
-        began[piece.boot] = min(first, began.get(piece.boot, first))
-    epochs = {boot: number for number, boot in enumerate(sorted(began, key=lambda boot: began[boot]))}
-
-    epoch = np.concatenate([np.full(len(piece.wall_ns), epochs[piece.boot], dtype=np.int64) for piece in pieces])
-    monotonic_ns = np.concatenate([piece.monotonic_ns for piece in pieces])
-    wall_ns = np.concatenate([piece.wall_ns for piece in pieces])
-    interval_ns = np.concatenate([np.full(len(piece.wall_ns), piece.interval_ns, dtype=np.int64) for piece in pieces])
-    order = np.lexsort((monotonic_ns, epoch))
-    new = np.ones(len(order), dtype=bool)
-    new[1:] = (np.diff(epoch[order]) != 0) | (np.diff(monotonic_ns[order]) != 0)
-    rows = np.empty(len(order), dtype=np.int64)
-    rows[order] = np.cumsum(new) - 1
-    kept = order[new]
-    timebase = Timebase(wall_ns[kept], monotonic_ns[kept], epoch[kept], interval_ns[kept])
-
-    series: dict[Column, RawSeries] = {}
-    start = 0
-    for piece in pieces:
-        own_rows = rows[start : start + len(piece.wall_ns)]
-        start += len(piece.wall_ns)
-        for column, values in piece.columns.items():
-            if column not in series:
-                series[column] = RawSeries(column, np.zeros(len(kept), dtype=np.int64), np.zeros(len(kept), dtype=bool))
-            series[column].values[own_rows] = values
-            series[column].present[own_rows] = True
-    return Group(name, timebase, series)
+def _mended(
+    grown: IntArray, series: RawSeries, timebase: Timebase, *, may_step_back: bool
+) -> tuple[IntArray, BoolArray]:
+    """Growth without wraps and harmless steps back, and where a counter was set to zero."""
+    fell = grown < 0
+    if series.column.bits == 32:
+        # A wrap is plausible only from near the top to near the bottom; anything else was set to zero.
+        wrapped = fell & (series.values[:-1] >= WRAP // 4 * 3) & (series.values[1:] < WRAP // 4)
+        grown = np.where(wrapped, grown + WRAP, grown)
+        fell = grown < 0
+    if may_step_back:
+        limit = timebase.elapsed_s[1:] / series.column.factor
+        small = fell & (-grown <= limit)
+        grown = np.where(small, 0, grown)
+        fell = grown < 0
+    return grown, fell

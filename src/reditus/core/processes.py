@@ -181,7 +181,7 @@ def _tick_of(frame: Frame, group_name: str, at_ns: int) -> _Tick | None:
         raw={
             (column.counter, column.attributes): int(series.values[tick])
             for column, series in group.series.items()
-            if series.present[tick]
+            if series.present is None or series.present[tick]
         },
     )
 

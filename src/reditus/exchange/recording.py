@@ -6,10 +6,11 @@ from uuid import UUID
 
 import numpy as np
 
+from reditus.core.assembling import assemble
 from reditus.core.bins import Window
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
-from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.frame import Frame, Piece
 from reditus.core.identities import Identities, Identity
 from reditus.core.layout import Layout, split_columns
 from reditus.core.markers import Marker

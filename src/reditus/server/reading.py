@@ -2,32 +2,21 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from uuid import UUID
 
 import numpy as np
 
-from reditus.core.bins import Summary, Window, bin_edges, bin_sampled, points, summarise
+from reditus.core.bins import Sheet, Summary, Window, bin_edges, points
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
-from reditus.core.measures import MEASURES, Measure, measure_named
+from reditus.core.measures import measure_named
 from reditus.core.measures.raw import expanded, is_counter
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
-from reditus.store import Store
+from reditus.server.times import parse_window
 from reditus.store.known import KnownColumns
-from reditus.store.records import KnownColumn
+from reditus.store.reader import Reader
+from reditus.store.wanted import Wanted, devices_of, needed_columns
 
 EVERY_DEVICE = "*"
-REMEMBERED = 64
-"""Archives for which it is remembered what they can give; that changes only when a device comes or goes."""
-
-
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """A measure, of a device or of the machine."""
-
-    measure: Measure
-    device: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +41,13 @@ class Drawn:
     summary: Summary | None
 
 
+def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
+    """The window that was asked for; what is left out is the timeline's own beginning or end."""
+    if start and end:
+        return parse_window(start, end, (None, None))
+    return parse_window(start, end, (reader.extent.first_ns, reader.extent.last_ns))
+
+
 def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
     """`NAME`, `NAME@DEVICE`, `NAME@*` for every device, or a counter, which alone stands for all that it has. Raise UnknownMeasure for a name that is none."""
     if is_counter(text):
@@ -60,68 +56,34 @@ def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
     name, _, device = text.partition("@")
     measure = measure_named(name)
     if device == EVERY_DEVICE:
-        return [Wanted(measure, each) for each in _devices(known, measure)]
+        return [Wanted(measure, each) for each in devices_of(known, measure)]
     return [Wanted(measure, device or None)]
 
 
-@lru_cache(maxsize=REMEMBERED)
-def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...]:
-    """The measures that these columns can give, each with its devices."""
-    counters = known.by_counter.keys()
-    out = []
-    for measure in MEASURES.values():
-        required = {need.counter for need in measure.needs if not need.optional}
-        optional = {need.counter for need in measure.needs}
-        if required <= counters and optional & counters:
-            out.append((measure, _devices(known, measure)))
-    return tuple(out)
-
-
-@lru_cache(maxsize=16 * REMEMBERED)
-def _devices(known: KnownColumns, measure: Measure) -> tuple[str, ...]:
-    asked = {need.counter for need in measure.needs}
-    return tuple(measure.devices(one.column for counter in asked for one in known.by_counter.get(counter, ())))
-
-
-def read(store: Store, archive: UUID, wanted: Sequence[Wanted], window: Window | None) -> tuple[Frame, list[Read]]:
+def read(reader: Reader, wanted: Sequence[Wanted], window: Window | None) -> tuple[Frame, list[Read]]:
     """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
-    frame = store.frame(archive, needed_columns(store.columns(archive), tuple(wanted)), window)
+    frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window)
     return frame, [_derived(frame, one) for one in wanted]
-
-
-@lru_cache(maxsize=4 * REMEMBERED)
-def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[KnownColumn, ...]:
-    """The columns that the measures read, each once."""
-    found = {
-        column: None
-        for one in wanted
-        for need in one.measure.needs
-        for column in known.by_counter.get(need.counter, ())
-        if need.matches(column.column, one.device)
-    }
-    return tuple(found)
 
 
 def draw(reads: Sequence[Read], window: Window, width: int) -> list[Drawn]:
     """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest."""
-    edges_ns = bin_edges(window, width)
-    return [_drawn(one, window, edges_ns, width) for one in reads]
+    sheet = Sheet(window, bin_edges(window, width))
+    return [_drawn(one, sheet, width) for one in reads]
 
 
-def _drawn(one: Read, window: Window, edges_ns: IntArray, width: int) -> Drawn:
+def _drawn(one: Read, sheet: Sheet, width: int) -> Drawn:
     if one.sampled is None:
         nothing = np.zeros(0)
         return Drawn(one, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
-    summary = summarise(one.sampled, window)
-    inside_ns = one.sampled.timebase.wall_ns
-    if ((inside_ns >= window.start_ns) & (inside_ns <= window.end_ns)).sum() <= width:
-        times_ns, values = points(one.sampled, window)
-        return Drawn(one, times_ns, values, None, None, None, summary)
-    binned = bin_sampled(one.sampled, edges_ns)
+    if sheet.ticks(one.sampled) <= width:
+        times_ns, values = points(one.sampled, sheet.window)
+        return Drawn(one, times_ns, values, None, None, None, sheet.summary(one.sampled))
+    binned = sheet.binned(one.sampled)
+    edges_ns = binned.edges_ns
     middle_ns = edges_ns[:-1] + np.diff(edges_ns) // 2
-    return Drawn(
-        one, middle_ns, binned.mean, binned.low, binned.high, float(edges_ns[1] - edges_ns[0]) / NS_PER_S, summary
-    )
+    bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
+    return Drawn(one, middle_ns, binned.mean, binned.low, binned.high, bin_s, sheet.summary(one.sampled))
 
 
 def _derived(frame: Frame, one: Wanted) -> Read:

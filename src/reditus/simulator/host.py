@@ -7,7 +7,8 @@ from uuid import UUID, uuid5
 
 import numpy as np
 
-from reditus.core.frame import Frame, Piece, assemble
+from reditus.core.assembling import assemble
+from reditus.core.frame import Frame, Piece
 from reditus.core.identities import Identity
 from reditus.core.kernel_columns import kernel_column, stall_total
 from reditus.core.layout import Column

@@ -68,8 +68,8 @@ class ColumnMemory:
         self._layouts = _Memory[tuple[UUID, int], tuple[KnownColumn, ...]](REMEMBERED_LAYOUTS)
         self._sets = _Memory[tuple[UUID, tuple[int, ...]], KnownColumns](REMEMBERED_SETS)
 
-    def of_archive(self, session: Session, host_id: UUID, archive_id: UUID) -> KnownColumns:
-        used = tuple(session.scalars(statements.archive_layouts(host_id, archive_id)))
+    def of_archives(self, session: Session, host_id: UUID, archives: Sequence[UUID]) -> KnownColumns:
+        used = tuple(session.scalars(statements.archive_layouts(host_id, archives)))
         with self._lock:
             known = self._sets.get((host_id, used))
             held = {layout: self._layouts.get((host_id, layout)) for layout in used}

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ARRAY, Integer, Select, SmallInteger, column, exists, func, literal, select, tuple_
+from sqlalchemy import Select, exists, func, literal, select, tuple_, union_all
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
@@ -12,11 +12,7 @@ from sqlalchemy.sql.dml import ReturningInsert
 from reditus.core.blocks import CLOCKS, Block
 from reditus.core.identities import Identities
 from reditus.core.layout import Column, Layout
-from reditus.store.records import KnownColumn
 from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow, ProcessRow
-
-SEEN_BEFORE_INTERVALS = 2
-"""A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
 
 
 def upsert_host(host_id: UUID, name: str) -> Insert:
@@ -94,12 +90,12 @@ def layouts_by_digest(host_id: UUID, digests: Sequence[bytes]) -> Select[*tuple[
     )
 
 
-def archive_layouts(host_id: UUID, archive_id: UUID) -> Select[int]:
-    """The layouts that the archive's blocks have, in order."""
+def archive_layouts(host_id: UUID, archives: Sequence[UUID]) -> Select[int]:
+    """The layouts that the archives' blocks have, in order."""
     # One probe of the key per layout of the host, instead of a walk over all blocks.
     used = exists().where(
         BlockRow.host_id == LayoutRow.host_id,
-        BlockRow.archive_id == archive_id,
+        BlockRow.archive_id.in_(archives),
         BlockRow.layout_id == LayoutRow.id,
     )
     return select(LayoutRow.id).where(LayoutRow.host_id == host_id, used).order_by(LayoutRow.id)
@@ -124,45 +120,6 @@ def overlapping_blocks(
         BlockRow.layout_id == layout_id,
         BlockRow.first_ns <= last_ns,
         BlockRow.last_ns >= first_ns,
-    )
-
-
-def chunks(
-    host_id: UUID, archive_id: UUID, columns: Sequence[KnownColumn], window: tuple[int, int] | None
-) -> Select[*tuple[Any, ...]]:
-    """The bytes of some columns, and of their layouts' two clocks, in the blocks that touch the window."""
-    layouts = sorted({known.layout_id for known in columns})
-    places = [(layout, clock) for layout in layouts for clock in range(CLOCKS)]
-    places += [(known.layout_id, known.position + CLOCKS) for known in columns]
-    wanted = (
-        func.unnest(
-            literal([layout for layout, _ in places], ARRAY(Integer)),
-            literal([place for _, place in places], ARRAY(SmallInteger)),
-        )
-        .table_valued(column("layout_id", Integer), column("place", Integer), name="wanted")
-        .render_derived()
-    )
-    begin = BlockRow.offsets[wanted.c.place + 1]
-    statement = (
-        select(
-            BlockRow.layout_id,
-            BlockRow.first_ns,
-            BlockRow.boot,
-            BlockRow.interval_ns,
-            BlockRow.ticks,
-            wanted.c.place,
-            func.substring(BlockRow.data, begin + 1, BlockRow.offsets[wanted.c.place + 2] - begin),
-        )
-        .select_from(BlockRow)
-        .join(wanted, wanted.c.layout_id == BlockRow.layout_id)
-        .where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id, BlockRow.layout_id.in_(layouts))
-        .order_by(BlockRow.layout_id, BlockRow.first_ns)
-    )
-    if window is None:
-        return statement
-    return statement.where(
-        BlockRow.first_ns <= window[1],
-        BlockRow.last_ns >= window[0] - SEEN_BEFORE_INTERVALS * BlockRow.interval_ns,
     )
 
 
@@ -278,3 +235,23 @@ def boot_at(host_id: UUID, archive_id: UUID, at_ns: int) -> Select[UUID]:
         )
         .limit(1)
     )
+
+
+def extent(host_id: UUID, archives: Sequence[UUID]) -> Select[*tuple[Any, ...]]:
+    """First and last tick, and the shortest interval. The keys' first and last entries tell, layout by layout."""
+    own = [BlockRow.host_id == LayoutRow.host_id, BlockRow.layout_id == LayoutRow.id]
+    ends = []
+    for archive in archives:
+        here = [*own, BlockRow.archive_id == archive]
+        first = select(BlockRow.first_ns).where(*here).order_by(BlockRow.first_ns).limit(1).scalar_subquery()
+        last = select(BlockRow.last_ns).where(*here).order_by(BlockRow.last_ns.desc()).limit(1).scalar_subquery()
+        pace = select(BlockRow.interval_ns).where(*here).order_by(BlockRow.first_ns.desc()).limit(1).scalar_subquery()
+        ends.append(
+            select(first.label("first_ns"), last.label("last_ns"), pace.label("interval_ns")).where(
+                LayoutRow.host_id == host_id
+            )
+        )
+    if not ends:
+        return select(literal(None), literal(None), literal(None))
+    every = union_all(*ends).subquery()
+    return select(func.min(every.c.first_ns), func.max(every.c.last_ns), func.min(every.c.interval_ns))

@@ -1,9 +1,8 @@
 """Archives of blocks: register, append, look up, read. All of it is safe to call from several threads."""
 
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from itertools import groupby
 from typing import Any, TypeVar
 from uuid import UUID
 
@@ -11,22 +10,21 @@ import numpy as np
 from sqlalchemy import Row, create_engine, insert, select, text
 from sqlalchemy.orm import Session
 
-from reditus.core.bins import Window
-from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
+from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.column_codec import decode_column
 from reditus.core.facts import HostFacts
-from reditus.core.frame import Frame, Piece, assemble
-from reditus.core.identities import Identities, Identity
+from reditus.core.identities import Identities
 from reditus.core.layout import Layout
 from reditus.core.markers import Markers
-from reditus.core.types import BoolArray, IntArray
+from reditus.core.types import BoolArray
 from reditus.store import statements
 from reditus.store.errors import BlockClash, UnknownArchive, UnknownLayout, away_as_error
 from reditus.store.hosts import host_of
-from reditus.store.known import ColumnMemory, KnownColumns
+from reditus.store.known import ColumnMemory
 from reditus.store.markers import put_markers
 from reditus.store.migrations import migrate
-from reditus.store.records import ArchiveInfo, HostInfo, KnownColumn, Stored
+from reditus.store.reader import Reader, scope_of
+from reditus.store.records import ArchiveInfo, HostInfo, Stored
 from reditus.store.sealing import seal_archive
 from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow
 
@@ -137,37 +135,11 @@ class Store:
                 raise UnknownArchive(archive)
             return _archive_info(row)
 
-    def columns(self, archive: UUID) -> KnownColumns:
-        """Every column that the archive has, with its place in each layout it stands in."""
+    @contextmanager
+    def reading(self, timeline: UUID) -> Iterator[Reader]:
+        """Read an archive, or, given a host's id, all archives of that host as one timeline. Raise UnknownArchive."""
         with self._session() as session:
-            return self._memory.of_archive(session, host_of(session, archive), archive)
-
-    def frame(self, archive: UUID, columns: Sequence[KnownColumn], window: Window | None) -> Frame:
-        """Read some columns over a window (None: all of it), with the tick before it, as a frame."""
-        with self._session() as session:
-            row = session.execute(select(ArchiveRow.host_id, ArchiveRow.facts).where(ArchiveRow.id == archive)).first()
-            if row is None:
-                raise UnknownArchive(archive)
-            host_id, facts = row
-            if not columns:
-                return Frame([], HostFacts.from_json(facts))
-            stretch = None if window is None else (window.start_ns, window.end_ns)
-            rows = session.execute(statements.chunks(host_id, archive, columns, stretch)).all()
-        return Frame(assemble(_pieces(rows, columns, stretch)), HostFacts.from_json(facts))
-
-    def identities(self, archive: UUID, at_ns: int, keys: Sequence[tuple[int, int]]) -> dict[tuple[int, int], Identity]:
-        """Who the processes with these numbers and starts are, in the boot that the tick at `at_ns` belongs to."""
-        with self._session() as session:
-            host_id = host_of(session, archive)
-            boot = session.scalar(statements.boot_at(host_id, archive, at_ns))
-            rows = session.scalars(statements.processes_named(host_id, archive, keys)).all() if keys else []
-            return {
-                (row.pid, row.start): Identity(
-                    row.pid, row.start, row.name, row.user_name, row.control_group, row.parent, row.arguments
-                )
-                for row in rows
-                if row.boot == boot
-            }
+            yield Reader(session, self._memory, scope_of(session, timeline))
 
     def seal(self) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction. Return how many vanished."""
@@ -229,40 +201,6 @@ def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block:
         layout=block.layout,
         interval_ns=block.interval_ns,
     )
-
-
-def _pieces(
-    rows: Iterable[Row[*tuple[Any, ...]]], columns: Sequence[KnownColumn], stretch: tuple[int, int] | None
-) -> Iterator[Piece]:
-    """One piece per block, from its chunks, cut to the stretch and the ticks just before it."""
-    by_place = {(known.layout_id, known.position + CLOCKS): known.column for known in columns}
-    groups = {known.layout_id: known.group for known in columns}
-    for (layout_id, _), chunks in groupby(rows, key=lambda row: (row[0], row[1])):
-        every = list(chunks)
-        decoded = {row[5]: decode_column(row[6], row.ticks) for row in every}
-        inside = _inside(decoded[0], every[0].interval_ns, stretch)
-        yield Piece(
-            group=groups[layout_id],
-            boot=every[0].boot.bytes,
-            interval_ns=every[0].interval_ns,
-            wall_ns=decoded[0][inside],
-            monotonic_ns=decoded[1][inside],
-            columns={
-                by_place[layout_id, place]: values[inside] for place, values in decoded.items() if place >= CLOCKS
-            },
-        )
-
-
-def _inside(wall_ns: IntArray, interval_ns: int, stretch: tuple[int, int] | None) -> slice:
-    """The ticks from first to last in the stretch. A block of which none is stays whole; it costs little."""
-    if stretch is None:
-        return slice(None)
-    start_ns, end_ns = stretch
-    wanted = np.flatnonzero(
-        (wall_ns >= start_ns - statements.SEEN_BEFORE_INTERVALS * interval_ns) & (wall_ns <= end_ns)
-    )
-    # One more at either side: the tick that begins the first interval, and the one whose interval ends the stretch.
-    return slice(max(wanted[0] - 1, 0), wanted[-1] + 2) if len(wanted) else slice(None)
 
 
 def _archive_info(row: Row[*tuple[Any, ...]]) -> ArchiveInfo:

@@ -142,6 +142,8 @@ def ratio(above: FloatArray, below: FloatArray) -> FloatArray:
 def add(parts: Iterable[Sampled]) -> Sampled:
     """Sum over samples of one timebase. A device that is not there adds nothing; unknown only if all are."""
     every = list(parts)
+    if len(every) == 1:
+        return every[0]
     values = np.stack([part.values for part in every])
     known = ~np.isnan(values)
     total = np.where(known.any(axis=0), np.where(known, values, 0.0).sum(axis=0), np.nan)

@@ -8,9 +8,9 @@ from fastapi import APIRouter, Query
 from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.measures import measure_named
 from reditus.server.context import StoreDep
-from reditus.server.reading import Wanted, needed_columns
+from reditus.server.reading import asked_window
 from reditus.server.schemas import DiagnosisOut
-from reditus.server.times import parse_window
+from reditus.store.wanted import Wanted, needed_columns
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["diagnosis"])
 
@@ -23,8 +23,8 @@ def read_diagnosis(
     end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
 ) -> DiagnosisOut:
     """Findings and what was ruled out, over a window or the whole archive."""
-    archive = store.archive(archive_id)
-    window = parse_window(start, end, (archive.first_ns, archive.last_ns))
     wanted = tuple(Wanted(measure_named(name), None) for name in needed_measures())
-    frame = store.frame(archive_id, needed_columns(store.columns(archive_id), wanted), window)
-    return DiagnosisOut.of(archive.host.name, diagnose(frame, window))
+    with store.reading(archive_id) as reader:
+        window = asked_window(reader, start, end)
+        frame, host_name = reader.frame(needed_columns(reader.known, wanted), window), reader.scope.host_name
+    return DiagnosisOut.of(host_name, diagnose(frame, window))

@@ -7,8 +7,8 @@ from fastapi import APIRouter
 from reditus.core.counters import COUNTERS
 from reditus.core.measures import MEASURES
 from reditus.server.context import StoreDep
-from reditus.server.reading import available
 from reditus.server.schemas import AvailableOut, CounterOut, MeasureOut
+from reditus.store.wanted import available
 
 router = APIRouter(tags=["measures"])
 
@@ -28,7 +28,8 @@ def list_counters() -> list[CounterOut]:
 @router.get("/archives/{archive_id}/measures")
 def list_available_measures(archive_id: UUID, store: StoreDep) -> list[AvailableOut]:
     """The measures that an archive's counters can give, each with its devices."""
+    with store.reading(archive_id) as reader:
+        known = reader.known
     return [
-        AvailableOut(**MeasureOut.of(measure).model_dump(), devices=devices)
-        for measure, devices in available(store.columns(archive_id))
+        AvailableOut(**MeasureOut.of(measure).model_dump(), devices=devices) for measure, devices in available(known)
     ]

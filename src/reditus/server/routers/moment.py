@@ -9,9 +9,10 @@ from fastapi import APIRouter, Query
 from reditus.core.bins import Window
 from reditus.core.measures.processor import core_count
 from reditus.server.context import StoreDep
-from reditus.server.reading import Read, Wanted, available, read
+from reditus.server.reading import Read, read
 from reditus.server.schemas import MomentOut, ReadingOut
 from reditus.server.times import parse_time, to_ms
+from reditus.store.wanted import Wanted, available
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["moment"])
 
@@ -23,14 +24,12 @@ REACH_INTERVALS = 3
 def read_moment(archive_id: UUID, store: StoreDep, at: Annotated[str, Query(description="RFC 3339.")]) -> MomentOut:
     """Every measure, of the machine and of each device, at the tick that describes the moment."""
     at_ns = parse_time(at)
-    archive = store.archive(archive_id)
-    reach_ns = REACH_INTERVALS * (archive.interval_ns or 0) + 1
-    wanted = [
-        Wanted(measure, device)
-        for measure, devices in available(store.columns(archive_id))
-        for device in [None, *devices]
-    ]
-    frame, reads = read(store, archive_id, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))
+    with store.reading(archive_id) as reader:
+        reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
+        wanted = [
+            Wanted(measure, device) for measure, devices in available(reader.known) for device in [None, *devices]
+        ]
+        frame, reads = read(reader, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))
     found = [(one, one.sampled.timebase.index_at(at_ns)) for one in reads if one.sampled is not None]
     tick_ns = max(
         (int(one.sampled.timebase.wall_ns[at]) for one, at in found if at is not None and one.sampled), default=None

@@ -12,10 +12,10 @@ from reditus.core.frame import Frame
 from reditus.core.measures import measure_named
 from reditus.core.processes import GROUP, THREAD_GROUP, ProcessesAt, processes_at, threads_at
 from reditus.server.context import StoreDep
-from reditus.server.reading import Wanted, needed_columns
 from reditus.server.schemas import ProcessesOut, ProcessOut, ThreadOut, UsageOut
 from reditus.server.times import parse_time, to_ms
-from reditus.store import Store
+from reditus.store.reader import Reader
+from reditus.store.wanted import Wanted, needed_columns
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["processes"])
 
@@ -29,19 +29,18 @@ def read_processes(
 ) -> ProcessesOut:
     """The heaviest processes by processor, memory, I/O and blocked time at the tick that describes the moment."""
     at_ns = parse_time(at)
-    archive = store.archive(archive_id)
-    known = store.columns(archive_id)
-    reach_ns = REACH_INTERVALS * (archive.interval_ns or 0) + 1
-    columns = tuple(one for one in known if one.group in (GROUP, THREAD_GROUP))
-    if not columns:
-        return _nothing(recorded=False)
-    frame = store.frame(
-        archive_id, (*columns, *needed_columns(known, (BUSY,))), Window(at_ns - reach_ns, at_ns + reach_ns)
-    )
-    found = processes_at(frame, at_ns)
-    if found is None:
-        return _nothing(recorded=True)
-    return _told(store, archive_id, frame, found)
+    with store.reading(archive_id) as reader:
+        reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
+        columns = tuple(one for one in reader.known if one.group in (GROUP, THREAD_GROUP))
+        if not columns:
+            return _nothing(recorded=False)
+        frame = reader.frame(
+            (*columns, *needed_columns(reader.known, (BUSY,))), Window(at_ns - reach_ns, at_ns + reach_ns)
+        )
+        found = processes_at(frame, at_ns)
+        if found is None:
+            return _nothing(recorded=True)
+        return _told(reader, frame, found)
 
 
 def _nothing(*, recorded: bool) -> ProcessesOut:
@@ -50,10 +49,10 @@ def _nothing(*, recorded: bool) -> ProcessesOut:
     )
 
 
-def _told(store: Store, archive_id: UUID, frame: Frame, found: ProcessesAt) -> ProcessesOut:
+def _told(reader: Reader, frame: Frame, found: ProcessesAt) -> ProcessesOut:
     at_work = threads_at(frame, found.at_ns)
     keys = [(one.pid, one.start) for one in found.heaviest] + [(one.tid, one.start) for one in at_work]
-    names = store.identities(archive_id, found.at_ns, keys)
+    names = reader.identities(found.at_ns, keys)
     processes = []
     for one in sorted(found.heaviest, key=lambda one: (one.usage.cpu_cores or 0, one.usage.memory_bytes), reverse=True):
         who = names.get((one.pid, one.start))

@@ -10,9 +10,9 @@ from fastapi import APIRouter, Query, Response
 from reditus.core.bins import MAX_BINS
 from reditus.core.types import NS_PER_MS
 from reditus.server.context import StoreDep
-from reditus.server.reading import Drawn, draw, parse_wanted, read
+from reditus.server.reading import Drawn, asked_window, draw, parse_wanted, read
 from reditus.server.schemas import SeriesSetOut
-from reditus.server.times import parse_window, to_ms
+from reditus.server.times import to_ms
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
 
@@ -31,11 +31,10 @@ def read_series(
     width: Annotated[int, Query(ge=1, le=MAX_BINS, description="Points to draw at the most, per series.")] = 1_300,
 ) -> Response:
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
-    archive = store.archive(archive_id)
-    window = parse_window(start, end, (archive.first_ns, archive.last_ns))
-    known = store.columns(archive_id)
-    wanted = [one for text in measure for one in parse_wanted(text, known)][:MAX_SERIES]
-    _, reads = read(store, archive_id, wanted, window)
+    with store.reading(archive_id) as reader:
+        window = asked_window(reader, start, end)
+        wanted = [one for text in measure for one in parse_wanted(text, reader.known)][:MAX_SERIES]
+        _, reads = read(reader, wanted, window)
     times, series = _shaped(draw(reads, window, width))
     content = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns), "times_ms": times, "series": series}
     # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.

@@ -1,0 +1,56 @@
+"""Which columns the measures need, and which measures the columns can give."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from reditus.core.measures import MEASURES, Measure
+from reditus.store.known import KnownColumns
+from reditus.store.records import KnownColumn
+
+REMEMBERED = 64
+"""Archives for which it is remembered what they can give; that changes only when a device comes or goes."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A measure, of a device or of the machine."""
+
+    measure: Measure
+    device: str | None
+
+    @property
+    def name(self) -> str:
+        """As it is asked for: NAME or NAME@DEVICE."""
+        return self.measure.name if self.device is None else f"{self.measure.name}@{self.device}"
+
+
+@lru_cache(maxsize=REMEMBERED)
+def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...]:
+    """The measures that these columns can give, each with its devices."""
+    counters = known.by_counter.keys()
+    out = []
+    for measure in MEASURES.values():
+        required = {need.counter for need in measure.needs if not need.optional}
+        optional = {need.counter for need in measure.needs}
+        if required <= counters and optional & counters:
+            out.append((measure, devices_of(known, measure)))
+    return tuple(out)
+
+
+@lru_cache(maxsize=16 * REMEMBERED)
+def devices_of(known: KnownColumns, measure: Measure) -> tuple[str, ...]:
+    asked = {need.counter for need in measure.needs}
+    return tuple(measure.devices(one.column for counter in asked for one in known.by_counter.get(counter, ())))
+
+
+@lru_cache(maxsize=4 * REMEMBERED)
+def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[KnownColumn, ...]:
+    """The columns that the measures read, each once."""
+    found = {
+        column: None
+        for one in wanted
+        for need in one.measure.needs
+        for column in known.by_counter.get(need.counter, ())
+        if need.matches(column.column, one.device)
+    }
+    return tuple(found)
