@@ -15,7 +15,6 @@ for zstd. The doubled encodings apply the same to the deltas of deltas; they pay
 Arithmetic is modulo 2^64 throughout, which is what makes every input survive.
 """
 
-import threading
 from enum import IntEnum
 from functools import lru_cache
 
@@ -33,7 +32,6 @@ WORD = 8
 FORMAT_VERSION = 1
 _MASK = (1 << 64) - 1
 _WIDTHS = (2, 4, 8)
-_local = threading.local()
 
 Words = NDArray[np.uint64]
 
@@ -188,7 +186,7 @@ def _read_planes(payload: bytes | memoryview, *, planes: int, least: int, compre
     size = count * planes
     if compressed:
         try:
-            payload = _decompressor().decompress(payload, max_output_size=size)
+            payload = zstandard.ZstdDecompressor().decompress(payload, max_output_size=size)
         except zstandard.ZstdError as why:
             raise BlockError(f"a column's bytes are damaged: {why}") from why
     if len(payload) != size:
@@ -206,14 +204,6 @@ def _read_planes(payload: bytes | memoryview, *, planes: int, least: int, compre
         for plane in range(planes):
             spread[:, plane] = parts[plane]
         np.add(spread.view(f"<u{width}")[:, 0], base, out=out)
-
-
-def _decompressor() -> zstandard.ZstdDecompressor:
-    """One a thread: making one costs as much as using it."""
-    if not hasattr(_local, "decompressor"):
-        _local.decompressor = zstandard.ZstdDecompressor()
-    found: zstandard.ZstdDecompressor = _local.decompressor
-    return found
 
 
 def _signed(word: int) -> int:

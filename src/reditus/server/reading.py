@@ -5,15 +5,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reditus.core.bins import Sheet, Summary, Window, bin_edges, points
+from reditus.core.bins import Binned, Sheet, Summary, Window, bin_edges, points
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import measure_named
 from reditus.core.measures.raw import expanded, is_counter
+from reditus.core.rollup import chosen_level, rolled_edges
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.server.times import parse_window
 from reditus.store.known import KnownColumns
 from reditus.store.reader import Reader
+from reditus.store.rollups import rolled
 from reditus.store.wanted import Wanted, devices_of, needed_columns
 
 EVERY_DEVICE = "*"
@@ -32,13 +34,16 @@ class Read:
 class Drawn:
     """A series ready for a chart: ticks where they fit the width, bins where they do not."""
 
-    read: Read
+    wanted: Wanted
+    missing: str | None
     times_ns: IntArray
     mean: FloatArray
     low: FloatArray | None
     high: FloatArray | None
     bin_s: float | None
     summary: Summary | None
+    summary_of_s: float | None = None
+    """Length of the bins that the summary is of; None where it is of the ticks."""
 
 
 def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
@@ -75,20 +80,59 @@ def draw(reads: Sequence[Read], window: Window, width: int) -> list[Drawn]:
 def _drawn(one: Read, sheet: Sheet, width: int) -> Drawn:
     if one.sampled is None:
         nothing = np.zeros(0)
-        return Drawn(one, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
+        return Drawn(one.wanted, one.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
     if sheet.ticks(one.sampled) <= width:
         times_ns, values = points(one.sampled, sheet.window)
-        return Drawn(one, times_ns, values, None, None, None, sheet.summary(one.sampled))
-    binned = sheet.binned(one.sampled)
+        return Drawn(one.wanted, None, times_ns, values, None, None, None, sheet.summary(one.sampled))
+    return _of_bins(one.wanted, sheet.binned(one.sampled), sheet.summary(one.sampled))
+
+
+def _of_bins(wanted: Wanted, binned: Binned, summary: Summary, summary_of_s: float | None = None) -> Drawn:
     edges_ns = binned.edges_ns
     middle_ns = edges_ns[:-1] + np.diff(edges_ns) // 2
     bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
-    return Drawn(one, middle_ns, binned.mean, binned.low, binned.high, bin_s, sheet.summary(one.sampled))
+    return Drawn(wanted, None, middle_ns, binned.mean, binned.low, binned.high, bin_s, summary, summary_of_s)
+
+
+def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> list[Drawn]:
+    """Measures ready for a chart: from the ticks, or from rollups where a pixel stands for many of their bins. Either
+    way lowest, highest and mean of a bin are exact.
+    """
+    level_s = chosen_level(window, width, reader.extent.interval_ns or 0)
+    counters = [one for one in wanted if level_s is None or is_counter(one.measure.name)]
+    # Counters as they are have no rollups; so few are asked for that their ticks will do.
+    by_ticks = dict(zip(counters, draw(read(reader, counters, window)[1], window, width), strict=True))
+    by_bins: dict[Wanted, Drawn] = {}
+    if level_s is not None:
+        measures = [one for one in wanted if one not in by_ticks]
+        by_bins = dict(zip(measures, _rolled(reader, measures, window, width, level_s), strict=True))
+    return [by_ticks.get(one) or by_bins[one] for one in wanted]
+
+
+def _rolled(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int, level_s: int) -> list[Drawn]:
+    edges_ns = rolled_edges(window, width, level_s)
+    whole = (int(edges_ns[0]), int(edges_ns[-1]))
+    factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
+    first = (window.start_ns // (level_s * NS_PER_S) * level_s * NS_PER_S - whole[0]) // (level_s * NS_PER_S)
+    after = -((whole[0] - window.end_ns) // (level_s * NS_PER_S))
+    out = []
+    for one, fine in zip(wanted, rolled(reader, wanted, whole, level_s), strict=True):
+        if not fine.seen_s.any() and not needed_columns(reader.known, (one,)):
+            missing = _missing(one)
+            out.append(Drawn(one, missing, np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None))
+            continue
+        summary = fine.part(first, after).summary(window)
+        out.append(_of_bins(one, fine.coarser(factor).binned(edges_ns), summary, level_s))
+    return out
 
 
 def _derived(frame: Frame, one: Wanted) -> Read:
     try:
         return Read(one, one.measure.derive(frame, one.device), None)
     except UnknownCounter:
-        of = f" of {one.device}" if one.device else ""
-        return Read(one, None, f"{one.measure.name}{of}: this archive lacks the counters for it in this window")
+        return Read(one, None, _missing(one))
+
+
+def _missing(one: Wanted) -> str:
+    of = f" of {one.device}" if one.device else ""
+    return f"{one.measure.name}{of}: this archive lacks the counters for it in this window"

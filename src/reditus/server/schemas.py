@@ -168,6 +168,10 @@ class SummaryOut(Out):
     high: float | None
     total: float | None
     coverage: float
+    of_s: float | None = Field(
+        description="Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is of "
+        "their means. null where the figures are of the ticks."
+    )
 
 
 class SeriesOut(Out):

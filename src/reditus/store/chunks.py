@@ -1,8 +1,9 @@
 """Read columns out of blocks: only their bytes leave the database, those of neighbours in one go."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby, pairwise
+from typing import Any
 from uuid import UUID
 
 import numpy as np
@@ -58,15 +59,22 @@ def read_pieces(
     if window is not None:
         values |= {"start": window.start_ns, "end": window.end_ns, "before": SEEN_BEFORE_INTERVALS}
     statement = _RUNS.format(window="" if window is None else _WINDOW)
-    # The driver itself, and in binary: as text every byte would come as two, and be turned back one by one.
-    driver = session.connection().connection.driver_connection
-    assert driver is not None
-    with driver.cursor(binary=True) as cursor:
-        rows = cursor.execute(statement, values).fetchall()
+    rows = binary_rows(session, statement, values)
     out: dict[UUID, list[Piece]] = {}
     for archive, piece in _pieces(rows, columns, window):
         out.setdefault(archive, []).append(piece)
     return out
+
+
+def binary_rows(session: Session, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
+    """What a plain statement finds, asked of the driver itself: as text every byte would come as two, and be turned back
+    one by one.
+    """
+    driver = session.connection().connection.driver_connection
+    assert driver is not None
+    with driver.cursor(binary=True) as cursor:
+        found: list[tuple[Any, ...]] = cursor.execute(statement, values).fetchall()
+    return found
 
 
 def _runs(columns: Sequence[KnownColumn]) -> list[_Run]:
@@ -86,11 +94,8 @@ def _runs(columns: Sequence[KnownColumn]) -> list[_Run]:
     return runs
 
 
-_Row = tuple[int, UUID, int, UUID, int, int, int, list[int], bytes]
-
-
 def _pieces(
-    rows: Sequence[_Row], columns: Sequence[KnownColumn], window: Window | None
+    rows: Sequence[tuple[Any, ...]], columns: Sequence[KnownColumn], window: Window | None
 ) -> Iterator[tuple[UUID, Piece]]:
     by_layout: dict[int, list[tuple[int, Column]]] = {}
     groups = {known.layout_id: known.group for known in columns}

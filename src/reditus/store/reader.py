@@ -1,8 +1,9 @@
 """Read an archive, or all archives of a host as one timeline."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import func, select
@@ -15,7 +16,7 @@ from reditus.core.frame import Frame
 from reditus.core.identities import Identity
 from reditus.core.joining import joined
 from reditus.store import statements
-from reditus.store.chunks import read_pieces
+from reditus.store.chunks import binary_rows, read_pieces
 from reditus.store.errors import UnknownArchive
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.records import KnownColumn
@@ -56,8 +57,18 @@ class Reader:
 
     @cached_property
     def extent(self) -> Extent:
+        """Of everything that is read."""
         row = self.session.execute(statements.extent(self.scope.host, self.scope.archives)).one()
         return Extent(*row)
+
+    def extent_of(self, archive: UUID) -> Extent:
+        if self.scope.archives == (archive,):
+            return self.extent
+        return Extent(*self.session.execute(statements.extent(self.scope.host, [archive])).one())
+
+    def rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
+        """What a plain statement finds, in the driver's binary form: as text every byte would come as two."""
+        return binary_rows(self.session, statement, values)
 
     def frame(self, columns: Sequence[KnownColumn], window: Window | None) -> Frame:
         """Some columns over a window (None: all of it), with the tick before it."""

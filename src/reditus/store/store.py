@@ -25,6 +25,7 @@ from reditus.store.markers import put_markers
 from reditus.store.migrations import migrate
 from reditus.store.reader import Reader, scope_of
 from reditus.store.records import ArchiveInfo, HostInfo, Stored
+from reditus.store.rollups import drop_rollups, drop_stale, roll_archive
 from reditus.store.sealing import seal_archive
 from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow
 
@@ -112,6 +113,9 @@ class Store:
                 if fresh is not None:
                     session.execute(insert(BlockRow), [statements.block_values(host_id, layouts[block.layout], fresh)])
                     stored += fresh.ticks
+            if stored:
+                # Late ticks: what was rolled up without them is rolled up again.
+                drop_rollups(session, host_id, archive, min(block.first_ns - block.interval_ns for block in blocks))
             for identities in told:
                 if identities.archive != archive:
                     raise BlockClash(f"the batch tells of processes of archive {identities.archive}, sent to {archive}")
@@ -150,7 +154,17 @@ class Store:
             with self._session() as session:
                 host_of(session, archive, lock=True)
                 vanished += seal_archive(session, host_id, archive)
+            self._roll(host_id, archive)
         return vanished
+
+    def _roll(self, host_id: UUID, archive: UUID) -> None:
+        """Let rollups grow, some at a time, so that appending never waits long."""
+        more = True
+        while more:
+            with self._session() as session:
+                host_of(session, archive, lock=True)
+                drop_stale(session, host_id, archive)
+                more = roll_archive(session, self._memory, archive)
 
     def during(self, work: Callable[[Session], T]) -> T:
         """Do some work in a transaction of its own; what it raises undoes it."""

@@ -16,6 +16,7 @@ from sqlalchemy import (
     Text,
     UniqueConstraint,
     Uuid,
+    false,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -45,6 +46,11 @@ class ArchiveRow(Base):
     source: Mapped[str] = mapped_column(Text)
     facts: Mapped[dict[str, Any]] = mapped_column(JSONB)
     created_ns: Mapped[int] = mapped_column(BigInteger)
+    notes: Mapped[str] = mapped_column(Text, server_default="")
+    protected: Mapped[bool] = mapped_column(Boolean, server_default=false())
+    """Nothing in it expires, and it cannot be deleted."""
+    deleted_ns: Mapped[int | None] = mapped_column(BigInteger)
+    """Since when it waits to be removed; until the next sealing that can be taken back."""
 
     __table_args__ = (
         UniqueConstraint("id", name="archives_id_key"),
@@ -112,6 +118,65 @@ class BlockRow(Base):
         ),
         ForeignKeyConstraint(["host_id", "layout_id"], ["layouts.host_id", "layouts.id"], name="blocks_layout_fkey"),
         Index("blocks_last", "host_id", "archive_id", "layout_id", "last_ns"),
+    )
+
+
+class RollupKeysRow(Base):
+    """Which series the columns of rollups are, named by the digest of their names."""
+
+    __tablename__ = "rollup_keys"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
+    digest: Mapped[bytes] = mapped_column(LargeBinary)
+    names: Mapped[list[str]] = mapped_column(ARRAY(Text))
+
+    __table_args__ = (
+        UniqueConstraint("host_id", "digest", name="rollup_keys_digest_key"),
+        ForeignKeyConstraint(["host_id"], ["hosts.id"], name="rollup_keys_host_id_fkey"),
+    )
+
+
+class RollupRow(Base):
+    """Some series over bins one after another (core.rollup)."""
+
+    __tablename__ = "rollups"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    level_s: Mapped[int] = mapped_column(Integer, primary_key=True)
+    keys_id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    first_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    bins: Mapped[int] = mapped_column(Integer)
+    offsets: Mapped[list[int]] = mapped_column(ARRAY(Integer))
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="rollups_archive_fkey"
+        ),
+        ForeignKeyConstraint(
+            ["host_id", "keys_id"], ["rollup_keys.host_id", "rollup_keys.id"], name="rollups_keys_fkey"
+        ),
+    )
+
+
+class RollupReachRow(Base):
+    """How far an archive's rollups of a level reach, and by which version of the formulas they were made."""
+
+    __tablename__ = "rollup_reach"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    level_s: Mapped[int] = mapped_column(Integer, primary_key=True)
+    derivation: Mapped[int] = mapped_column(Integer)
+    since_ns: Mapped[int] = mapped_column(BigInteger)
+    until_ns: Mapped[int] = mapped_column(BigInteger)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="rollup_reach_archive_fkey"
+        ),
     )
 
 

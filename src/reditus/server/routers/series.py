@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query, Response
 from reditus.core.bins import MAX_BINS
 from reditus.core.types import NS_PER_MS
 from reditus.server.context import StoreDep
-from reditus.server.reading import Drawn, asked_window, draw, parse_wanted, read
+from reditus.server.reading import Drawn, asked_window, drawn, parse_wanted
 from reditus.server.schemas import SeriesSetOut
 from reditus.server.times import to_ms
 
@@ -34,24 +34,24 @@ def read_series(
     with store.reading(archive_id) as reader:
         window = asked_window(reader, start, end)
         wanted = [one for text in measure for one in parse_wanted(text, reader.known)][:MAX_SERIES]
-        _, reads = read(reader, wanted, window)
-    times, series = _shaped(draw(reads, window, width))
+        found = drawn(reader, wanted, window, width)
+    times, series = _shaped(found)
     content = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns), "times_ms": times, "series": series}
     # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
     return Response(orjson.dumps(content, option=orjson.OPT_SERIALIZE_NUMPY), media_type="application/json")
 
 
-def _shaped(drawn: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:
+def _shaped(every: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:
     """Series that run along the same times share them."""
     times: list[Any] = []
     places: dict[bytes, int] = {}
     series = []
-    for one in drawn:
+    for one in every:
         key = one.times_ns.tobytes()
         if key not in places:
             places[key] = len(times)
             times.append(one.times_ns / NS_PER_MS)
-        wanted = one.read.wanted
+        wanted = one.wanted
         series.append(
             {
                 "measure": wanted.measure.name,
@@ -63,7 +63,7 @@ def _shaped(drawn: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:
                 "low": one.low,
                 "high": one.high,
                 "summary": None if one.summary is None else _summary(one),
-                "missing": one.read.missing,
+                "missing": one.missing,
             }
         )
     return times, series
@@ -71,5 +71,5 @@ def _shaped(drawn: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:
 
 def _summary(one: Drawn) -> dict[str, Any]:
     assert one.summary is not None
-    out = asdict(one.summary)
-    return out if one.read.wanted.measure.total else out | {"total": None}
+    out = asdict(one.summary) | {"of_s": one.summary_of_s}
+    return out if one.wanted.measure.total else out | {"total": None}

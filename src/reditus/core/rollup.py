@@ -1,0 +1,143 @@
+"""Rollups: measures per bin of a fixed length, exact, so that weeks and years open as fast as an hour.
+
+A bin holds the seconds that were observed, and mean, lowest and highest over them. Bins of a fixed length put together
+give those of any multiple of it without loss, which is why charts that are drawn from rollups have such bins.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import zstandard
+
+from reditus.core.bins import Binned, Summary, Window, weighted_quantile
+from reditus.core.column_codec import ZSTD_LEVEL, decode_column, encode_column
+from reditus.core.errors import BlockError
+from reditus.core.types import NS_PER_S, FloatArray, IntArray
+
+LEVELS_S = (60, 3_600)
+CHUNK_BINS = 1_440
+"""Bins of one row at the most: a day of minutes, two months of hours."""
+PARTS = 2
+"""Chunks a series has: the observed time in ns as a column, and the floats."""
+MOST_SERIES = 100
+"""Of one row, for the same reason as a block has a limit of columns."""
+LEAST_TICKS_A_BIN = 10
+"""A level pays when its bins hold so many ticks; else the ticks themselves are as fast to read."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rolled:
+    """One measure over bins one after another. Where nothing was observed the seconds are 0 and all else NaN."""
+
+    seen_s: FloatArray
+    mean: FloatArray
+    low: FloatArray
+    high: FloatArray
+
+    def __len__(self) -> int:
+        return len(self.seen_s)
+
+    @classmethod
+    def unknown(cls, bins: int) -> "Rolled":
+        return cls(np.zeros(bins), *(np.full(bins, np.nan) for _ in range(3)))
+
+    @classmethod
+    def of(cls, binned: Binned) -> "Rolled":
+        length_s = np.diff(binned.edges_ns) / NS_PER_S
+        return cls(binned.coverage * length_s, binned.mean, binned.low, binned.high)
+
+    def put(self, at: int, other: "Rolled") -> None:
+        """Write another's bins over those from `at` on."""
+        for own, its in zip(self._parts, other._parts, strict=True):
+            own[at : at + len(other)] = its
+
+    def part(self, start: int, end: int) -> "Rolled":
+        return Rolled(*(own[start:end] for own in self._parts))
+
+    def followed_by(self, other: "Rolled") -> "Rolled":
+        return Rolled(*(np.concatenate(pair) for pair in zip(self._parts, other._parts, strict=True)))
+
+    def coarser(self, factor: int) -> "Rolled":
+        """Bins `factor` times as long. Their number has to be a multiple of it."""
+        if factor == 1:
+            return self
+        seen_s = self.seen_s.reshape(-1, factor)
+        together_s = seen_s.sum(axis=1)
+        known = together_s > 0
+        out = Rolled.unknown(len(together_s))
+        out.seen_s[:] = together_s
+        weighted = np.where(seen_s > 0, self.mean.reshape(-1, factor), 0.0) * seen_s
+        out.low[known] = np.fmin.reduce(self.low.reshape(-1, factor)[known], axis=1)
+        out.high[known] = np.fmax.reduce(self.high.reshape(-1, factor)[known], axis=1)
+        out.mean[known] = weighted.sum(axis=1)[known] / together_s[known]
+        # The mean of equal values may leave their range by a rounding error.
+        out.mean[known] = np.clip(out.mean[known], out.low[known], out.high[known])
+        return out
+
+    def binned(self, edges_ns: IntArray) -> Binned:
+        length_s = np.diff(edges_ns) / NS_PER_S
+        return Binned(edges_ns, self.mean, self.low, self.high, np.minimum(self.seen_s / length_s, 1.0))
+
+    def summary(self, window: Window) -> Summary:
+        """Over whole bins. All but the percentile are exact for those; that one is of the bins' means."""
+        known = self.seen_s > 0
+        if not known.any():
+            return Summary(None, None, None, None, None, 0.0)
+        seen_s, mean = self.seen_s[known], self.mean[known]
+        observed_s = float(seen_s.sum())
+        total = float(np.dot(mean, seen_s))
+        low, high = float(self.low[known].min()), float(self.high[known].max())
+        return Summary(
+            low=low,
+            mean=min(max(total / observed_s, low), high),
+            p95=weighted_quantile(mean, seen_s, 0.95),
+            high=high,
+            total=total,
+            coverage=min(observed_s / window.length_s, 1.0),
+        )
+
+    @property
+    def _parts(self) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+        return self.seen_s, self.mean, self.low, self.high
+
+    def to_chunks(self) -> list[bytes]:
+        """The observed time as a column (column_codec), and all means, lowest and highest values as little-endian doubles in
+        one zstd frame. Measured: half the size of byte planes, for most of a quiet bin's numbers are the same.
+        """
+        seen_ns = np.round(self.seen_s * NS_PER_S).astype(np.int64)
+        floats = np.concatenate([self.mean, self.low, self.high]).astype("<f8").tobytes()
+        return [encode_column(seen_ns), zstandard.ZstdCompressor(level=ZSTD_LEVEL).compress(floats)]
+
+    @classmethod
+    def from_chunks(cls, chunks: Sequence[bytes], bins: int) -> "Rolled":
+        """Raise BlockError for what is no such list."""
+        seen, packed = chunks
+        try:
+            floats = zstandard.ZstdDecompressor().decompress(packed, max_output_size=24 * bins)
+        except zstandard.ZstdError as why:
+            raise BlockError(f"a rollup's bytes are damaged: {why}") from why
+        if len(floats) != 24 * bins:
+            raise BlockError(f"a rollup of {bins} bins wants {24 * bins} bytes and has {len(floats)}")
+        mean, low, high = np.frombuffer(floats, dtype="<f8").reshape(3, bins)
+        return cls(decode_column(seen, bins) / NS_PER_S, mean, low, high)
+
+
+def levels_of(interval_ns: int) -> list[int]:
+    """The levels, in seconds, that pay for ticks so far apart."""
+    return [level for level in LEVELS_S if level * NS_PER_S >= LEAST_TICKS_A_BIN * interval_ns]
+
+
+def chosen_level(window: Window, width: int, interval_ns: int) -> int | None:
+    """The coarsest level, in seconds, whose bins are at most half as long as a pixel; None for the ticks themselves."""
+    pixel_ns = (window.end_ns - window.start_ns) / width
+    fitting = [level for level in levels_of(interval_ns) if 2 * level * NS_PER_S <= pixel_ns]
+    return max(fitting, default=None)
+
+
+def rolled_edges(window: Window, width: int, level_s: int) -> IntArray:
+    """Edges of at most `width` equal bins that cover the window, on multiples of their length, itself one of the level."""
+    level_ns = level_s * NS_PER_S
+    length_ns = -(-(window.end_ns - window.start_ns) // max(width - 1, 1))
+    length_ns = -(-length_ns // level_ns) * level_ns
+    return np.arange(window.start_ns // length_ns, -(-window.end_ns // length_ns) + 1, dtype=np.int64) * length_ns
