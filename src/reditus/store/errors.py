@@ -14,6 +14,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from uuid import UUID
 
+import psycopg
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 
@@ -67,7 +68,7 @@ def away_as_error() -> Iterator[None]:
     """Turn the driver's many ways of losing the database into StoreAway."""
     try:
         yield
-    except (OperationalError, InterfaceError, PoolTimeout) as why:
+    except (OperationalError, InterfaceError, PoolTimeout, psycopg.OperationalError, psycopg.InterfaceError) as why:
         raise StoreAway(f"the database cannot be reached: {_first_line(why)}") from why
     except DBAPIError as why:
         if why.connection_invalidated:

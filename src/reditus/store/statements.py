@@ -66,6 +66,11 @@ def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> l
     ]
 
 
+BLOCK_COLUMNS = (
+    "host_id", "archive_id", "layout_id", "first_ns", "last_ns", "boot", "interval_ns", "ticks", "offsets", "data",
+)  # fmt: skip
+
+
 def block_values(host_id: UUID, layout_id: int, block: Block) -> dict[str, Any]:
     return {
         "host_id": host_id,
@@ -79,15 +84,6 @@ def block_values(host_id: UUID, layout_id: int, block: Block) -> dict[str, Any]:
         "offsets": list(block.offsets),
         "data": block.data,
     }
-
-
-def layouts_by_digest(host_id: UUID, digests: Sequence[bytes]) -> Select[*tuple[Any, ...]]:
-    return (
-        select(LayoutRow.digest, LayoutRow.id, func.count(ColumnRow.position))
-        .join(ColumnRow, (ColumnRow.host_id == LayoutRow.host_id) & (ColumnRow.layout_id == LayoutRow.id))
-        .where(LayoutRow.host_id == host_id, LayoutRow.digest.in_(digests))
-        .group_by(LayoutRow.digest, LayoutRow.id)
-    )
 
 
 def archive_layouts(host_id: UUID, archives: Sequence[UUID]) -> Select[int]:

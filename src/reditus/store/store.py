@@ -2,32 +2,31 @@
 
 import time
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future
 from contextlib import contextmanager
 from typing import Any, TypeVar
 from uuid import UUID
 
-import numpy as np
 from sqlalchemy import Row, create_engine, insert, select, text
 from sqlalchemy.orm import Session
 
-from reditus.core.blocks import Block, Stretch, encode_block
-from reditus.core.column_codec import decode_column
+from reditus.core.batches import Batch
+from reditus.core.blocks import Block
 from reditus.core.facts import HostFacts
 from reditus.core.identities import Identities
 from reditus.core.layout import Layout
 from reditus.core.markers import Markers
-from reditus.core.types import BoolArray
 from reditus.store import statements
-from reditus.store.errors import BlockClash, UnknownArchive, UnknownLayout, away_as_error
+from reditus.store.appending import Appender
+from reditus.store.errors import BlockClash, UnknownArchive, away_as_error
 from reditus.store.hosts import host_of
 from reditus.store.known import ColumnMemory
-from reditus.store.markers import put_markers
 from reditus.store.migrations import migrate
 from reditus.store.reader import Reader, scope_of
 from reditus.store.records import ArchiveInfo, HostInfo, Stored
-from reditus.store.rollups import drop_rollups, drop_stale, roll_archive
+from reditus.store.rollups import drop_stale, roll_archive
 from reditus.store.sealing import seal_archive
-from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow
+from reditus.store.tables import ArchiveRow, ColumnRow, FactsRow
 
 T = TypeVar("T")
 CONNECT_TIMEOUT_S = 5
@@ -41,12 +40,14 @@ class Store:
             url, pool_pre_ping=True, pool_size=8, connect_args={"connect_timeout": CONNECT_TIMEOUT_S}
         )
         self._memory = ColumnMemory()
+        self._appender = Appender(self._session)
 
     def migrate(self) -> None:
         with away_as_error():
             migrate(self._engine)
 
     def close(self) -> None:
+        self._appender.close()
         self._engine.dispose()
 
     def check(self) -> None:
@@ -102,31 +103,13 @@ class Store:
         Raise UnknownArchive, UnknownLayout, or BlockClash for a block of another archive or with other columns than
         its layout has.
         """
-        with self._session() as session:
-            # The lock on the archive's row keeps two senders, or a sender and the sealing, from seeing half of each
-            # other's work.
-            host_id = host_of(session, archive, lock=True)
-            layouts = _layout_ids(session, host_id, archive, blocks)
-            stored = 0
-            for block in blocks:
-                fresh = _without_known_ticks(session, host_id, layouts[block.layout], block)
-                if fresh is not None:
-                    session.execute(insert(BlockRow), [statements.block_values(host_id, layouts[block.layout], fresh)])
-                    stored += fresh.ticks
-            if stored:
-                # Late ticks: what was rolled up without them is rolled up again.
-                drop_rollups(session, host_id, archive, min(block.first_ns - block.interval_ns for block in blocks))
-            for identities in told:
-                if identities.archive != archive:
-                    raise BlockClash(f"the batch tells of processes of archive {identities.archive}, sent to {archive}")
-                if identities.processes:
-                    session.execute(statements.upsert_processes(host_id, identities))
-            for markers in marked:
-                if markers.archive != archive:
-                    raise BlockClash(f"the batch holds markers of archive {markers.archive}, sent to {archive}")
-                put_markers(session, host_id, archive, markers.markers)
-        offered = sum(block.ticks for block in blocks)
-        return Stored(stored, offered - stored, max((block.last_ns for block in blocks), default=None))
+        return self.submit(archive, Batch(list(blocks), list(told), list(marked))).result()
+
+    def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
+        """Append without waiting; batches that come at the same time are committed together. The result is there when the
+        batch is on disk, or the error as of `append`.
+        """
+        return self._appender.submit(archive, batch)
 
     def archives(self) -> list[ArchiveInfo]:
         with self._session() as session:
@@ -175,46 +158,6 @@ class Store:
     def _session(self) -> Iterator[Session]:
         with away_as_error(), Session(self._engine) as session, session.begin():
             yield session
-
-
-def _layout_ids(session: Session, host_id: UUID, archive: UUID, blocks: Sequence[Block]) -> dict[bytes, int]:
-    digests = {block.layout for block in blocks}
-    rows = session.execute(statements.layouts_by_digest(host_id, list(digests))).all()
-    known = {digest: (layout_id, width) for digest, layout_id, width in rows}
-    for block in blocks:
-        if block.archive != archive:
-            raise BlockClash(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
-        if block.layout not in known:
-            raise UnknownLayout(block.layout)
-        if known[block.layout][1] != block.columns:
-            raise BlockClash(f"a block has {block.columns} columns, its layout {known[block.layout][1]}")
-    return {digest: layout_id for digest, (layout_id, _) in known.items()}
-
-
-def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block: Block) -> Block | None:
-    """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""
-    overlapping = session.scalars(
-        statements.overlapping_blocks(host_id, block.archive, layout_id, block.first_ns, block.last_ns)
-    ).all()
-    same_boot = [row for row in overlapping if row.boot == block.boot]
-    if not same_boot:
-        return block
-    stretch = block.stretch()
-    stored_ns = np.concatenate(
-        [decode_column(row.data[row.offsets[1] : row.offsets[2]], row.ticks) for row in same_boot]
-    )
-    fresh: BoolArray = ~np.isin(stretch.monotonic_ns, stored_ns)
-    if fresh.all():
-        return block
-    if not fresh.any():
-        return None
-    return encode_block(
-        Stretch(stretch.wall_ns[fresh], stretch.monotonic_ns[fresh], stretch.values[fresh]),
-        archive=block.archive,
-        boot=block.boot,
-        layout=block.layout,
-        interval_ns=block.interval_ns,
-    )
 
 
 def _archive_info(row: Row[*tuple[Any, ...]]) -> ArchiveInfo:

@@ -1153,6 +1153,11 @@ export interface components {
             low: number | null;
             /** Mean */
             mean: number | null;
+            /**
+             * Of S
+             * @description Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is of their means. null where the figures are of the ticks.
+             */
+            of_s: number | null;
             /** P95 */
             p95: number | null;
             /** Total */

@@ -1,0 +1,275 @@
+"""Append batches: many senders' in one transaction, so that hundreds of hosts cost a few disk syncs a second."""
+
+from collections.abc import Sequence
+from concurrent.futures import Future
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from queue import SimpleQueue
+from threading import Thread
+from typing import Any, Protocol
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from reditus.core.batches import Batch
+from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.column_codec import decode_column
+from reditus.core.types import BoolArray
+from reditus.store import statements
+from reditus.store.chunks import binary_rows
+from reditus.store.errors import BlockClash, StoreAway, StoreError, UnknownArchive, UnknownLayout
+from reditus.store.markers import put_markers
+from reditus.store.records import Stored
+from reditus.store.rollups import drop_rollups
+
+MOST_TOGETHER = 512
+"""Batches in one transaction at the most."""
+
+
+@dataclass(frozen=True)
+class Append:
+    """A batch for an archive, and what becomes of it."""
+
+    archive: UUID
+    batch: Batch
+    outcome: "Future[Stored]" = field(default_factory=Future)
+
+
+class Sessions(Protocol):
+    """Gives a session with a transaction that is committed at its end."""
+
+    def __call__(self) -> AbstractContextManager[Session]: ...
+
+
+class Appender:
+    """Takes batches from any thread. What comes while one transaction is under way goes into the next, all together."""
+
+    def __init__(self, sessions: Sessions) -> None:
+        self._sessions = sessions
+        self._layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
+        self._queue: SimpleQueue[Append | None] = SimpleQueue()
+        self._thread = Thread(target=self._work, name="append", daemon=True)
+        self._thread.start()
+
+    def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
+        """Its result is there when the batch is on disk; or UnknownArchive, UnknownLayout, BlockClash, StoreAway."""
+        asked = Append(archive, batch)
+        self._queue.put(asked)
+        return asked.outcome
+
+    def close(self) -> None:
+        self._queue.put(None)
+        self._thread.join()
+
+    def _work(self) -> None:
+        ended = False
+        while not ended:
+            together, ended = self._next()
+            if together:
+                self._append(together)
+
+    def _next(self) -> tuple[list[Append], bool]:
+        found = [self._queue.get()]
+        while not self._queue.empty() and len(found) < MOST_TOGETHER and found[-1] is not None:
+            found.append(self._queue.get())
+        return [one for one in found if one is not None], found[-1] is None
+
+    def _append(self, together: Sequence[Append]) -> None:
+        done: list[tuple[Append, Stored | StoreError]] = []
+        try:
+            with self._sessions() as session:
+                done = list(zip(together, _Group(session, self._layouts).append(together), strict=True))
+        except StoreAway as why:
+            done = [(one, why) for one in together]
+        except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
+            # Something in one batch that the database will not have: only that one may suffer from it.
+            if len(together) > 1:
+                for one in together:
+                    self._append([one])
+                return
+            together[0].outcome.set_exception(why)
+            return
+        for one, outcome in done:
+            if isinstance(outcome, Stored):
+                one.outcome.set_result(outcome)
+            else:
+                one.outcome.set_exception(outcome)
+
+
+# The locks on the archives' rows keep senders, sealing and removal from seeing half of each other's work. In the order
+# of the keys, so that two that lock several cannot wait for each other.
+_ARCHIVES = """
+select a.id, a.host_id, (select max(until_ns) from rollup_reach r where r.host_id = a.host_id and r.archive_id = a.id)
+from archives a where a.id = any(%(ids)s) order by a.id for update
+"""
+_LAYOUTS = """
+select l.host_id, l.digest, l.id, count(c.position) from layouts l
+join unnest(%(hosts)s::uuid[], %(digests)s::bytea[]) as w(host_id, digest)
+  on l.host_id = w.host_id and l.digest = w.digest
+join columns c on c.host_id = l.host_id and c.layout_id = l.id
+group by l.host_id, l.digest, l.id
+"""
+_NEWEST = """
+select w.archive_id, w.layout_id, last.last_ns
+from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(layouts)s::int[]) as w(host_id, archive_id, layout_id),
+     lateral (select b.last_ns from blocks b
+              where b.host_id = w.host_id and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+              order by b.last_ns desc limit 1) as last
+"""
+_COPY = """
+copy blocks (host_id, archive_id, layout_id, first_ns, last_ns, boot, interval_ns, ticks, offsets, data)
+from stdin (format binary)
+"""
+_TYPES = ("uuid", "uuid", "int4", "int8", "int8", "uuid", "int8", "int4", "int4[]", "bytea")
+
+
+@dataclass(frozen=True, slots=True)
+class _Home:
+    host: UUID
+    rolled_until_ns: int | None
+
+
+class _Group:
+    """Batches of one transaction."""
+
+    def __init__(self, session: Session, layouts: dict[tuple[UUID, bytes], tuple[int, int]]) -> None:
+        self._session = session
+        self._layouts = layouts
+        """What layouts there are never changes, and is asked for once."""
+        self._homes: dict[UUID, _Home] = {}
+        self._newest: dict[tuple[UUID, int], int] = {}
+        self._rows: list[tuple[Any, ...]] = []
+
+    def append(self, together: Sequence[Append]) -> list[Stored | StoreError]:
+        """What became of each; those that are refused leave nothing."""
+        ids = sorted({one.archive for one in together})
+        self._homes = {
+            archive: _Home(host, until_ns)
+            for archive, host, until_ns in binary_rows(self._session, _ARCHIVES, {"ids": ids})
+        }
+        self._learn_layouts(together)
+        checked = [self._refusal(one) for one in together]
+        self._learn_newest([one for one, refused in zip(together, checked, strict=True) if refused is None])
+        out = [self._take(one) if refused is None else refused for one, refused in zip(together, checked, strict=True)]
+        self._write()
+        return out
+
+    def _learn_layouts(self, together: Sequence[Append]) -> None:
+        missing = {
+            (self._homes[one.archive].host, block.layout)
+            for one in together
+            if one.archive in self._homes
+            for block in one.batch.blocks
+        } - self._layouts.keys()
+        if not missing:
+            return
+        asked = {"hosts": [host for host, _ in missing], "digests": [digest for _, digest in missing]}
+        for host, digest, layout, width in binary_rows(self._session, _LAYOUTS, asked):
+            self._layouts[host, digest] = (layout, width)
+
+    def _refusal(self, asked: Append) -> StoreError | None:
+        archive, batch = asked.archive, asked.batch
+        home = self._homes.get(archive)
+        if home is None:
+            return UnknownArchive(archive)
+        for block in batch.blocks:
+            if block.archive != archive:
+                return BlockClash(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
+            known = self._layouts.get((home.host, block.layout))
+            if known is None:
+                return UnknownLayout(block.layout)
+            if known[1] != block.columns:
+                return BlockClash(f"a block has {block.columns} columns, its layout {known[1]}")
+        for what, told in (("tells of processes", batch.identities), ("holds markers", batch.markers)):
+            for other in told:
+                if other.archive != archive:
+                    return BlockClash(f"the batch {what} of archive {other.archive}, sent to {archive}")
+        return None
+
+    def _learn_newest(self, together: Sequence[Append]) -> None:
+        keys = {
+            (self._homes[one.archive].host, one.archive, self._layout(one.archive, block))
+            for one in together
+            for block in one.batch.blocks
+        }
+        hosts, archives, layouts = ([key[at] for key in keys] for at in range(3))
+        asked = {"hosts": hosts, "archives": archives, "layouts": layouts}
+        self._newest = {
+            (archive, layout): last_ns for archive, layout, last_ns in binary_rows(self._session, _NEWEST, asked)
+        }
+
+    def _layout(self, archive: UUID, block: Block) -> int:
+        return self._layouts[self._homes[archive].host, block.layout][0]
+
+    def _take(self, asked: Append) -> Stored:
+        home = self._homes[asked.archive]
+        stored, earliest_ns = 0, None
+        for block in asked.batch.blocks:
+            fresh = self._fresh(home.host, block)
+            if fresh is None:
+                continue
+            layout = self._layout(asked.archive, block)
+            values = statements.block_values(home.host, layout, fresh)
+            self._rows.append(tuple(values[name] for name in statements.BLOCK_COLUMNS))
+            key = asked.archive, layout
+            self._newest[key] = max(fresh.last_ns, self._newest.get(key, fresh.last_ns))
+            stored += fresh.ticks
+            begin_ns = fresh.first_ns - fresh.interval_ns
+            earliest_ns = begin_ns if earliest_ns is None else min(begin_ns, earliest_ns)
+        if earliest_ns is not None and home.rolled_until_ns is not None and earliest_ns < home.rolled_until_ns:
+            # Late ticks: what was rolled up without them is rolled up again.
+            drop_rollups(self._session, home.host, asked.archive, earliest_ns)
+        for identities in asked.batch.identities:
+            if identities.processes:
+                self._session.execute(statements.upsert_processes(home.host, identities))
+        for markers in asked.batch.markers:
+            put_markers(self._session, home.host, asked.archive, markers.markers)
+        blocks = asked.batch.blocks
+        offered = sum(block.ticks for block in blocks)
+        return Stored(stored, offered - stored, max((block.last_ns for block in blocks), default=None))
+
+    def _fresh(self, host: UUID, block: Block) -> Block | None:
+        """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""
+        layout = self._layout(block.archive, block)
+        newest_ns = self._newest.get((block.archive, layout))
+        if newest_ns is None or block.first_ns > newest_ns:
+            return block
+        self._write()  # what overlaps may be of this very transaction
+        return _without_known_ticks(self._session, host, layout, block)
+
+    def _write(self) -> None:
+        if not self._rows:
+            return
+        driver = self._session.connection().connection.driver_connection
+        assert driver is not None
+        with driver.cursor() as cursor, cursor.copy(_COPY) as copy:
+            copy.set_types(_TYPES)
+            for row in self._rows:
+                copy.write_row(row)
+        self._rows.clear()
+
+
+def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block: Block) -> Block | None:
+    overlapping = session.scalars(
+        statements.overlapping_blocks(host_id, block.archive, layout_id, block.first_ns, block.last_ns)
+    ).all()
+    same_boot = [row for row in overlapping if row.boot == block.boot]
+    if not same_boot:
+        return block
+    stretch = block.stretch()
+    stored_ns = np.concatenate(
+        [decode_column(row.data[row.offsets[1] : row.offsets[2]], row.ticks) for row in same_boot]
+    )
+    fresh: BoolArray = ~np.isin(stretch.monotonic_ns, stored_ns)
+    if fresh.all():
+        return block
+    if not fresh.any():
+        return None
+    return encode_block(
+        Stretch(stretch.wall_ns[fresh], stretch.monotonic_ns[fresh], stretch.values[fresh]),
+        archive=block.archive,
+        boot=block.boot,
+        layout=block.layout,
+        interval_ns=block.interval_ns,
+    )
