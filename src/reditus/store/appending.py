@@ -6,7 +6,7 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from queue import SimpleQueue
 from threading import Thread
-from typing import Any, Protocol
+from typing import Protocol
 from uuid import UUID
 
 import numpy as np
@@ -18,6 +18,7 @@ from reditus.core.column_codec import decode_column
 from reditus.core.types import BoolArray
 from reditus.store import statements
 from reditus.store.chunks import binary_rows
+from reditus.store.copying import copy_rows
 from reditus.store.errors import BlockClash, StoreAway, StoreError, UnknownArchive, UnknownLayout
 from reditus.store.markers import put_markers
 from reditus.store.records import Stored
@@ -117,11 +118,6 @@ from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(layouts)s::int[]) as w(ho
               where b.host_id = w.host_id and b.archive_id = w.archive_id and b.layout_id = w.layout_id
               order by b.last_ns desc limit 1) as last
 """
-_COPY = """
-copy blocks (host_id, archive_id, layout_id, first_ns, last_ns, boot, interval_ns, ticks, offsets, data)
-from stdin (format binary)
-"""
-_TYPES = ("uuid", "uuid", "int4", "int8", "int8", "uuid", "int8", "int4", "int4[]", "bytea")
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,7 +135,7 @@ class _Group:
         """What layouts there are never changes, and is asked for once."""
         self._homes: dict[UUID, _Home] = {}
         self._newest: dict[tuple[UUID, int], int] = {}
-        self._rows: list[tuple[Any, ...]] = []
+        self._rows: list[tuple[UUID, int, Block]] = []
 
     def append(self, together: Sequence[Append]) -> list[Stored | StoreError]:
         """What became of each; those that are refused leave nothing."""
@@ -210,8 +206,7 @@ class _Group:
             if fresh is None:
                 continue
             layout = self._layout(asked.archive, block)
-            values = statements.block_values(home.host, layout, fresh)
-            self._rows.append(tuple(values[name] for name in statements.BLOCK_COLUMNS))
+            self._rows.append((home.host, layout, fresh))
             key = asked.archive, layout
             self._newest[key] = max(fresh.last_ns, self._newest.get(key, fresh.last_ns))
             stored += fresh.ticks
@@ -241,12 +236,7 @@ class _Group:
     def _write(self) -> None:
         if not self._rows:
             return
-        driver = self._session.connection().connection.driver_connection
-        assert driver is not None
-        with driver.cursor() as cursor, cursor.copy(_COPY) as copy:
-            copy.set_types(_TYPES)
-            for row in self._rows:
-                copy.write_row(row)
+        copy_rows(self._session, self._rows)
         self._rows.clear()
 
 

@@ -6,11 +6,12 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
-from sqlalchemy import Row, delete, insert
+from sqlalchemy import Row, delete
 from sqlalchemy.orm import Session
 
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.store import statements
+from reditus.store.copying import copy_rows
 from reditus.store.tables import BlockRow
 
 TARGETS = (600, 3_600)
@@ -65,7 +66,7 @@ def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[
         execution_options={"synchronize_session": False},
     )
     session.expunge_all()
-    session.execute(insert(BlockRow), [statements.block_values(host_id, layout_id, merged)])
+    copy_rows(session, [(host_id, layout_id, merged)])
 
 
 def _block(row: BlockRow) -> Block:

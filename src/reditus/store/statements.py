@@ -9,7 +9,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
 
-from reditus.core.blocks import CLOCKS, Block
+from reditus.core.blocks import CLOCKS
 from reditus.core.identities import Identities
 from reditus.core.layout import Column, Layout
 from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow, ProcessRow
@@ -64,26 +64,6 @@ def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> l
         }
         for position, column in enumerate(columns)
     ]
-
-
-BLOCK_COLUMNS = (
-    "host_id", "archive_id", "layout_id", "first_ns", "last_ns", "boot", "interval_ns", "ticks", "offsets", "data",
-)  # fmt: skip
-
-
-def block_values(host_id: UUID, layout_id: int, block: Block) -> dict[str, Any]:
-    return {
-        "host_id": host_id,
-        "archive_id": block.archive,
-        "layout_id": layout_id,
-        "first_ns": block.first_ns,
-        "last_ns": block.last_ns,
-        "boot": block.boot,
-        "interval_ns": block.interval_ns,
-        "ticks": block.ticks,
-        "offsets": list(block.offsets),
-        "data": block.data,
-    }
 
 
 def archive_layouts(host_id: UUID, archives: Sequence[UUID]) -> Select[int]:

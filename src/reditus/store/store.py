@@ -37,7 +37,11 @@ class Store:
 
     def __init__(self, url: str) -> None:
         self._engine = create_engine(
-            url, pool_pre_ping=True, pool_size=8, connect_args={"connect_timeout": CONNECT_TIMEOUT_S}
+            url,
+            pool_pre_ping=True,
+            pool_size=8,
+            pool_use_lifo=True,
+            connect_args={"connect_timeout": CONNECT_TIMEOUT_S},
         )
         self._memory = ColumnMemory()
         self._appender = Appender(self._session)
