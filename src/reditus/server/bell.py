@@ -26,11 +26,11 @@ class Bell:
         for listener in self._listeners:
             listener.set()
 
-    async def listen(self, archive: UUID, *, heartbeat_s: float = 15.0) -> AsyncIterator[int | None]:
-        """Yield the newest tick's time whenever it has grown, and None as a sign of life when nothing came."""
+    async def listen(self, *archives: UUID, heartbeat_s: float = 15.0) -> AsyncIterator[int | None]:
+        """Yield the time of the archives' newest tick whenever it has grown, and None as a sign of life when nothing came."""
         heard = asyncio.Event()
         self._listeners.add(heard)
-        told = self._latest_ns.get(archive)
+        told = self._newest(archives)
         try:
             while True:
                 try:
@@ -39,9 +39,12 @@ class Bell:
                     yield None
                     continue
                 heard.clear()
-                latest = self._latest_ns.get(archive)
+                latest = self._newest(archives)
                 if latest is not None and latest != told:
                     told = latest
                     yield latest
         finally:
             self._listeners.discard(heard)
+
+    def _newest(self, archives: tuple[UUID, ...]) -> int | None:
+        return max((self._latest_ns[one] for one in archives if one in self._latest_ns), default=None)

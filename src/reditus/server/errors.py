@@ -13,7 +13,9 @@ from reditus.core.errors import BlockError, BlockVersionError, LayoutError, Unkn
 from reditus.core.plan import PlanError
 from reditus.server.times import BadTime
 from reditus.store import (
+    ArchiveProtected,
     BlockClash,
+    NothingThere,
     PlanInUse,
     StoreAway,
     UnknownArchive,
@@ -41,6 +43,8 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     UnknownLayout: (409, "unknown-layout", "Layout not known yet"),
     UnknownMeasure: (404, "unknown-measure", "No such measure"),
     UnknownCounter: (404, "unknown-counter", "No such counter"),
+    ArchiveProtected: (409, "archive-protected", "The archive is protected"),
+    NothingThere: (404, "nothing-there", "Nothing there"),
     UnknownPlan: (404, "unknown-plan", "No such plan"),
     UnknownRecorder: (404, "unknown-recorder", "No such recorder"),
     PlanInUse: (409, "plan-in-use", "The plan is followed"),

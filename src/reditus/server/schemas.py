@@ -71,6 +71,9 @@ class ArchiveOut(Out):
     columns: int
     size_bytes: int
     coverage: float = Field(description="Share of the time between first and last tick for which there are ticks.")
+    notes: str = Field(description="What people say of it.")
+    protected: bool = Field(description="Nothing is removed from it, by no plan and nobody.")
+    deleted: str | None = Field(description="Since when it waits to be removed; until it is, that can be taken back.")
 
     @classmethod
     def of(cls, archive: ArchiveInfo) -> "ArchiveOut":
@@ -90,6 +93,9 @@ class ArchiveOut(Out):
             columns=archive.columns,
             size_bytes=archive.size_bytes,
             coverage=archive.coverage,
+            notes=archive.notes,
+            protected=archive.protected,
+            deleted=None if archive.deleted_ns is None else spell_time(archive.deleted_ns),
         )
 
 

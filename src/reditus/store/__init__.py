@@ -1,7 +1,9 @@
 """Everything PostgreSQL: the private cluster, tables, migrations, and archives of blocks."""
 
 from reditus.store.errors import (
+    ArchiveProtected,
     BlockClash,
+    NothingThere,
     PlanInUse,
     StoreAway,
     StoreError,
@@ -15,8 +17,10 @@ from reditus.store.store import Store
 
 __all__ = [
     "ArchiveInfo",
+    "ArchiveProtected",
     "BlockClash",
     "HostInfo",
+    "NothingThere",
     "PlanInUse",
     "Store",
     "StoreAway",

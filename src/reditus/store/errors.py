@@ -5,6 +5,8 @@ StoreError
 ├── UnknownArchive(LookupError)
 ├── UnknownLayout(LookupError)      a block whose columns were never described
 ├── BlockClash(ValueError)          a block that contradicts its layout or its archive
+├── ArchiveProtected(ValueError)    nothing may be removed from it
+├── NothingThere(LookupError)       a stretch without ticks
 ├── UnknownPlan(LookupError)
 ├── PlanInUse(ValueError)           a plan that recorders follow cannot be removed
 └── UnknownRecorder(LookupError)
@@ -43,6 +45,18 @@ class UnknownLayout(StoreError, LookupError):
 
 class BlockClash(StoreError, ValueError):
     """A block that does not fit what is known of its archive or layout."""
+
+
+class ArchiveProtected(StoreError, ValueError):
+    def __init__(self, name: str) -> None:
+        super().__init__(
+            f"the archive {name!r} is protected: nothing is removed from it. Take the protection away first"
+        )
+
+
+class NothingThere(StoreError, LookupError):
+    def __init__(self, name: str) -> None:
+        super().__init__(f"{name!r} has no ticks in that stretch; choose one within its first and last tick")
 
 
 class UnknownPlan(StoreError, LookupError):

@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
 from reditus.core.markers import SEVERITIES, Marker
-from reditus.store.hosts import host_of
+from reditus.store.errors import UnknownArchive
+from reditus.store.reader import archive_at, scope_of
 from reditus.store.tables import MarkerRow
 
 
@@ -47,17 +48,26 @@ def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequenc
 
 
 def add_markers(session: Session, archive: UUID, markers: Sequence[Marker]) -> None:
-    """Raise UnknownArchive."""
-    put_markers(session, host_of(session, archive), archive, markers)
+    """Raise UnknownArchive. Given a host's id, each marker goes to the archive that tells of its time."""
+    scope = scope_of(session, archive)
+    if scope.host != archive:
+        put_markers(session, scope.host, archive, markers)
+        return
+    for one in markers:
+        home = archive_at(session, scope, one.at_ns)
+        if home is None:
+            raise UnknownArchive(archive)
+        put_markers(session, scope.host, home, [one])
 
 
 def read_markers(session: Session, archive: UUID, window: Window, *, worse_than: str, limit: int) -> Found:
     """What is marked in a window: remarks, gaps, and lines as bad as a severity. Raise UnknownArchive."""
+    scope = scope_of(session, archive)
     chosen = (
         select(MarkerRow)
         .where(
-            MarkerRow.host_id == host_of(session, archive),
-            MarkerRow.archive_id == archive,
+            MarkerRow.host_id == scope.host,
+            MarkerRow.archive_id.in_(scope.archives),
             MarkerRow.at_ns <= window.end_ns,
             func.coalesce(MarkerRow.end_ns, MarkerRow.at_ns) >= window.start_ns,
             or_(MarkerRow.severity.is_(None), MarkerRow.severity <= SEVERITIES.index(worse_than)),

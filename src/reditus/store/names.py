@@ -7,7 +7,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from reditus.store.hosts import host_of
+from reditus.store.reader import scope_of
 from reditus.store.tables import DeviceNameRow
 
 Names = Mapping[str, Mapping[str, str]]
@@ -23,7 +23,7 @@ def names_of(session: Session, host_id: UUID) -> Names:
 
 def name_device(session: Session, archive: UUID, kind: str, device: str, name: str | None) -> Names:
     """Call a device of the archive's host by a name; None takes the name away. Raise UnknownArchive."""
-    host_id = host_of(session, archive)
+    host_id = scope_of(session, archive).host
     if name is None:
         session.execute(
             delete(DeviceNameRow).where(

@@ -14,6 +14,7 @@ from reditus.core.markers import Marker
 from reditus.core.plan import Plan
 from reditus.core.types import NS_PER_MS, Json
 from reditus.store.errors import PlanInUse, UnknownPlan, UnknownRecorder
+from reditus.store.life import keep_from
 from reditus.store.markers import put_markers
 from reditus.store.records import HostInfo
 from reditus.store.tables import ArchiveRow, BlockRow, MarkerRow, PlanRow, RecorderRow
@@ -147,13 +148,17 @@ def expire(session: Session, now_ns: int) -> int:
     removed = 0
     for row in session.scalars(select(RecorderRow).where(RecorderRow.plan.is_not(None))).all():
         keep_ns = _plan(session, str(row.plan)).keep_ns
-        host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == row.id))
-        if keep_ns is None or host_id is None:
+        archive = session.scalar(select(ArchiveRow).where(ArchiveRow.id == row.id).with_for_update())
+        if keep_ns is None or archive is None or archive.protected:
             continue
+        host_id = archive.host_id
         old = delete(BlockRow).where(
             BlockRow.host_id == host_id, BlockRow.archive_id == row.id, BlockRow.last_ns < now_ns - keep_ns
         )
-        removed += len(session.execute(old.returning(BlockRow.first_ns)).all())
+        gone = len(session.execute(old.returning(BlockRow.first_ns)).all())
+        removed += gone
+        if gone:
+            keep_from(session, host_id, row.id)
         session.execute(
             delete(MarkerRow).where(
                 MarkerRow.host_id == host_id, MarkerRow.archive_id == row.id, MarkerRow.at_ns < now_ns - keep_ns

@@ -1,5 +1,6 @@
 """Read an archive, or all archives of a host as one timeline."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -13,6 +14,7 @@ from reditus.core.assembling import assemble
 from reditus.core.bins import Window
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame
+from reditus.core.gaps import Gap, gaps_of
 from reditus.core.identities import Identity
 from reditus.core.joining import joined
 from reditus.store import statements
@@ -20,7 +22,7 @@ from reditus.store.chunks import binary_rows, read_pieces
 from reditus.store.errors import UnknownArchive
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.records import KnownColumn
-from reditus.store.tables import ArchiveRow, BlockRow, HostRow
+from reditus.store.tables import ArchiveRow, BlockRow, HostRow, MarkerRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,15 +80,7 @@ class Reader:
         return Frame(assemble(joined([pieces.get(archive, []) for archive in self.scope.archives])), self.scope.facts)
 
     def archive_at(self, at_ns: int) -> UUID | None:
-        """The archive that tells of a moment; where none does, the newest one that there is."""
-        covering = select(BlockRow.archive_id).where(
-            BlockRow.host_id == self.scope.host,
-            BlockRow.archive_id.in_(self.scope.archives),
-            BlockRow.first_ns <= at_ns,
-            BlockRow.last_ns >= at_ns - BlockRow.interval_ns,
-        )
-        found = set(self.session.scalars(covering.distinct()))
-        return next((one for one in self.scope.archives if one in found), next(iter(self.scope.archives), None))
+        return archive_at(self.session, self.scope, at_ns)
 
     def identities(self, at_ns: int, keys: Sequence[tuple[int, int]]) -> dict[tuple[int, int], Identity]:
         """Who the processes with these numbers and starts are, in the boot that the tick at `at_ns` belongs to."""
@@ -104,12 +98,24 @@ class Reader:
         }
 
 
+def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
+    """The archive that tells of a moment; where none does, the one that counts most."""
+    covering = select(BlockRow.archive_id).where(
+        BlockRow.host_id == scope.host,
+        BlockRow.archive_id.in_(scope.archives),
+        BlockRow.first_ns <= at_ns,
+        BlockRow.last_ns >= at_ns - BlockRow.interval_ns,
+    )
+    found = set(session.scalars(covering.distinct()))
+    return next((one for one in scope.archives if one in found), next(iter(scope.archives), None))
+
+
 def scope_of(session: Session, timeline: UUID) -> Scope:
     """What an id stands for: an archive, or a host and so all of its archives. Raise UnknownArchive."""
     found = session.execute(
         select(ArchiveRow.host_id, ArchiveRow.id, ArchiveRow.facts, HostRow.name)
         .join(HostRow, HostRow.id == ArchiveRow.host_id)
-        .where((ArchiveRow.id == timeline) | (ArchiveRow.host_id == timeline))
+        .where((ArchiveRow.id == timeline) | ((ArchiveRow.host_id == timeline) & ArchiveRow.deleted_ns.is_(None)))
     ).all()
     if not found:
         raise UnknownArchive(timeline)
@@ -126,3 +132,34 @@ def scope_of(session: Session, timeline: UUID) -> Scope:
     facts = {row.id: row.facts for row in found}
     archives = tuple(ordered)
     return Scope(host, name, archives, HostFacts.from_json(facts[archives[0]] if archives else found[0].facts))
+
+
+def gaps_in(reader: Reader, window: Window) -> list[Gap]:
+    """Stretches without ticks, with their reasons where somebody told them: of the group that is read most often."""
+    counts: dict[str, KnownColumn] = {}
+    for known in reader.known:
+        counts.setdefault(known.group, known)
+    paces = dict(reader.session.execute(statements.paces(reader.scope.host, reader.scope.archives)).tuples().all())
+    chosen = min(counts, key=lambda group: paces.get(group, math.inf), default=None)
+    if chosen is None:
+        return []
+    # One column of each of its layouts brings the clocks of all of its blocks.
+    firsts = {known.layout_id: known for known in reader.known if known.group == chosen}
+    groups = reader.frame(list(firsts.values()), window).groups
+    told = reader.session.execute(
+        select(MarkerRow.at_ns, MarkerRow.end_ns, MarkerRow.text).where(
+            MarkerRow.host_id == reader.scope.host,
+            MarkerRow.archive_id.in_(reader.scope.archives),
+            MarkerRow.kind == "gap",
+            MarkerRow.end_ns.is_not(None),
+            MarkerRow.at_ns <= window.end_ns,
+            MarkerRow.end_ns >= window.start_ns,
+        )
+    )
+    reasons = [(at_ns, end_ns, text) for at_ns, end_ns, text in told if end_ns is not None]
+    return [
+        gap
+        for group in groups
+        for gap in gaps_of(group.timebase, reasons)
+        if gap.end_ns > window.start_ns and gap.start_ns < window.end_ns
+    ]

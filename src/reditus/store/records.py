@@ -1,5 +1,6 @@
 """What the store hands out: values, never rows."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -30,12 +31,20 @@ class ArchiveInfo:
     ticks: int
     columns: int
     size_bytes: int
+    notes: str = ""
+    protected: bool = False
+    deleted_ns: int | None = None
+    """Since when it waits to be removed."""
+    seen_ns: int | None = None
+    """Time with ticks, where it is not simply their number times the interval."""
 
     @property
     def coverage(self) -> float:
         """Share of the time between first and last tick for which there are ticks, 0 to 1."""
         if self.first_ns is None or self.last_ns is None or self.interval_ns is None:
             return 0.0
+        if self.seen_ns is not None:
+            return min(self.seen_ns / max(self.last_ns - self.first_ns, 1), 1.0)
         span_s = (self.last_ns - self.first_ns + self.interval_ns) / NS_PER_S
         return min(self.ticks * self.interval_ns / NS_PER_S / span_s, 1.0)
 
@@ -58,3 +67,38 @@ class Stored:
     repeated_ticks: int
     """Ticks that were there already; sending twice is harmless."""
     last_ns: int | None
+
+
+def whole_host(archives: Sequence[ArchiveInfo]) -> ArchiveInfo:
+    """All archives of a host as one: from the first tick of any to the last. There is at least one."""
+    newest = archives[0]
+    firsts = [one.first_ns for one in archives if one.first_ns is not None]
+    lasts = [one.last_ns for one in archives if one.last_ns is not None]
+    paces = [one.interval_ns for one in archives if one.interval_ns is not None]
+    return ArchiveInfo(
+        id=newest.host.id,
+        host=newest.host,
+        name=f"{len(archives)} archives as one" if len(archives) > 1 else newest.name,
+        source=newest.source,
+        facts=newest.facts,
+        created_ns=min(one.created_ns for one in archives),
+        first_ns=min(firsts, default=None),
+        last_ns=max(lasts, default=None),
+        interval_ns=min(paces, default=None),
+        ticks=sum(one.ticks for one in archives),
+        columns=max(one.columns for one in archives),
+        size_bytes=sum(one.size_bytes for one in archives),
+        seen_ns=_seen_ns(archives),
+    )
+
+
+def _seen_ns(archives: Sequence[ArchiveInfo]) -> int:
+    """Time that at least one of them covers, if each covers its share of it evenly."""
+    seen_ns, reached_ns = 0.0, 0
+    for one in sorted(archives, key=lambda one: one.first_ns or 0):
+        if one.first_ns is None or one.last_ns is None or one.interval_ns is None:
+            continue
+        begin_ns = max(one.first_ns - one.interval_ns, reached_ns)
+        seen_ns += max(one.last_ns - begin_ns, 0) * one.coverage
+        reached_ns = max(reached_ns, one.last_ns)
+    return round(seen_ns)

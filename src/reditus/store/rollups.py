@@ -105,8 +105,9 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
             _bins_between(begin_ns, level_ns, bins, reach.since_ns, reach.until_ns) if reach else np.zeros_like(has)
         )
         served &= reached | ~has
+        valid = reached & has
         for series, at, part in _stored(reader, archive, wanted, edges_ns, level_s):
-            _merge(out[series], at, part)
+            _merge(out[series], at, part, valid[at : at + len(part)])
     served &= told < 2
     for start, stop in _stretches(~served & (told > 0)):
         window = Window(begin_ns + start * level_ns, begin_ns + stop * level_ns)
@@ -115,9 +116,9 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
     return out
 
 
-def _merge(whole: Rolled, at: int, part: Rolled) -> None:
-    """Write bins that were observed over those that were not: devices that came later have rows of their own."""
-    seen = part.seen_s > 0
+def _merge(whole: Rolled, at: int, part: Rolled, valid: BoolArray) -> None:
+    """Write valid bins that were observed over those that were not: devices that came later have rows of their own."""
+    seen = (part.seen_s > 0) & valid
     for own, its in zip(
         (whole.seen_s, whole.mean, whole.low, whole.high), (part.seen_s, part.mean, part.low, part.high), strict=True
     ):

@@ -44,7 +44,7 @@ def _runs(session: Session, host_id: UUID, archive: UUID, target: int) -> Iterat
 def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[Any, ...]]]) -> None:
     layout_id, firsts_ns = run[0].layout_id, [row.first_ns for row in run]
     rows = list(session.scalars(statements.blocks_at(host_id, archive, layout_id, firsts_ns)))
-    stretches = [_block(row).stretch() for row in rows]
+    stretches = [block_of(row).stretch() for row in rows]
     merged = encode_block(
         Stretch(
             np.concatenate([stretch.wall_ns for stretch in stretches]),
@@ -69,7 +69,8 @@ def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[
     copy_rows(session, [(host_id, layout_id, merged)])
 
 
-def _block(row: BlockRow) -> Block:
+def block_of(row: BlockRow) -> Block:
+    """A block as it was sent, but for its layout's digest: the row has the layout's id."""
     return Block(
         archive=row.archive_id,
         boot=row.boot,

@@ -118,7 +118,7 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
         .group_by(BlockRow.host_id, BlockRow.archive_id, LayoutRow.group_name, LayoutRow.part)
     )
     if archive_id is not None:
-        by_layout = by_layout.where(BlockRow.archive_id == archive_id)
+        by_layout = by_layout.where((BlockRow.archive_id == archive_id) | (BlockRow.host_id == archive_id))
     each = by_layout.subquery()
     contents = (
         select(
@@ -140,7 +140,12 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
         .outerjoin(contents, (contents.c.host_id == ArchiveRow.host_id) & (contents.c.archive_id == ArchiveRow.id))
         .order_by(contents.c.last_ns.desc().nulls_last(), ArchiveRow.name)
     )
-    return statement if archive_id is None else statement.where(ArchiveRow.id == archive_id)
+    if archive_id is None:
+        return statement
+    # A host's id stands for all its archives.
+    return statement.where(
+        (ArchiveRow.id == archive_id) | ((ArchiveRow.host_id == archive_id) & ArchiveRow.deleted_ns.is_(None))
+    )
 
 
 def small_blocks(host_id: UUID, archive_id: UUID, below_ticks: int) -> Select[*tuple[Any, ...]]:
@@ -231,3 +236,13 @@ def extent(host_id: UUID, archives: Sequence[UUID]) -> Select[*tuple[Any, ...]]:
         return select(literal(None), literal(None), literal(None))
     every = union_all(*ends).subquery()
     return select(func.min(every.c.first_ns), func.max(every.c.last_ns), func.min(every.c.interval_ns))
+
+
+def paces(host_id: UUID, archives: Sequence[UUID]) -> Select[str, int]:
+    """The shortest interval of each group."""
+    return (
+        select(LayoutRow.group_name, func.min(BlockRow.interval_ns))
+        .join(BlockRow, (BlockRow.host_id == LayoutRow.host_id) & (BlockRow.layout_id == LayoutRow.id))
+        .where(LayoutRow.host_id == host_id, BlockRow.archive_id.in_(archives))
+        .group_by(LayoutRow.group_name)
+    )

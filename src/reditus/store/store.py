@@ -21,9 +21,10 @@ from reditus.store.appending import Appender
 from reditus.store.errors import BlockClash, UnknownArchive, away_as_error
 from reditus.store.hosts import host_of
 from reditus.store.known import ColumnMemory
+from reditus.store.life import remove_deleted
 from reditus.store.migrations import migrate
 from reditus.store.reader import Reader, scope_of
-from reditus.store.records import ArchiveInfo, HostInfo, Stored
+from reditus.store.records import ArchiveInfo, HostInfo, Stored, whole_host
 from reditus.store.rollups import drop_stale, roll_archive
 from reditus.store.sealing import seal_archive
 from reditus.store.tables import ArchiveRow, ColumnRow, FactsRow
@@ -120,11 +121,13 @@ class Store:
             return [_archive_info(row) for row in session.execute(statements.archives_with_contents())]
 
     def archive(self, archive: UUID) -> ArchiveInfo:
+        """An archive, or, given a host's id, all archives of that host as one. Raise UnknownArchive."""
         with self._session() as session:
-            row = session.execute(statements.archives_with_contents(archive)).first()
-            if row is None:
-                raise UnknownArchive(archive)
-            return _archive_info(row)
+            rows = session.execute(statements.archives_with_contents(archive)).all()
+            infos = [_archive_info(row) for row in rows]
+        if not infos:
+            raise UnknownArchive(archive)
+        return infos[0] if infos[0].id == archive else whole_host(infos)
 
     @contextmanager
     def reading(self, timeline: UUID) -> Iterator[Reader]:
@@ -135,12 +138,16 @@ class Store:
     def seal(self) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction. Return how many vanished."""
         with self._session() as session:
+            remove_deleted(session, time.time_ns())
             every = session.execute(select(ArchiveRow.host_id, ArchiveRow.id)).all()
         vanished = 0
         for host_id, archive in every:
-            with self._session() as session:
-                host_of(session, archive, lock=True)
-                vanished += seal_archive(session, host_id, archive)
+            try:
+                with self._session() as session:
+                    host_of(session, archive, lock=True)
+                    vanished += seal_archive(session, host_id, archive)
+            except UnknownArchive:
+                continue  # removed in the meantime
             self._roll(host_id, archive)
         return vanished
 
@@ -179,4 +186,7 @@ def _archive_info(row: Row[*tuple[Any, ...]]) -> ArchiveInfo:
         ticks=int(row.ticks or 0),
         columns=int(row.columns or 0),
         size_bytes=int(row.size_bytes or 0),
+        notes=archive.notes,
+        protected=archive.protected,
+        deleted_ns=archive.deleted_ns,
     )

@@ -39,10 +39,18 @@ export interface paths {
          */
         put: operations["register_archive"];
         post?: never;
-        delete?: never;
+        /**
+         * Remove Archive
+         * @description Delete it. It is removed by a sealing about a minute later; until then the deletion can be taken back.
+         */
+        delete: operations["remove_archive"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Describe Archive
+         * @description Give it another name or notes, or protect it from every removal.
+         */
+        patch: operations["describe_archive"];
         trace?: never;
     };
     "/api/archives/{archive_id}/blocks": {
@@ -59,6 +67,26 @@ export interface paths {
          * @description Take a batch of blocks, all or none. When the answer arrives they are on disk; sending twice is harmless.
          */
         post: operations["append_blocks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy
+         * @description Copy a stretch, with its markers and processes, to an archive of its own. Plans do not expire it.
+         */
+        post: operations["copy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -97,6 +125,26 @@ export interface paths {
          * @description What was known of the host, and since when: a disk or link that came, a core that went, another kernel.
          */
         get: operations["read_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/gaps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Gaps
+         * @description Stretches without ticks, of the group that is read most often, and why, where that is known.
+         */
+        get: operations["list_gaps"];
         put?: never;
         post?: never;
         delete?: never;
@@ -253,6 +301,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description Take a deletion back. 404 where it is too late.
+         */
+        post: operations["take_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/series": {
         parameters: {
             query?: never;
@@ -267,6 +335,26 @@ export interface paths {
         get: operations["read_series"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trim Archive
+         * @description Keep a stretch and remove what lies outside. That cannot be taken back.
+         */
+        post: operations["trim_archive"];
         delete?: never;
         options?: never;
         head?: never;
@@ -485,6 +573,11 @@ export interface components {
              * @description Share of the time between first and last tick for which there are ticks.
              */
             coverage: number;
+            /**
+             * Deleted
+             * @description Since when it waits to be removed; until it is, that can be taken back.
+             */
+            deleted: string | null;
             /** End */
             end: string | null;
             /** End Ms */
@@ -500,6 +593,16 @@ export interface components {
             interval_s: number | null;
             /** Name */
             name: string;
+            /**
+             * Notes
+             * @description What people say of it.
+             */
+            notes: string;
+            /**
+             * Protected
+             * @description Nothing is removed from it, by no plan and nobody.
+             */
+            protected: boolean;
             /** Size Bytes */
             size_bytes: number;
             /**
@@ -547,6 +650,21 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /** CopyIn */
+        CopyIn: {
+            /**
+             * From
+             * @description RFC 3339.
+             */
+            from: string;
+            /** Name */
+            name: string;
+            /**
+             * To
+             * @description RFC 3339; not included.
+             */
+            to: string;
+        };
         /** CounterOut */
         CounterOut: {
             /**
@@ -572,6 +690,18 @@ export interface components {
              * @description After UCUM.
              */
             unit: string;
+        };
+        /**
+         * DescriptionIn
+         * @description What is left out stays as it is.
+         */
+        DescriptionIn: {
+            /** Name */
+            name?: string | null;
+            /** Notes */
+            notes?: string | null;
+            /** Protected */
+            protected?: boolean | null;
         };
         /** DeviceNameIn */
         DeviceNameIn: {
@@ -711,6 +841,37 @@ export interface components {
             reason: string;
             /** Start Ms */
             start_ms: number;
+        };
+        /** GapOut */
+        GapOut: {
+            /** End */
+            end: string;
+            /** End Ms */
+            end_ms: number;
+            /**
+             * Reason
+             * @description null where nobody said why.
+             */
+            reason: string | null;
+            /** Start */
+            start: string;
+            /** Start Ms */
+            start_ms: number;
+        };
+        /**
+         * GapsOut
+         * @description The longest gaps, in the order of time.
+         */
+        GapsOut: {
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
+            /**
+             * Seconds
+             * @description How long all of them are together.
+             */
+            seconds: number;
+            /** Total */
+            total: number;
         };
         /**
          * GroupOut
@@ -1143,6 +1304,19 @@ export interface components {
             /** Stored Ticks */
             stored_ticks: number;
         };
+        /** StretchIn */
+        StretchIn: {
+            /**
+             * From
+             * @description RFC 3339.
+             */
+            from: string;
+            /**
+             * To
+             * @description RFC 3339; not included.
+             */
+            to: string;
+        };
         /** SummaryOut */
         SummaryOut: {
             /** Coverage */
@@ -1182,6 +1356,14 @@ export interface components {
             tid: number;
             /** @description Its own; memory and threads are the process's, and 0 here. */
             usage: components["schemas"]["UsageOut"];
+        };
+        /** TrimmedOut */
+        TrimmedOut: {
+            /**
+             * Removed Ticks
+             * @description Readings of a group at a tick that are gone, of all groups together.
+             */
+            removed_ticks: number;
         };
         /**
          * UsageOut
@@ -1317,6 +1499,72 @@ export interface operations {
             };
         };
     };
+    remove_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    describe_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DescriptionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     append_blocks: {
         parameters: {
             query?: never;
@@ -1339,6 +1587,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"];
                 };
             };
             /** @description A problem. */
@@ -1406,6 +1689,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FactsOut"][];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_gaps: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GapsOut"];
                 };
             };
             /** @description A problem. */
@@ -1731,6 +2051,37 @@ export interface operations {
             };
         };
     };
+    take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     read_series: {
         parameters: {
             query: {
@@ -1758,6 +2109,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesSetOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    trim_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StretchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimmedOut"];
                 };
             };
             /** @description A problem. */

@@ -1,0 +1,65 @@
+"""What goes over the wire of an archive's life."""
+
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from reditus.core.gaps import Gap
+from reditus.server.schemas import Name, Out
+from reditus.server.times import spell_time, to_ms
+
+MOST_NOTES = 10_000
+Notes = Annotated[str, StringConstraints(max_length=MOST_NOTES, pattern=r"^[^\x00-\x08\x0b-\x1f\x7f]*$")]
+
+
+class In(BaseModel):
+    """Base of what is told: a misspelt part is refused, not ignored."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+
+class DescriptionIn(In):
+    """What is left out stays as it is."""
+
+    name: Name | None = None
+    notes: Notes | None = None
+    protected: bool | None = None
+
+
+class StretchIn(In):
+    from_: str = Field(alias="from", min_length=1, description="RFC 3339.")
+    to: str = Field(min_length=1, description="RFC 3339; not included.")
+
+
+class CopyIn(StretchIn):
+    name: Name
+
+
+class TrimmedOut(Out):
+    removed_ticks: int = Field(description="Readings of a group at a tick that are gone, of all groups together.")
+
+
+class GapOut(Out):
+    start: str
+    end: str
+    start_ms: float
+    end_ms: float
+    reason: str | None = Field(description="null where nobody said why.")
+
+    @classmethod
+    def of(cls, gap: Gap) -> "GapOut":
+        return cls(
+            start=spell_time(gap.start_ns),
+            end=spell_time(gap.end_ns),
+            start_ms=to_ms(gap.start_ns),
+            end_ms=to_ms(gap.end_ns),
+            reason=gap.reason,
+        )
+
+
+class GapsOut(Out):
+    """The longest gaps, in the order of time."""
+
+    gaps: list[GapOut]
+    total: int
+    seconds: float = Field(description="How long all of them are together.")
