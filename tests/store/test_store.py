@@ -12,16 +12,6 @@ from reditus.store.tables import Base
 OTHER = ARCHIVE.__class__(int=77)
 
 
-@pytest.fixture
-def known(store):
-    """A store that knows one archive and one layout."""
-    store.register(
-        host=HostInfo(HOST, "testbed"), archive=ARCHIVE, name="trial", source="recorded", facts=HostFacts(cores=2)
-    )
-    store.add_layout(ARCHIVE, a_layout())
-    return store
-
-
 def switches(store, window=None, *, of=ARCHIVE):
     with store.reading(of) as reader:
         frame = reader.frame([one for one in reader.known if one.column == SWITCHES], window)

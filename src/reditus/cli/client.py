@@ -63,8 +63,30 @@ class Client:
         ):
             if alike:
                 return alike[0]
+        for archive in every:
+            if archive["host"]["name"] == wanted:
+                return dict(self._ask("GET", f"/api/archives/{archive['host']['id']}"))
         known = "\n".join(f"  {archive['id'][:8]}  {archive['name']}" for archive in every) or "  none yet"
         raise Failure(f"no archive is called {wanted!r}. There are:\n{known}")
+
+    def gaps(self, archive_id: str) -> dict[str, Any]:
+        return dict(self._ask("GET", f"/api/archives/{archive_id}/gaps"))
+
+    def describe(self, archive_id: str, told: dict[str, Any]) -> dict[str, Any]:
+        return dict(self._ask("PATCH", f"/api/archives/{archive_id}", json=told))
+
+    def trim(self, archive_id: str, start: str, end: str) -> dict[str, Any]:
+        return dict(self._ask("POST", f"/api/archives/{archive_id}/trim", json={"from": start, "to": end}))
+
+    def copy_stretch(self, archive_id: str, start: str, end: str, name: str) -> dict[str, Any]:
+        told = {"from": start, "to": end, "name": name}
+        return dict(self._ask("POST", f"/api/archives/{archive_id}/copies", json=told))
+
+    def delete_archive(self, archive_id: str) -> None:
+        self._ask("DELETE", f"/api/archives/{archive_id}")
+
+    def restore_archive(self, archive_id: str) -> None:
+        self._ask("POST", f"/api/archives/{archive_id}/restore")
 
     def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
         return dict(self._ask("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))

@@ -13,6 +13,7 @@ from uuid import UUID
 import structlog
 import typer
 
+from reditus.cli.archiving import archiving
 from reditus.cli.children import Child
 from reditus.cli.client import Client
 from reditus.cli.marking import markers, name
@@ -193,6 +194,7 @@ def watch(
         return
 
 
+app.add_typer(archiving, name="archive")
 app.add_typer(planning, name="plan")
 app.add_typer(markers, name="markers")
 app.command()(name)

@@ -34,6 +34,31 @@ def show_archives(archives: list[dict[str, Any]], console: Console) -> None:
     console.print(table if archives else "No archives yet. `./reditus record --for 60s` makes one.")
 
 
+def show_archive(archive: dict[str, Any], gaps: dict[str, Any], console: Console) -> None:
+    console.print(Text(f"{archive['host']['name']}: {archive['name']}", style="bold"))
+    rows = [
+        ("from, to", f"{_short(archive['start'])}, {_short(archive['end'])}"),
+        ("ticks", f"{archive['ticks']:,} of {archive['columns']} counters, {_size(archive['size_bytes'])}"),
+        (
+            "coverage",
+            f"{archive['coverage']:.2%}; {gaps['total']} gaps, {spell_duration(round(gaps['seconds']))} in all",
+        ),
+        ("source", archive["source"]),
+    ]
+    if archive["protected"]:
+        rows.append(("protected", "nothing is removed from it"))
+    if archive["deleted"]:
+        rows.append(("deleted", f"{_short(archive['deleted'])}; removed within about a minute, unless restored"))
+    if archive["notes"]:
+        rows.append(("notes", archive["notes"]))
+    for title, told in rows:
+        console.print(f"  {title:<10}{told}", markup=False, highlight=False)
+    for gap in gaps["gaps"]:
+        length = spell_duration(round((gap["end_ms"] - gap["start_ms"]) / 1000))
+        reason = gap["reason"] or "nobody said why"
+        console.print(f"  gap       {_short(gap['start'])}  {length:>8}  {reason}", markup=False, highlight=False)
+
+
 def holds(counter: Counter, text: str) -> bool:
     """Whether a counter's name, title, help or source holds a text, whatever its case."""
     return text.lower() in f"{counter.name} {counter.title} {counter.help} {counter.source}".lower()

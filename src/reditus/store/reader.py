@@ -139,7 +139,8 @@ def gaps_in(reader: Reader, window: Window) -> list[Gap]:
     counts: dict[str, KnownColumn] = {}
     for known in reader.known:
         counts.setdefault(known.group, known)
-    paces = dict(reader.session.execute(statements.paces(reader.scope.host, reader.scope.archives)).tuples().all())
+    asked = statements.paces(reader.scope.host, reader.scope.archives)
+    paces = {row.group_name: row.shortest_ns for row in reader.session.execute(asked)}
     chosen = min(counts, key=lambda group: paces.get(group, math.inf), default=None)
     if chosen is None:
         return []

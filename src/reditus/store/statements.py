@@ -26,10 +26,10 @@ def upsert_archive(values: dict[str, Any]) -> Insert:
     return statement.on_conflict_do_update(index_elements=["host_id", "id"], set_=changed)
 
 
-def facts_history(host_id: UUID, archive_id: UUID) -> Select[int, dict[str, Any]]:
+def facts_history(host_id: UUID, archives: Sequence[UUID]) -> Select[int, dict[str, Any]]:
     return (
         select(FactsRow.since_ns, FactsRow.facts)
-        .where(FactsRow.host_id == host_id, FactsRow.archive_id == archive_id)
+        .where(FactsRow.host_id == host_id, FactsRow.archive_id.in_(archives))
         .order_by(FactsRow.since_ns)
     )
 
@@ -241,7 +241,7 @@ def extent(host_id: UUID, archives: Sequence[UUID]) -> Select[*tuple[Any, ...]]:
 def paces(host_id: UUID, archives: Sequence[UUID]) -> Select[str, int]:
     """The shortest interval of each group."""
     return (
-        select(LayoutRow.group_name, func.min(BlockRow.interval_ns))
+        select(LayoutRow.group_name, func.min(BlockRow.interval_ns).label("shortest_ns"))
         .join(BlockRow, (BlockRow.host_id == LayoutRow.host_id) & (BlockRow.layout_id == LayoutRow.id))
         .where(LayoutRow.host_id == host_id, BlockRow.archive_id.in_(archives))
         .group_by(LayoutRow.group_name)

@@ -84,7 +84,8 @@ class Store:
     def facts_history(self, archive: UUID) -> list[tuple[int, HostFacts]]:
         """What was known of the host, from when on, oldest first."""
         with self._session() as session:
-            rows = session.execute(statements.facts_history(host_of(session, archive), archive))
+            scope = scope_of(session, archive)
+            rows = session.execute(statements.facts_history(scope.host, scope.archives))
             return [(since_ns, HostFacts.from_json(facts)) for since_ns, facts in rows]
 
     def add_layout(self, archive: UUID, layout: Layout) -> None:

@@ -1,0 +1,181 @@
+"""Rollups say exactly what the ticks say, whatever came in between."""
+
+import numpy as np
+import pytest
+from sqlalchemy import text
+
+from reditus.core.bins import Window, bin_sampled
+from reditus.core.measures import measure_named
+from reditus.core.rollup import LEVELS_S, Rolled, chosen_level, levels_of, rolled_edges
+from reditus.core.types import NS_PER_S
+from reditus.exchange.made_up import MadeUp
+from reditus.server.reading import drawn, read
+from reditus.simulator.large import large_host
+from reditus.store import rollups
+from reditus.store.life import copy_stretch, trim
+from reditus.store.wanted import Wanted
+
+HOUR_NS = 3_600 * NS_PER_S
+WANTED = [
+    Wanted(measure_named(name), device)
+    for name, device in [
+        ("cpu.busy", None), ("cpu.busy", "1"), ("disk.read.wait", "sd1"), ("disk.queue", None), ("memory.available", None),
+    ]
+]  # fmt: skip
+
+
+def exactly(store, timeline, window, level_s=60, width=400):
+    """That drawing from rollups gives what the ticks give, over bins and in figures."""
+    edges_ns = rolled_edges(window, width, level_s)
+    whole = int(edges_ns[0]), int(edges_ns[-1])
+    with store.reading(timeline) as reader:
+        found = rollups.rolled(reader, WANTED, whole, level_s)
+        truth = read(reader, WANTED, Window(*whole))[1]
+    factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
+    for one, two in zip(found, truth, strict=True):
+        mine, ticks = one.coarser(factor).binned(edges_ns), bin_sampled(two.sampled, edges_ns)
+        assert np.array_equal(mine.low, ticks.low, equal_nan=True), two.wanted
+        assert np.array_equal(mine.high, ticks.high, equal_nan=True), two.wanted
+        assert mine.mean == pytest.approx(ticks.mean, rel=1e-9, nan_ok=True), two.wanted
+        assert mine.coverage == pytest.approx(ticks.coverage, abs=1e-8), two.wanted
+    assert any((~np.isnan(one.mean)).any() for one in found)
+
+
+def reach(store, archive):
+    with store._engine.connect() as connection:
+        asked = text("select level_s, since_ns, until_ns from rollup_reach where archive_id = :archive order by 1")
+        return [tuple(row) for row in connection.execute(asked, {"archive": archive})]
+
+
+def whole(store, archive):
+    told = store.archive(archive)
+    return Window(told.first_ns, told.last_ns)
+
+
+def from_ticks(monkeypatch):
+    """How many bins are worked out from ticks while reading."""
+    asked, real = [], rollups._from_ticks
+
+    def counted(reader, wanted, window, level_s):
+        asked.append((window.end_ns - window.start_ns) // (level_s * NS_PER_S))
+        return real(reader, wanted, window, level_s)
+
+    monkeypatch.setattr(rollups, "_from_ticks", counted)
+    return asked
+
+
+def test_rollups_are_exact_and_nearly_all_is_read_from_them(made_up, monkeypatch):
+    store, archive = made_up
+    store.seal()
+    assert [level for level, _, _ in reach(store, archive)] == list(LEVELS_S)
+    asked = from_ticks(monkeypatch)
+    exactly(store, archive, whole(store, archive))
+    assert sum(asked) <= 5
+    exactly(store, archive, whole(store, archive), level_s=3_600, width=20)
+
+
+def test_without_rollups_the_same_is_worked_out_from_ticks(made_up):
+    store, archive = made_up
+    assert not reach(store, archive)
+    exactly(store, archive, whole(store, archive))
+
+
+def test_rollups_grow_as_ticks_come(made_up, monkeypatch):
+    store, archive = made_up
+    monkeypatch.setattr(rollups, "STEPS_A_PASS", 1)
+    monkeypatch.setattr(rollups, "STEP_TICKS", 3_000)
+    with store._session() as session:
+        assert rollups.roll_archive(session, store._memory, archive)
+    first = reach(store, archive)
+    exactly(store, archive, whole(store, archive))
+    store.seal()
+    assert [until for _, _, until in reach(store, archive)] > [until for _, _, until in first]
+    exactly(store, archive, whole(store, archive))
+
+
+def test_late_ticks_are_rolled_up_again(made_up):
+    store, archive = made_up
+    window = whole(store, archive)
+    with store._session() as session:
+        # As if a stretch came from a spool, hours later: taken out before rolling up, and sent again.
+        rows = session.execute(
+            text("delete from blocks where archive_id = :archive and first_ns between :a and :b returning layout_id"),
+            {"archive": archive, "a": window.start_ns + HOUR_NS, "b": window.start_ns + 9 * HOUR_NS},
+        ).all()
+    assert rows
+    store.seal()
+    exactly(store, archive, window)
+    before = reach(store, archive)
+    again = MadeUp(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
+    for blocks, _ in again.batches():
+        store.append(archive, blocks)
+    assert reach(store, archive) != before
+    exactly(store, archive, window)
+    store.seal()
+    exactly(store, archive, window)
+
+
+def test_trimmed_archives_are_rolled_up_anew(made_up):
+    store, archive = made_up
+    store.seal()
+    window = whole(store, archive)
+    kept = Window(window.start_ns + 5 * HOUR_NS + 17 * NS_PER_S, window.end_ns - HOUR_NS)
+    store.during(lambda session: trim(session, archive, kept))
+    exactly(store, archive, window)
+    store.seal()
+    exactly(store, archive, window)
+
+
+def test_other_formulas_make_rollups_anew(made_up, monkeypatch):
+    store, archive = made_up
+    store.seal()
+    monkeypatch.setattr(rollups, "DERIVATION_VERSION", 999)
+    asked = from_ticks(monkeypatch)
+    exactly(store, archive, whole(store, archive))
+    assert sum(asked) > 1_000
+    store.seal()
+    asked.clear()
+    exactly(store, archive, whole(store, archive))
+    assert sum(asked) <= 5
+
+
+def test_where_two_archives_tell_of_the_same_time_the_ticks_decide(made_up):
+    store, archive = made_up
+    window = whole(store, archive)
+    middle = Window(window.start_ns + 8 * HOUR_NS, window.start_ns + 12 * HOUR_NS)
+    store.during(lambda session: copy_stretch(session, archive, middle, "twice"))
+    store.seal()
+    exactly(store, store.archive(archive).host.id, window)
+
+
+def test_a_long_window_is_drawn_from_rollups_and_says_so(made_up):
+    store, archive = made_up
+    store.seal()
+    with store.reading(archive) as reader:
+        coarse = drawn(reader, WANTED, whole(store, archive), 200)
+        fine = drawn(reader, WANTED, whole(store, archive), 1_300)
+    assert (coarse[0].summary_of_s, fine[0].summary_of_s) == (60, None)
+    assert coarse[0].bin_s % 60 == 0
+    for one, other in zip(coarse, fine, strict=True):
+        assert one.summary.high == other.summary.high
+        assert one.summary.mean == pytest.approx(other.summary.mean, rel=1e-3)
+
+
+def test_the_level_suits_the_window_and_the_ticks():
+    def chosen(days, interval_s):
+        return chosen_level(Window(0, days * 24 * HOUR_NS), 1_300, int(interval_s * NS_PER_S))
+
+    assert [chosen(days, 1) for days in (1, 7, 31, 365)] == [None, 60, 60, 3_600]
+    assert chosen(31, 60) is None
+    assert levels_of(60 * NS_PER_S) == [3_600]
+
+
+def test_bins_put_together_weigh_by_what_was_seen():
+    unknown = float("nan")
+    rolled = Rolled(*map(np.array, ([30.0, 10.0, 0.0, 0.0], [1.0, 5.0, unknown, unknown], [0.0, 4.0, unknown, unknown],
+                                    [2.0, 6.0, unknown, unknown])))  # fmt: skip
+    whole = rolled.coarser(2)
+    assert (whole.mean[0], whole.low[0], whole.high[0], whole.seen_s[0]) == (2.0, 0.0, 6.0, 40.0)
+    assert np.isnan(whole.mean[1])
+    again = Rolled.from_chunks(rolled.to_chunks(), 4)
+    assert np.array_equal(again.mean, rolled.mean, equal_nan=True)
