@@ -138,7 +138,7 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
         select(ArchiveRow, HostRow.name, contents)
         .join(HostRow, HostRow.id == ArchiveRow.host_id)
         .outerjoin(contents, (contents.c.host_id == ArchiveRow.host_id) & (contents.c.archive_id == ArchiveRow.id))
-        .order_by(contents.c.last_ns.desc().nulls_last(), ArchiveRow.name)
+        .order_by(contents.c.last_ns.desc().nulls_last(), HostRow.name, ArchiveRow.name, ArchiveRow.id)
     )
     if archive_id is None:
         return statement

@@ -19,6 +19,7 @@ export type PlanEntry = components['schemas']['PlanOut']
 export type PlanGroup = components['schemas']['GroupOut']
 export type Marker = components['schemas']['MarkerOut']
 export type Markers = components['schemas']['MarkersOut']
+export type Gaps = components['schemas']['GapsOut']
 export type Facts = components['schemas']['FactsOut']
 export type Names = Record<string, Record<string, string>>
 export type Counter = components['schemas']['CounterOut']

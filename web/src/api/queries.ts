@@ -10,6 +10,7 @@ import {
   type Counter,
   type Diagnosis,
   type Facts,
+  type Gaps,
   type Marker,
   type Markers,
   type Names,
@@ -52,6 +53,14 @@ export function useArchive(id: Ref<string>): Query<Archive> {
     queryKey: computed(() => archiveKey(id.value)),
     queryFn: () =>
       unwrap(api.GET('/api/archives/{archive_id}', { params: { path: { archive_id: id.value } } })),
+  })
+}
+
+export function useGaps(id: Ref<string>): Query<Gaps> {
+  return useQuery<Gaps, ApiError>({
+    queryKey: computed(() => ['gaps', id.value]),
+    queryFn: () =>
+      unwrap(api.GET('/api/archives/{archive_id}/gaps', { params: { path: { archive_id: id.value } } })),
   })
 }
 

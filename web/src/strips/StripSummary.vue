@@ -34,6 +34,11 @@ const total = computed(() => {
     )
   return spellAmount(amount, props.plan.unit === '1/s' ? 'count' : 'bytes')
 })
+/** Over long windows the figures are of minutes or hours; all are exact but the percentile, and that is said. */
+const rounded = computed(() => {
+  const length = summary.value?.of_s
+  return length ? `of the means of ${spellDuration(length)}; the window is rounded to such` : undefined
+})
 const rows = computed<[string, string][]>(() => {
   const seen = summary.value
   if (!seen) return []
@@ -55,7 +60,9 @@ const rows = computed<[string, string][]>(() => {
     </p>
     <dl>
       <div v-for="[name, value] in rows" :key="name" class="flex justify-between whitespace-nowrap">
-        <dt class="text-soft">{{ name }}</dt>
+        <dt class="text-soft" :title="name === 'p95' ? rounded : undefined">
+          {{ name }}{{ name === 'p95' && rounded ? ' ≈' : '' }}
+        </dt>
         <dd :data-summary="name" :class="name === 'seen' ? 'text-soft' : ''">{{ value }}</dd>
       </div>
     </dl>

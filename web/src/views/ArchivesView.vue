@@ -1,6 +1,10 @@
 <script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
 import { RouterLink } from 'vue-router'
-import type { Archive } from '../api/client'
+import { api, ApiError, unwrap, type Archive } from '../api/client'
+import ArchiveDialog from '../archives/ArchiveDialog.vue'
+import { byHost } from '../archives/hosts'
 import { useArchives } from '../api/queries'
 import { spellAmount } from '../model/amounts'
 import { spellDuration, spellWindow } from '../model/clock'
@@ -35,6 +39,36 @@ useKeys({
 
 const LIVE_MS = 20_000
 const isLive = (archive: Archive): boolean => archive.end_ms !== null && Date.now() - archive.end_ms < LIVE_MS
+const hosts = computed(() => byHost(archives.value ?? []))
+const marks = (archive: Archive): string =>
+  [
+    archive.deleted !== null
+      ? 'deleted, goes within a minute'
+      : isLive(archive)
+        ? 'recording now'
+        : archive.source,
+    ...(archive.protected ? ['protected'] : []),
+  ].join(' · ')
+
+const opened = ref<string | null>(null)
+const shown = computed(() => archives.value?.find((one) => one.id === opened.value) ?? null)
+const says = ref('')
+const queries = useQueryClient()
+function changed(told: string): void {
+  says.value = told
+  void queries.invalidateQueries({ queryKey: ['archives'] })
+  void queries.invalidateQueries({ queryKey: ['gaps'] })
+}
+async function restore(archive: Archive): Promise<void> {
+  try {
+    const params = { path: { archive_id: archive.id } }
+    await unwrap(api.POST('/api/archives/{archive_id}/restore', { params }))
+    changed(`${archive.name} is there again.`)
+  } catch (why) {
+    if (!(why instanceof ApiError)) throw why
+    changed(why.message)
+  }
+}
 const lengthOf = (archive: Archive): string =>
   archive.start_ms === null || archive.end_ms === null
     ? '–'
@@ -44,7 +78,7 @@ const lengthOf = (archive: Archive): string =>
 <template>
   <div class="flex flex-col">
     <TopBar />
-    <main class="mx-auto w-full max-w-5xl grow overflow-y-auto px-6 pt-8 pb-12">
+    <main class="mx-auto w-full max-w-6xl grow overflow-y-auto px-6 pt-8 pb-12">
       <h1 class="font-serif text-3xl font-semibold">Archives</h1>
       <p class="mt-1 text-soft">What was recorded of each host. Open one to see when it hurt, and why.</p>
       <StateNote v-if="isPending" title="Looking what there is" busy />
@@ -54,35 +88,55 @@ const lengthOf = (archive: Archive): string =>
         title="Nothing recorded yet"
         hint="Record this machine for a minute: ./reditus record --for 60s"
       />
-      <table v-else class="mt-6 w-full">
+      <p v-if="says" class="mt-4" role="status">{{ says }}</p>
+      <table v-if="hosts.length" class="mt-6 w-full table-fixed">
+        <colgroup>
+          <col />
+          <col class="w-[16rem]" />
+          <col v-for="(width, at) in [5, 4, 5, 5.5, 5.5, 5.5]" :key="at" :style="{ width: `${width}rem` }" />
+        </colgroup>
         <thead class="border-b border-rule-strong text-2xs text-soft">
           <tr>
-            <th class="py-1.5 text-left font-normal">host</th>
-            <th class="text-left font-normal">archive</th>
+            <th class="py-1.5 text-left font-normal">archive</th>
             <th class="text-left font-normal">from, to</th>
-            <th class="pl-4 text-right font-normal">length</th>
-            <th class="pl-4 text-right font-normal">every</th>
-            <th class="pl-4 text-right font-normal">counters</th>
-            <th class="pl-4 text-right font-normal">coverage</th>
-            <th class="pl-4 text-right font-normal">size</th>
+            <th class="text-right font-normal">length</th>
+            <th class="text-right font-normal">every</th>
+            <th class="text-right font-normal">counters</th>
+            <th class="text-right font-normal">coverage</th>
+            <th class="text-right font-normal">size</th>
+            <th><span class="sr-only">more</span></th>
           </tr>
         </thead>
-        <tbody>
+        <tbody v-for="host in hosts" :key="host.id" :data-host="host.name">
+          <tr>
+            <th colspan="8" class="border-b border-rule pt-5 pb-1 text-left font-normal" scope="rowgroup">
+              <span class="font-serif text-lg font-semibold">{{ host.name }}</span>
+              <RouterLink
+                v-if="host.kept > 1"
+                :to="{ name: 'workbench', params: { id: host.id } }"
+                class="ml-3 text-soft underline decoration-rule-strong underline-offset-4 hover:text-ink"
+                >all {{ host.kept }} archives as one</RouterLink
+              >
+            </th>
+          </tr>
           <tr
-            v-for="archive in archives"
+            v-for="archive in host.archives"
             :key="archive.id"
             class="group relative border-b border-rule hover:bg-leaf"
+            :class="archive.deleted === null ? '' : 'text-soft'"
+            :data-archive="archive.name"
           >
-            <td class="py-2.5 pr-4 font-semibold">{{ archive.host.name }}</td>
-            <td class="pr-4">
+            <td class="truncate py-2 pr-4">
               <RouterLink
                 :to="{ name: 'workbench', params: { id: archive.id } }"
                 class="font-serif text-base group-hover:underline after:absolute after:inset-0"
+                :class="archive.deleted === null ? '' : 'line-through'"
                 >{{ archive.name }}</RouterLink
               >
-              <span class="ml-2 text-2xs text-soft">{{
-                isLive(archive) ? 'recording now' : archive.source
-              }}</span>
+              <span class="ml-2 text-2xs text-soft">{{ marks(archive) }}</span>
+              <p v-if="archive.notes" class="truncate text-2xs text-soft" :title="archive.notes">
+                {{ archive.notes }}
+              </p>
             </td>
             <td class="whitespace-nowrap">
               {{
@@ -91,16 +145,37 @@ const lengthOf = (archive: Archive): string =>
                   : 'empty'
               }}
             </td>
-            <td class="pl-4 text-right whitespace-nowrap">{{ lengthOf(archive) }}</td>
-            <td class="pl-4 text-right whitespace-nowrap">
+            <td class="text-right whitespace-nowrap">{{ lengthOf(archive) }}</td>
+            <td class="text-right whitespace-nowrap">
               {{ archive.interval_s === null ? '–' : spellDuration(archive.interval_s) }}
             </td>
-            <td class="pl-4 text-right whitespace-nowrap">{{ archive.columns }}</td>
-            <td class="pl-4 text-right whitespace-nowrap">{{ (archive.coverage * 100).toFixed(1) }} %</td>
-            <td class="pl-4 text-right whitespace-nowrap">{{ spellAmount(archive.size_bytes, 'bytes') }}</td>
+            <td class="text-right whitespace-nowrap">{{ archive.columns }}</td>
+            <td class="text-right whitespace-nowrap">{{ (archive.coverage * 100).toFixed(1) }} %</td>
+            <td class="text-right whitespace-nowrap">{{ spellAmount(archive.size_bytes, 'bytes') }}</td>
+            <td class="text-right">
+              <button
+                v-if="archive.deleted !== null"
+                type="button"
+                class="relative z-10 text-needle underline underline-offset-2"
+                :aria-label="`Take back the deletion of ${archive.name}`"
+                @click="restore(archive)"
+              >
+                take back
+              </button>
+              <button
+                v-else
+                type="button"
+                class="relative z-10 text-soft underline decoration-rule-strong underline-offset-2 hover:text-ink"
+                :aria-label="`Details of ${archive.name}`"
+                @click="opened = archive.id"
+              >
+                details
+              </button>
+            </td>
           </tr>
         </tbody>
       </table>
+      <ArchiveDialog v-if="shown" :archive="shown" @close="opened = null" @changed="changed" />
     </main>
   </div>
 </template>

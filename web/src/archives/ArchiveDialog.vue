@@ -1,0 +1,194 @@
+<script setup lang="ts">
+import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+import { computed, ref } from 'vue'
+import { api, ApiError, unwrap, type Archive } from '../api/client'
+import { useGaps } from '../api/queries'
+import { spellAmount } from '../model/amounts'
+import { spellDuration, spellWindow } from '../model/clock'
+import PlanField from '../recorders/PlanField.vue'
+import PillButton from '../ui/PillButton.vue'
+import { usePreferences } from '../usePreferences'
+import { asRfc3339, toSecond } from './hosts'
+
+/** One archive at a glance, and what can be done with it. */
+const props = defineProps<{ archive: Archive }>()
+const emit = defineEmits<{ close: []; changed: [says: string] }>()
+
+const { zone } = usePreferences()
+const { data: gaps, error: gapsError } = useGaps(computed(() => props.archive.id))
+const name = ref(props.archive.name)
+const notes = ref(props.archive.notes)
+const from = ref(toSecond(props.archive.start_ms, Math.floor))
+const to = ref(toSecond(props.archive.end_ms, Math.ceil))
+const copyName = ref(`part of ${props.archive.name}`)
+const sure = ref(false)
+const busy = ref(false)
+const trouble = ref('')
+const path = computed(() => ({ archive_id: props.archive.id }))
+
+const facts = computed(() => [
+  [
+    'time',
+    props.archive.start_ms !== null && props.archive.end_ms !== null
+      ? spellWindow(props.archive.start_ms, props.archive.end_ms, zone.value)
+      : 'empty',
+  ],
+  ['ticks', `${props.archive.ticks.toLocaleString('en-GB')} of ${props.archive.columns} counters`],
+  ['size', spellAmount(props.archive.size_bytes, 'bytes')],
+  ['seen', `${(props.archive.coverage * 100).toFixed(2)} %`],
+])
+
+async function act(work: () => Promise<string>): Promise<void> {
+  busy.value = true
+  trouble.value = ''
+  try {
+    emit('changed', await work())
+  } catch (why) {
+    if (!(why instanceof ApiError)) throw why
+    trouble.value = why.message
+  } finally {
+    busy.value = false
+  }
+}
+const save = (): Promise<void> =>
+  act(async () => {
+    const body = { name: name.value, notes: notes.value }
+    await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
+    emit('close')
+    return `${name.value} is kept as told.`
+  })
+const protect = (): Promise<void> =>
+  act(async () => {
+    const body = { protected: !props.archive.protected }
+    await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
+    return body.protected ? 'Nothing is removed from it now.' : 'It is protected no more.'
+  })
+const stretch = computed(() => ({ from: asRfc3339(from.value), to: asRfc3339(to.value) }))
+const copy = (): Promise<void> =>
+  act(async () => {
+    const body = { ...stretch.value, name: copyName.value }
+    const made = await unwrap(
+      api.POST('/api/archives/{archive_id}/copies', { params: { path: path.value }, body }),
+    )
+    emit('close')
+    return `${made.name}: ${made.ticks.toLocaleString('en-GB')} ticks copied.`
+  })
+const trim = (): Promise<void> =>
+  act(async () => {
+    const done = await unwrap(
+      api.POST('/api/archives/{archive_id}/trim', { params: { path: path.value }, body: stretch.value }),
+    )
+    emit('close')
+    return `${done.removed_ticks.toLocaleString('en-GB')} readings removed from ${props.archive.name}.`
+  })
+const remove = (): Promise<void> =>
+  act(async () => {
+    await unwrap(api.DELETE('/api/archives/{archive_id}', { params: { path: path.value } }))
+    emit('close')
+    return `${props.archive.name} is deleted; for about a minute that can be taken back.`
+  })
+</script>
+
+<template>
+  <Dialog open class="relative z-50" @close="emit('close')">
+    <div class="fixed inset-0 bg-ink/30" aria-hidden="true" />
+    <div class="fixed inset-0 flex items-center justify-center p-6">
+      <DialogPanel
+        class="flex max-h-full w-full max-w-2xl flex-col border border-rule-strong bg-leaf shadow-xl"
+        data-archive-dialog
+      >
+        <header class="border-b border-rule px-6 pt-5 pb-3">
+          <DialogTitle class="font-serif text-xl font-semibold">{{ archive.name }}</DialogTitle>
+          <p class="text-soft">{{ archive.host.name }} · {{ archive.source }}</p>
+        </header>
+        <div class="grow space-y-5 overflow-y-auto px-6 py-4">
+          <dl class="grid grid-cols-[4rem_1fr] gap-x-4 gap-y-0.5">
+            <template v-for="[title, told] in facts" :key="title">
+              <dt class="text-soft">{{ title }}</dt>
+              <dd :data-fact="title">{{ told }}</dd>
+            </template>
+            <dt class="text-soft">gaps</dt>
+            <dd data-fact="gaps">
+              <span v-if="gapsError" class="text-needle">{{ gapsError.message }}</span>
+              <span v-else-if="!gaps">looking …</span>
+              <span v-else-if="!gaps.total">none</span>
+              <template v-else>
+                {{ gaps.total }}, {{ spellDuration(gaps.seconds) }} in all
+                <ul class="mt-1 max-h-28 overflow-y-auto border-t border-rule">
+                  <li
+                    v-for="gap in gaps.gaps"
+                    :key="gap.start_ms"
+                    class="flex gap-4 border-b border-rule py-0.5"
+                  >
+                    <span class="whitespace-nowrap">{{ spellWindow(gap.start_ms, gap.end_ms, zone) }}</span>
+                    <span :class="gap.reason ? '' : 'text-soft'">{{ gap.reason ?? 'nobody said why' }}</span>
+                  </li>
+                </ul>
+              </template>
+            </dd>
+          </dl>
+          <section>
+            <div class="grid grid-cols-2 gap-4">
+              <PlanField v-model="name" label="Name" />
+              <label class="flex items-end gap-2 pb-1">
+                <input
+                  type="checkbox"
+                  class="accent-ink"
+                  :checked="archive.protected"
+                  :disabled="busy"
+                  @change="protect"
+                />
+                Protected: nothing is removed from it
+              </label>
+            </div>
+            <label class="mt-2 block">
+              <span class="text-2xs text-soft">Notes</span>
+              <textarea
+                v-model="notes"
+                rows="3"
+                maxlength="10000"
+                class="block w-full resize-y border border-rule-strong bg-transparent p-1.5"
+              />
+            </label>
+            <PillButton class="mt-2" label="Keep name and notes" :disabled="busy" @press="save"
+              >Keep name and notes</PillButton
+            >
+          </section>
+          <section>
+            <h3 class="font-serif text-[15px] font-semibold">A stretch</h3>
+            <div class="mt-1 grid grid-cols-3 gap-4">
+              <PlanField v-model="from" label="From" hint="2026-11-12T09:00:00Z" />
+              <PlanField v-model="to" label="To" hint="2026-11-12T10:00:00Z" />
+              <PlanField v-model="copyName" label="Name of the copy" />
+            </div>
+            <div class="mt-2 flex items-center gap-3">
+              <PillButton label="Copy the stretch to an archive of its own" :disabled="busy" @press="copy"
+                >Copy it</PillButton
+              >
+              <PillButton
+                label="Remove everything outside the stretch, for good"
+                :disabled="busy || archive.protected || !sure"
+                @press="trim"
+                >Trim to it</PillButton
+              >
+              <label class="flex items-center gap-2 text-soft">
+                <input v-model="sure" type="checkbox" class="accent-ink" :disabled="archive.protected" />
+                what lies outside may go for good
+              </label>
+            </div>
+          </section>
+        </div>
+        <footer class="flex items-center gap-3 border-t border-rule px-6 py-3">
+          <p class="grow text-needle" role="alert">{{ trouble }}</p>
+          <PillButton
+            :label="archive.protected ? 'Protected: not to be deleted' : 'Delete the archive'"
+            :disabled="busy || archive.protected"
+            @press="remove"
+            >Delete</PillButton
+          >
+          <PillButton label="Close" keys="Esc" on @press="emit('close')">Close</PillButton>
+        </footer>
+      </DialogPanel>
+    </div>
+  </Dialog>
+</template>
