@@ -8,7 +8,8 @@ Errors subclass the builtin a caller would already catch:
     ├── LayoutError(ValueError)      columns that do not describe a block
     ├── UnknownCounter(LookupError)
     ├── UnknownMeasure(LookupError)
-    └── WindowError(ValueError)      a stretch of time that makes no sense
+    ├── WindowError(ValueError)      a stretch of time that makes no sense
+    └── Cancelled                    nobody waits for the answer any more
 """
 
 from collections.abc import Collection
@@ -33,6 +34,13 @@ class LayoutError(CoreError, ValueError):
 
 class WindowError(CoreError, ValueError):
     """A window that ends before it starts, or lies outside representable time."""
+
+
+class Cancelled(CoreError):
+    """Nobody waits for the answer any more; the work was given up."""
+
+    def __init__(self) -> None:
+        super().__init__("the client went away before its answer was ready")
 
 
 class UnknownCounter(CoreError, LookupError):

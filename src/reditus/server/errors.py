@@ -9,7 +9,15 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from reditus.core.errors import BlockError, BlockVersionError, LayoutError, UnknownCounter, UnknownMeasure, WindowError
+from reditus.core.errors import (
+    BlockError,
+    BlockVersionError,
+    Cancelled,
+    LayoutError,
+    UnknownCounter,
+    UnknownMeasure,
+    WindowError,
+)
 from reditus.core.plan import PlanError
 from reditus.server.times import BadTime
 from reditus.store import (
@@ -55,6 +63,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     BlockClash: (409, "block-clash", "Block contradicts its archive"),
     BadTime: (422, "bad-time", "Not a time or window"),
     WindowError: (422, "bad-window", "Not a window"),
+    Cancelled: (499, "cancelled", "No longer wanted"),
     TooLarge: (413, "too-large", "Too large"),
     StoreAway: (503, "database-away", "The database is away"),
 }

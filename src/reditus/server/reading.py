@@ -68,7 +68,7 @@ def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
 def read(reader: Reader, wanted: Sequence[Wanted], window: Window | None) -> tuple[Frame, list[Read]]:
     """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
     frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window)
-    return frame, [_derived(frame, one) for one in wanted]
+    return frame, [_derived(reader, frame, one) for one in wanted]
 
 
 def draw(reads: Sequence[Read], window: Window, width: int) -> list[Drawn]:
@@ -126,7 +126,8 @@ def _rolled(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int
     return out
 
 
-def _derived(frame: Frame, one: Wanted) -> Read:
+def _derived(reader: Reader, frame: Frame, one: Wanted) -> Read:
+    reader.check()
     try:
         return Read(one, one.measure.derive(frame, one.device), None)
     except UnknownCounter:

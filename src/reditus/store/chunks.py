@@ -1,6 +1,6 @@
 """Read columns out of blocks: only their bytes leave the database, those of neighbours in one go."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby, pairwise
 from typing import Any
@@ -44,7 +44,12 @@ class _Run:
 
 
 def read_pieces(
-    session: Session, host: UUID, archives: Sequence[UUID], columns: Sequence[KnownColumn], window: Window | None
+    session: Session,
+    host: UUID,
+    archives: Sequence[UUID],
+    columns: Sequence[KnownColumn],
+    window: Window | None,
+    check: Callable[[], None],
 ) -> dict[UUID, list[Piece]]:
     """By archive one piece a block, cut to the window and the ticks just before it (None: all there is)."""
     runs = _runs(columns)
@@ -62,6 +67,7 @@ def read_pieces(
     rows = binary_rows(session, statement, values)
     out: dict[UUID, list[Piece]] = {}
     for archive, piece in _pieces(rows, columns, window):
+        check()
         out.setdefault(archive, []).append(piece)
     return out
 

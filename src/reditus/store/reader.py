@@ -1,7 +1,7 @@
 """Read an archive, or all archives of a host as one timeline."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -47,9 +47,13 @@ class Scope:
 class Reader:
     """One reading, in one transaction: everything it returns is of the same instant."""
 
-    def __init__(self, session: Session, memory: ColumnMemory, scope: Scope) -> None:
+    def __init__(
+        self, session: Session, memory: ColumnMemory, scope: Scope, check: Callable[[], None] = lambda: None
+    ) -> None:
         self.session = session
         self.scope = scope
+        self.check = check
+        """Called between parts of the work; raises Cancelled once nobody waits for it."""
         self._memory = memory
 
     @cached_property
@@ -76,7 +80,7 @@ class Reader:
         """Some columns over a window (None: all of it), with the tick before it."""
         if not columns:
             return Frame([], self.scope.facts)
-        pieces = read_pieces(self.session, self.scope.host, self.scope.archives, columns, window)
+        pieces = read_pieces(self.session, self.scope.host, self.scope.archives, columns, window, self.check)
         return Frame(assemble(joined([pieces.get(archive, []) for archive in self.scope.archives])), self.scope.facts)
 
     def archive_at(self, at_ns: int) -> UUID | None:

@@ -106,10 +106,12 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
         )
         served &= reached | ~has
         valid = reached & has
+        reader.check()
         for series, at, part in _stored(reader, archive, wanted, edges_ns, level_s):
             _merge(out[series], at, part, valid[at : at + len(part)])
     served &= told < 2
     for start, stop in _stretches(~served & (told > 0)):
+        reader.check()
         window = Window(begin_ns + start * level_ns, begin_ns + stop * level_ns)
         for series, part in enumerate(_from_ticks(reader, wanted, window, level_s)):
             out[series].put(start, part)

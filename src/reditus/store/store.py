@@ -131,10 +131,13 @@ class Store:
         return infos[0] if infos[0].id == archive else whole_host(infos)
 
     @contextmanager
-    def reading(self, timeline: UUID) -> Iterator[Reader]:
-        """Read an archive, or, given a host's id, all archives of that host as one timeline. Raise UnknownArchive."""
+    def reading(self, timeline: UUID, check: Callable[[], None] = lambda: None) -> Iterator[Reader]:
+        """Read an archive, or, given a host's id, all archives of that host as one timeline. Raise UnknownArchive.
+
+        `check` is called between parts of the work, and may raise to end it.
+        """
         with self._session() as session:
-            yield Reader(session, self._memory, scope_of(session, timeline))
+            yield Reader(session, self._memory, scope_of(session, timeline), check)
 
     def seal(self) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction. Return how many vanished."""

@@ -3,10 +3,11 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request
 
 from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.measures import measure_named
+from reditus.server.cancelling import Patience, while_wanted
 from reditus.server.context import StoreDep
 from reditus.server.reading import asked_window
 from reditus.server.schemas import DiagnosisOut
@@ -16,15 +17,21 @@ router = APIRouter(prefix="/archives/{archive_id}", tags=["diagnosis"])
 
 
 @router.get("/diagnosis")
-def read_diagnosis(
+async def read_diagnosis(
     archive_id: UUID,
+    request: Request,
     store: StoreDep,
     start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
     end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
 ) -> DiagnosisOut:
     """Findings and what was ruled out, over a window or the whole archive."""
     wanted = tuple(Wanted(measure_named(name), None) for name in needed_measures())
-    with store.reading(archive_id) as reader:
-        window = asked_window(reader, start, end)
-        frame, host_name = reader.frame(needed_columns(reader.known, wanted), window), reader.scope.host_name
-    return DiagnosisOut.of(host_name, diagnose(frame, window))
+
+    def work(patience: Patience) -> DiagnosisOut:
+        with store.reading(archive_id, patience.check) as reader:
+            window = asked_window(reader, start, end)
+            frame = reader.frame(needed_columns(reader.known, wanted), window)
+        patience.check()
+        return DiagnosisOut.of(reader.scope.host_name, diagnose(frame, window))
+
+    return await while_wanted(request, work)

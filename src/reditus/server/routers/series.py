@@ -5,10 +5,11 @@ from typing import Annotated, Any
 from uuid import UUID
 
 import orjson
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Query, Request, Response
 
 from reditus.core.bins import MAX_BINS
 from reditus.core.types import NS_PER_MS
+from reditus.server.cancelling import Patience, while_wanted
 from reditus.server.context import StoreDep
 from reditus.server.reading import Drawn, asked_window, drawn, parse_wanted
 from reditus.server.schemas import SeriesSetOut
@@ -20,8 +21,9 @@ MAX_SERIES = 512
 
 
 @router.get("/series", response_model=SeriesSetOut)
-def read_series(
+async def read_series(
     archive_id: UUID,
+    request: Request,
     store: StoreDep,
     measure: Annotated[
         list[str], Query(min_length=1, max_length=64, description="NAME, NAME@DEVICE, or NAME@* for every device.")
@@ -31,14 +33,18 @@ def read_series(
     width: Annotated[int, Query(ge=1, le=MAX_BINS, description="Points to draw at the most, per series.")] = 1_300,
 ) -> Response:
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
-    with store.reading(archive_id) as reader:
-        window = asked_window(reader, start, end)
-        wanted = [one for text in measure for one in parse_wanted(text, reader.known)][:MAX_SERIES]
-        found = drawn(reader, wanted, window, width)
-    times, series = _shaped(found)
-    content = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns), "times_ms": times, "series": series}
-    # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
-    return Response(orjson.dumps(content, option=orjson.OPT_SERIALIZE_NUMPY), media_type="application/json")
+
+    def work(patience: Patience) -> bytes:
+        with store.reading(archive_id, patience.check) as reader:
+            window = asked_window(reader, start, end)
+            wanted = [one for text in measure for one in parse_wanted(text, reader.known)][:MAX_SERIES]
+            found = drawn(reader, wanted, window, width)
+        times, series = _shaped(found)
+        ends = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns)}
+        # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
+        return orjson.dumps({**ends, "times_ms": times, "series": series}, option=orjson.OPT_SERIALIZE_NUMPY)
+
+    return Response(await while_wanted(request, work), media_type="application/json")
 
 
 def _shaped(every: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:

@@ -1,0 +1,62 @@
+"""What nobody waits for any more is given up."""
+
+import asyncio
+import threading
+
+import pytest
+
+from api_helpers import introduce, send
+from builders import ARCHIVE, a_block
+from reditus.core.errors import Cancelled
+from reditus.server.cancelling import while_wanted
+
+
+class Gone:
+    """A request whose client leaves at once."""
+
+    class url:
+        path = "/somewhere"
+
+    async def is_disconnected(self):
+        return True
+
+
+def test_work_ends_soon_after_its_client_went():
+    begun, rounds = threading.Event(), 0
+
+    def work(patience):
+        nonlocal rounds
+        while True:
+            begun.set()
+            rounds += 1
+            patience.check()
+            threading.Event().wait(0.01)
+
+    with pytest.raises(Cancelled):
+        asyncio.run(while_wanted(Gone(), work))
+    assert begun.is_set()
+    assert rounds < 1_000
+
+
+def test_work_whose_client_waits_is_done():
+    class Here(Gone):
+        async def is_disconnected(self):
+            return False
+
+    assert asyncio.run(while_wanted(Here(), lambda patience: patience.check() or 7)) == 7
+
+
+def test_a_reading_asks_between_blocks(client, store):
+    introduce(client)
+    send(client, *(a_block(3, start=at) for at in range(0, 60, 3)))
+    asked = 0
+
+    def check():
+        nonlocal asked
+        asked += 1
+        if asked > 5:
+            raise Cancelled
+
+    with pytest.raises(Cancelled), store.reading(ARCHIVE, check) as reader:
+        reader.frame(list(reader.known), None)
+    assert asked == 6
