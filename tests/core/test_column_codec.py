@@ -4,7 +4,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from reditus.core.column_codec import Encoding, decode_column, encode_column, encode_columns
+from reditus.core.column_codec import (
+    Encoding,
+    decode_column,
+    decode_wall,
+    encode_clocks,
+    encode_column,
+    encode_columns,
+)
 from reditus.core.errors import BlockError
 
 any_column = arrays(np.int64, st.integers(1, 80))
@@ -72,3 +79,21 @@ VERSION_1 = {
 def test_chunks_of_version_1_stay_readable():
     for text, values in VERSION_1.items():
         assert decode_column(bytes.fromhex(text), len(values)).tolist() == values
+
+
+@given(st.lists(st.tuples(st.integers(-(2**63), 2**63 - 1), st.integers(-(2**63), 2**63 - 1)), min_size=1, max_size=60))
+def test_clocks_survive_whatever_they_show(readings):
+    wall_ns, monotonic_ns = (np.array(clock, dtype=np.int64) for clock in zip(*readings, strict=True))
+    wall, monotonic = encode_clocks(wall_ns, monotonic_ns)
+    assert np.array_equal(decode_column(monotonic, len(readings)), monotonic_ns)
+    assert np.array_equal(decode_wall(wall, monotonic_ns), wall_ns)
+
+
+def test_a_wall_clock_costs_little_beside_a_monotonic_one():
+    rng = np.random.default_rng(3)
+    monotonic_ns = np.arange(3_600) * 10**9 + rng.integers(0, 2_000_000, 3_600)
+    wall, monotonic = encode_clocks(1_794_474_000 * 10**9 + monotonic_ns + rng.integers(0, 400, 3_600), monotonic_ns)
+    assert len(wall) < len(monotonic) * 0.6
+    # A step of the wall clock is told, once.
+    stepped = monotonic_ns + np.where(np.arange(3_600) < 1_000, 0, 3_600 * 10**9)
+    assert len(encode_clocks(stepped, monotonic_ns)[0]) < 200

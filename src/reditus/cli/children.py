@@ -41,6 +41,10 @@ class Child:
                 stream.close()
 
     @property
+    def pid(self) -> int:
+        return self._process.pid
+
+    @property
     def ended(self) -> int | None:
         """Exit code, or None while it runs."""
         return self._process.poll()

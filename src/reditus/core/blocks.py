@@ -30,7 +30,7 @@ from uuid import UUID
 
 import numpy as np
 
-from reditus.core.column_codec import FORMAT_VERSION, decode_column, encode_column, encode_columns
+from reditus.core.column_codec import FORMAT_VERSION, decode_column, decode_wall, encode_clocks, encode_columns
 from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.layout import MAX_COLUMNS
 from reditus.core.types import NS_PER_S, IntArray
@@ -78,7 +78,8 @@ class Block:
         return memoryview(self.data)[self.offsets[position] : self.offsets[position + 1]]
 
     def column(self, position: int) -> IntArray:
-        return decode_column(self.chunk(position), self.ticks)
+        chunk = self.chunk(position)
+        return decode_wall(chunk, self.column(1)) if position == 0 else decode_column(chunk, self.ticks)
 
     def stretch(self) -> Stretch:
         """Everything, decoded."""
@@ -108,8 +109,7 @@ def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, 
     """Encode at least one tick. Raise BlockError where the parts do not fit together."""
     _check_size(stretch)
     chunks = [
-        encode_column(stretch.wall_ns, doubled=True),
-        encode_column(stretch.monotonic_ns, doubled=True),
+        *encode_clocks(stretch.wall_ns, stretch.monotonic_ns),
         *encode_columns(stretch.values),
     ]
     return _block(stretch, chunks, archive=archive, boot=boot, layout=layout, interval_ns=interval_ns)
@@ -125,8 +125,8 @@ class Described:
 
 
 def encode_together(parts: Sequence[Described], *, archive: UUID, boot: UUID) -> list[Block]:
-    """Encode several stretches of a few ticks as `encode_block` would, but for the clocks, whose deltas of deltas do not
-    pay yet. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on, is paid once
+    """Encode several stretches of a few ticks as `encode_block` would, but for the clocks, each of which is encoded
+    like any column. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on, is paid once
     for all that have the same number of ticks.
     """
     blocks: list[Block | None] = [None] * len(parts)

@@ -49,6 +49,8 @@ class Encoding(IntEnum):
     """Deltas of deltas as byte planes, as they are. `span` here is the first delta."""
     DOUBLED_ZSTD = 4
     """Deltas of deltas as byte planes in one zstd frame. `span` here is the first delta."""
+    AHEAD = 5
+    """Of wall clocks only: after this byte another chunk, of how far the wall clock is ahead of the monotonic one."""
 
 
 def encode_column(values: IntArray, *, doubled: bool = False) -> bytes:
@@ -66,6 +68,29 @@ def encode_column(values: IntArray, *, doubled: bool = False) -> bytes:
         return _planes_chunk(first, _signed(int(deltas[0])), np.diff(deltas), (Encoding.DOUBLED, Encoding.DOUBLED_ZSTD))
     span = _signed((int(words[-1]) - int(words[0])) & _MASK)
     return _planes_chunk(first, span, deltas, _PLAIN)
+
+
+def encode_clocks(wall_ns: IntArray, monotonic_ns: IntArray) -> tuple[bytes, bytes]:
+    """Encode the two clocks of a stretch, each in the shortest way. Within a tick they hardly part, so that one of them
+    need not be told in full.
+
+    >>> wall, monotonic = encode_clocks(np.array([105, 117, 131]), np.array([5, 17, 31]))
+    >>> decode_wall(wall, np.array([5, 17, 31]))
+    array([105, 117, 131])
+    """
+    ahead = bytes((Encoding.AHEAD,)) + _shortest(wall_ns - monotonic_ns)
+    return min(ahead, _shortest(wall_ns), key=len), _shortest(monotonic_ns)
+
+
+def _shortest(values: IntArray) -> bytes:
+    return min(encode_column(values), encode_column(values, doubled=True), key=len)
+
+
+def decode_wall(chunk: bytes | memoryview, monotonic_ns: IntArray) -> IntArray:
+    """The wall clock of the ticks that have this monotonic clock. Raise BlockError for bytes that are no such chunk."""
+    if len(chunk) and chunk[0] == Encoding.AHEAD:
+        return decode_column(chunk[1:], len(monotonic_ns)) + monotonic_ns
+    return decode_column(chunk, len(monotonic_ns))
 
 
 def encode_columns(values: IntArray) -> list[bytes]:

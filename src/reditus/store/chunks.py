@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
 from reditus.core.blocks import CLOCKS
-from reditus.core.column_codec import decode_column
+from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.frame import Piece
 from reditus.core.layout import Column
 from reditus.core.types import IntArray
@@ -115,7 +115,8 @@ def _pieces(
             for *_, front, offsets, data in runs
             for place, (begin, end) in enumerate(pairwise(offsets), front)
         }
-        wall_ns = decode_column(chunks[0], ticks)
+        monotonic_ns = decode_column(chunks[1], ticks)
+        wall_ns = decode_wall(chunks[0], monotonic_ns)
         inside = _inside(wall_ns, interval_ns, window)
         yield (
             archive,
@@ -124,7 +125,7 @@ def _pieces(
                 boot=boot.bytes,
                 interval_ns=interval_ns,
                 wall_ns=wall_ns[inside],
-                monotonic_ns=decode_column(chunks[1], ticks)[inside],
+                monotonic_ns=monotonic_ns[inside],
                 columns={column: decode_column(chunks[place], ticks)[inside] for place, column in by_layout[layout]},
             ),
         )

@@ -38,11 +38,12 @@ const facts = computed(() => [
   ['seen', `${(props.archive.coverage * 100).toFixed(2)} %`],
 ])
 
-async function act(work: () => Promise<string>): Promise<void> {
+async function act(work: () => Promise<string>, stays = false): Promise<void> {
   busy.value = true
   trouble.value = ''
   try {
     emit('changed', await work())
+    if (!stays) emit('close')
   } catch (why) {
     if (!(why instanceof ApiError)) throw why
     trouble.value = why.message
@@ -54,7 +55,6 @@ const save = (): Promise<void> =>
   act(async () => {
     const body = { name: name.value, notes: notes.value }
     await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
-    emit('close')
     return `${name.value} is kept as told.`
   })
 const protect = (): Promise<void> =>
@@ -62,7 +62,7 @@ const protect = (): Promise<void> =>
     const body = { protected: !props.archive.protected }
     await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
     return body.protected ? 'Nothing is removed from it now.' : 'It is protected no more.'
-  })
+  }, true)
 const stretch = computed(() => ({ from: asRfc3339(from.value), to: asRfc3339(to.value) }))
 const copy = (): Promise<void> =>
   act(async () => {
@@ -70,7 +70,6 @@ const copy = (): Promise<void> =>
     const made = await unwrap(
       api.POST('/api/archives/{archive_id}/copies', { params: { path: path.value }, body }),
     )
-    emit('close')
     return `${made.name}: ${made.ticks.toLocaleString('en-GB')} ticks copied.`
   })
 const trim = (): Promise<void> =>
@@ -78,13 +77,11 @@ const trim = (): Promise<void> =>
     const done = await unwrap(
       api.POST('/api/archives/{archive_id}/trim', { params: { path: path.value }, body: stretch.value }),
     )
-    emit('close')
     return `${done.removed_ticks.toLocaleString('en-GB')} readings removed from ${props.archive.name}.`
   })
 const remove = (): Promise<void> =>
   act(async () => {
     await unwrap(api.DELETE('/api/archives/{archive_id}', { params: { path: path.value } }))
-    emit('close')
     return `${props.archive.name} is deleted; for about a minute that can be taken back.`
   })
 </script>
@@ -162,11 +159,11 @@ const remove = (): Promise<void> =>
               <PlanField v-model="copyName" label="Name of the copy" />
             </div>
             <div class="mt-2 flex items-center gap-3">
-              <PillButton label="Copy the stretch to an archive of its own" :disabled="busy" @press="copy"
+              <PillButton label="Copy it: the stretch as an archive of its own" :disabled="busy" @press="copy"
                 >Copy it</PillButton
               >
               <PillButton
-                label="Remove everything outside the stretch, for good"
+                label="Trim to it: remove everything outside, for good"
                 :disabled="busy || archive.protected || !sure"
                 @press="trim"
                 >Trim to it</PillButton

@@ -1,0 +1,222 @@
+"""Intake: what a durable append costs beside the disk's own syncs, and hundreds of hosts at once through the server.
+
+Run: .venv/bin/python -m benchmarks.intake [SECONDS, default 60] [HOSTS, default 500]
+"""
+
+import http.client
+import json
+import os
+import resource
+import sys
+import tempfile
+import threading
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+from statistics import median
+from urllib.parse import urlsplit
+from uuid import UUID, uuid4
+
+import numpy as np
+from sqlalchemy import create_engine, text
+
+from benchmarks.table import show
+from reditus.cli.service import Service, service
+from reditus.core.batches import Batch
+from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.facts import HostFacts
+from reditus.core.kernel_columns import CPU_MODES, cpu_time
+from reditus.core.layout import Layout
+from reditus.core.types import NS_PER_S
+from reditus.server.settings import Settings
+from reditus.store import HostInfo, Store
+
+COUNTERS = 400
+GROUPS = 8
+"""Blocks in a recorder's batch."""
+TICKS_A_BATCH = 3
+SENDERS = 8
+BLOCKS = "application/vnd.reditus.blocks"
+TOGETHER = 100
+
+
+def main() -> None:
+    seconds = int(sys.argv[1]) if len(sys.argv) > 1 else 60
+    hosts = int(sys.argv[2]) if len(sys.argv) > 2 else 500
+    with tempfile.TemporaryDirectory(prefix="reditus-bench-") as data:
+        os.chmod(data, 0o711)
+        with service(Settings(data=Path(data)), anywhere=True) as running:
+            appends(running, Path(data))
+            crowd(running, hosts, seconds)
+
+
+def layouts() -> list[Layout]:
+    """As many counters as asked for, in groups, as a recorder has them."""
+    every = [cpu_time(mode, str(core)) for core in range(COUNTERS) for mode in CPU_MODES][:COUNTERS]
+    size = COUNTERS // GROUPS
+    return [Layout(f"group {at}", 0, tuple(every[at * size : (at + 1) * size])) for at in range(GROUPS)]
+
+
+@dataclass
+class Host:
+    """A host that grows."""
+
+    at: int
+    id: UUID = field(default_factory=uuid4)
+    archive: UUID = field(default_factory=uuid4)
+    boot: UUID = field(default_factory=uuid4)
+    ticks: int = 0
+
+    def batch(self, described: list[Layout], count: int, begin_ns: int) -> list[Block]:
+        at_ns = (np.arange(count, dtype=np.int64) + self.ticks) * NS_PER_S + self.at * 1_000_000
+        rng = np.random.default_rng([self.at, self.ticks])
+        self.ticks += count
+        out = []
+        for layout in described:
+            # A third of the counters moves from tick to tick, as on a real machine.
+            width = len(layout.columns)
+            steps = rng.integers(0, 200, (count, width)) * (np.arange(width) % 3 == 0)
+            values = np.cumsum(steps, axis=0) + self.ticks * 100
+            stretch = Stretch(begin_ns + at_ns, at_ns, values)
+            out.append(
+                encode_block(stretch, archive=self.archive, boot=self.boot, layout=layout.digest, interval_ns=NS_PER_S)
+            )
+        return out
+
+
+def appends(running: Service, data: Path) -> None:
+    assert running.cluster
+    store = Store(running.cluster.url)
+    one_group = [Layout("all", 0, tuple(column for layout in layouts() for column in layout.columns))]
+    hosts = [Host(at) for at in range(TOGETHER)]
+    for host in hosts:
+        store.register(
+            host=HostInfo(host.id, "x"), archive=host.archive, name="x", source="recorded", facts=HostFacts()
+        )
+        store.add_layout(host.archive, one_group[0])
+    begin_ns = time.time_ns() - 3_600 * NS_PER_S
+    single, together, syncs = [], [], []
+    with (data / "sync").open("wb") as file:
+        for _ in range(60):
+            file.write(bytes(8_192))
+            file.flush()
+            syncs.append(_ms(lambda: os.fdatasync(file.fileno())))
+            block = hosts[0].batch(one_group, 1, begin_ns)
+            single.append(_ms(lambda block=block: store.append(hosts[0].archive, block)))
+    for _ in range(20):
+        batches = [(host.archive, Batch(host.batch(one_group, 1, begin_ns), [], [])) for host in hosts]
+        together.append(
+            _ms(lambda batches=batches: [one.result() for one in [store.submit(*told) for told in batches]])
+        )
+    store.close()
+    show(
+        "Durable appends, medians",
+        [
+            ("a disk sync (fdatasync of 8 KiB)", f"{median(syncs):.2f} ms"),
+            (f"a tick of {COUNTERS} counters, one host", f"{median(single):.2f} ms"),
+            (f"a tick of {TOGETHER} hosts in one go", f"{median(together):.2f} ms"),
+            ("  of it a host", f"{median(together) / TOGETHER:.3f} ms"),
+        ],
+    )
+
+
+def _ms(work: object) -> float:
+    begun = time.perf_counter()
+    work()  # type: ignore[operator]
+    return (time.perf_counter() - begun) * 1000
+
+
+def crowd(running: Service, count: int, seconds: int) -> None:
+    """Each host sends what a recorder would, on its own schedule; then everything acknowledged is counted in the store."""
+    described = layouts()
+    hosts = [Host(at) for at in range(count)]
+    url = urlsplit(running.url)
+    waits: list[float] = []
+    late: list[float] = []
+    failed: list[str] = []
+    _introduce(url.port or 0, hosts, described)
+    server = running.children["server"].pid
+    before_s = _cpu_s(server)
+    begun, begin_ns = time.monotonic() + 1, time.time_ns()
+    shares = [hosts[at::SENDERS] for at in range(SENDERS)]
+    threads = [
+        threading.Thread(
+            target=_send, args=(url.port, share, described, begun, begin_ns, seconds, (waits, late, failed))
+        )
+        for share in shares
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    own_s = sum(resource.getrusage(resource.RUSAGE_SELF)[:2])
+    server_s = _cpu_s(server) - before_s
+    assert running.cluster
+    with create_engine(running.cluster.url).connect() as connection:
+        asked = text("select coalesce(sum(ticks), 0) from blocks where archive_id = any(:archives)")
+        stored = connection.execute(asked, {"archives": [host.archive for host in hosts]}).scalar_one()
+    acknowledged = sum(host.ticks for host in hosts) * GROUPS
+    show(
+        f"{count} hosts, {COUNTERS} counters each at 1 Hz, {seconds} s",
+        [
+            ("readings acknowledged", f"{acknowledged:,}"),
+            ("readings stored", f"{stored:,}"),
+            ("samples", f"{acknowledged * COUNTERS // GROUPS:,}"),
+            ("batches that failed", f"{len(failed)}{': ' + failed[0] if failed else ''}"),
+            ("from request to acknowledgement", f"median {median(waits):.0f} ms, most {max(waits):.0f} ms"),
+            ("senders behind their schedule", f"median {median(late):.1f} s, most {max(late):.1f} s"),
+            (
+                "processor of the server, and of the senders",
+                f"{server_s / seconds:.0%}, {own_s / seconds:.0%} of a core",
+            ),
+        ],
+    )
+
+
+def _introduce(port: int, hosts: list[Host], described: list[Layout]) -> None:
+    connection = http.client.HTTPConnection("127.0.0.1", port)
+    for host in hosts:
+        told = {"host": {"id": str(host.id), "name": f"h{host.at}"}, "name": "crowd", "source": "recorded", "facts": {}}
+        _ask(connection, "PUT", f"/api/archives/{host.archive}", json.dumps(told).encode(), "application/json")
+        for layout in described:
+            path = f"/api/archives/{host.archive}/layouts/{layout.digest.hex()}"
+            _ask(connection, "PUT", path, layout.canonical, "application/json")
+    connection.close()
+
+
+def _send(
+    port: int, hosts: list[Host], described: list[Layout], begun: float, begin_ns: int, seconds: int,
+    seen: tuple[list[float], list[float], list[str]],
+) -> None:  # fmt: skip
+    waits, late, failed = seen
+    connection = http.client.HTTPConnection("127.0.0.1", port)
+    for turn in range(0, seconds, TICKS_A_BATCH):
+        for at, host in enumerate(hosts):
+            # Hosts are not in step with each other.
+            due = begun + turn + TICKS_A_BATCH * at / len(hosts)
+            time.sleep(max(due - time.monotonic(), 0))
+            late.append(time.monotonic() - due)
+            body = b"".join(block.to_bytes() for block in host.batch(described, TICKS_A_BATCH, begin_ns))
+            asked = time.monotonic()
+            status = _ask(connection, "POST", f"/api/archives/{host.archive}/blocks", body, BLOCKS)
+            waits.append((time.monotonic() - asked) * 1000)
+            if status != 200:
+                failed.append(str(status))
+                host.ticks -= TICKS_A_BATCH
+    connection.close()
+
+
+def _ask(connection: http.client.HTTPConnection, method: str, path: str, body: bytes, kind: str) -> int:
+    connection.request(method, path, body, {"Content-Type": kind})
+    response = connection.getresponse()
+    response.read()
+    return response.status
+
+
+def _cpu_s(pid: int) -> float:
+    tasks = Path(f"/proc/{pid}/task").glob("*/schedstat")
+    return sum(int(task.read_text().split()[0]) for task in tasks) / 1e9
+
+
+if __name__ == "__main__":
+    main()
