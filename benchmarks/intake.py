@@ -11,7 +11,7 @@ import sys
 import tempfile
 import threading
 import time
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from statistics import median
 from urllib.parse import urlsplit
@@ -23,7 +23,7 @@ from sqlalchemy import create_engine, text
 from benchmarks.table import show
 from reditus.cli.service import Service, service
 from reditus.core.batches import Batch
-from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.blocks import Block, Described, Stretch, encode_together
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.layout import Layout
@@ -67,21 +67,23 @@ class Host:
     boot: UUID = field(default_factory=uuid4)
     ticks: int = 0
 
-    def batch(self, described: list[Layout], count: int, begin_ns: int) -> list[Block]:
-        at_ns = (np.arange(count, dtype=np.int64) + self.ticks) * NS_PER_S + self.at * 1_000_000
-        rng = np.random.default_rng([self.at, self.ticks])
-        self.ticks += count
-        out = []
-        for layout in described:
-            # A third of the counters moves from tick to tick, as on a real machine.
-            width = len(layout.columns)
-            steps = rng.integers(0, 200, (count, width)) * (np.arange(width) % 3 == 0)
-            values = np.cumsum(steps, axis=0) + self.ticks * 100
-            stretch = Stretch(begin_ns + at_ns, at_ns, values)
-            out.append(
-                encode_block(stretch, archive=self.archive, boot=self.boot, layout=layout.digest, interval_ns=NS_PER_S)
-            )
-        return out
+    def batch(self, made: list[Block]) -> list[Block]:
+        """Blocks as made for all, as this host's own."""
+        self.ticks += made[0].ticks
+        return [replace(block, archive=self.archive, boot=self.boot) for block in made]
+
+
+def made(described: list[Layout], first: int, count: int, begin_ns: int) -> list[Block]:
+    """Ticks from `first` on; a third of the counters moves from tick to tick, as on a real machine."""
+    at_ns = (np.arange(count, dtype=np.int64) + first) * NS_PER_S
+    rng = np.random.default_rng(first)
+    parts = []
+    for layout in described:
+        width = len(layout.columns)
+        steps = rng.integers(0, 200, (count, width)) * (np.arange(width) % 3 == 0)
+        values = np.cumsum(steps, axis=0) + first * 100
+        parts.append(Described(Stretch(begin_ns + at_ns, at_ns, values), layout.digest, NS_PER_S))
+    return encode_together(parts, archive=UUID(int=0), boot=UUID(int=0))
 
 
 def appends(running: Service, data: Path) -> None:
@@ -97,14 +99,15 @@ def appends(running: Service, data: Path) -> None:
     begin_ns = time.time_ns() - 3_600 * NS_PER_S
     single, together, syncs = [], [], []
     with (data / "sync").open("wb") as file:
-        for _ in range(60):
+        for turn in range(60):
             file.write(bytes(8_192))
             file.flush()
             syncs.append(_ms(lambda: os.fdatasync(file.fileno())))
-            block = hosts[0].batch(one_group, 1, begin_ns)
+            block = hosts[0].batch(made(one_group, turn, 1, begin_ns))
             single.append(_ms(lambda block=block: store.append(hosts[0].archive, block)))
-    for _ in range(20):
-        batches = [(host.archive, Batch(host.batch(one_group, 1, begin_ns), [], [])) for host in hosts]
+    for turn in range(100, 120):
+        blocks = made(one_group, turn, 1, begin_ns)
+        batches = [(host.archive, Batch(host.batch(blocks), [], [])) for host in hosts]
         together.append(
             _ms(lambda batches=batches: [one.result() for one in [store.submit(*told) for told in batches]])
         )
@@ -191,12 +194,13 @@ def _send(
     waits, late, failed = seen
     connection = http.client.HTTPConnection("127.0.0.1", port)
     for turn in range(0, seconds, TICKS_A_BATCH):
+        blocks = made(described, turn, TICKS_A_BATCH, begin_ns)
         for at, host in enumerate(hosts):
             # Hosts are not in step with each other.
             due = begun + turn + TICKS_A_BATCH * at / len(hosts)
             time.sleep(max(due - time.monotonic(), 0))
             late.append(time.monotonic() - due)
-            body = b"".join(block.to_bytes() for block in host.batch(described, TICKS_A_BATCH, begin_ns))
+            body = b"".join(block.to_bytes() for block in host.batch(blocks))
             asked = time.monotonic()
             status = _ask(connection, "POST", f"/api/archives/{host.archive}/blocks", body, BLOCKS)
             waits.append((time.monotonic() - asked) * 1000)

@@ -4,6 +4,7 @@ import asyncio
 import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
+from functools import partial
 
 import structlog
 from fastapi import FastAPI
@@ -75,10 +76,13 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
 
 
 async def _seal_now_and_then(store: Store, every_s: float) -> None:
+    # Once everything: what the last server left. From then on what has grown.
+    only_grown = False
     while True:
         await asyncio.sleep(every_s)
         try:
-            await run_in_threadpool(store.seal)
+            await run_in_threadpool(partial(store.seal, only_grown=only_grown))
+            only_grown = True
             await run_in_threadpool(store.during, lambda session: expire(session, time.time_ns()))
         except StoreAway as why:
             log.warning("sealing waits for the database", reason=str(why))

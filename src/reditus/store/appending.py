@@ -5,7 +5,7 @@ from concurrent.futures import Future
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from queue import SimpleQueue
-from threading import Thread
+from threading import Lock, Thread
 from typing import Protocol
 from uuid import UUID
 
@@ -49,6 +49,8 @@ class Appender:
     def __init__(self, sessions: Sessions) -> None:
         self._sessions = sessions
         self._layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
+        self._grown: dict[UUID, int] = {}
+        self._grown_lock = Lock()
         self._queue: SimpleQueue[Append | None] = SimpleQueue()
         self._thread = Thread(target=self._work, name="append", daemon=True)
         self._thread.start()
@@ -58,6 +60,14 @@ class Appender:
         asked = Append(archive, batch)
         self._queue.put(asked)
         return asked.outcome
+
+    def take_grown(self, by_ticks: int) -> list[UUID]:
+        """The archives that have grown by so many ticks since they were taken the last time."""
+        with self._grown_lock:
+            found = [archive for archive, ticks in self._grown.items() if ticks >= by_ticks]
+            for archive in found:
+                del self._grown[archive]
+        return found
 
     def close(self) -> None:
         self._queue.put(None)
@@ -93,6 +103,9 @@ class Appender:
             return
         for one, outcome in done:
             if isinstance(outcome, Stored):
+                with self._grown_lock:
+                    most = max((block.ticks for block in one.batch.blocks), default=0)
+                    self._grown[one.archive] = self._grown.get(one.archive, 0) + most
                 one.outcome.set_result(outcome)
             else:
                 one.outcome.set_exception(outcome)

@@ -26,7 +26,7 @@ from reditus.store.migrations import migrate
 from reditus.store.reader import Reader, scope_of
 from reditus.store.records import ArchiveInfo, HostInfo, Stored, whole_host
 from reditus.store.rollups import drop_stale, roll_archive
-from reditus.store.sealing import seal_archive
+from reditus.store.sealing import TARGETS, seal_archive
 from reditus.store.tables import ArchiveRow, ColumnRow, FactsRow
 
 T = TypeVar("T")
@@ -139,11 +139,18 @@ class Store:
         with self._session() as session:
             yield Reader(session, self._memory, scope_of(session, timeline), check)
 
-    def seal(self) -> int:
-        """Merge small blocks into big ones, archive by archive, each in its own transaction. Return how many vanished."""
+    def seal(self, *, only_grown: bool = False) -> int:
+        """Merge small blocks into big ones, archive by archive, each in its own transaction, let rollups grow, and remove
+        what was deleted. Return how many blocks vanished.
+
+        `only_grown` leaves out archives that have not grown enough since the last time to give anything to merge.
+        """
         with self._session() as session:
             remove_deleted(session, time.time_ns())
             every = session.execute(select(ArchiveRow.host_id, ArchiveRow.id)).all()
+        if only_grown:
+            grown = set(self._appender.take_grown(TARGETS[0]))
+            every = [row for row in every if row.id in grown]
         vanished = 0
         for host_id, archive in every:
             try:
