@@ -54,3 +54,12 @@ def page(browser: Browser) -> Iterator[Page]:
     yield page
     context.close()
     assert not errors, errors
+
+
+@pytest.fixture
+def open_folder(tmp_path):
+    """A folder that the database's own user can get through to."""
+    for folder in (tmp_path, *list(tmp_path.parents)[:2]):
+        if "pytest" in str(folder):
+            folder.chmod(0o755)
+    return tmp_path / "data"

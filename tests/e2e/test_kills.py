@@ -1,17 +1,6 @@
 """Recorder, server and database are killed hard; what was acknowledged is there, once. More: benchmarks/kills.py."""
 
-import pytest
-
 from kills import run_kills
-
-
-@pytest.fixture
-def open_folder(tmp_path):
-    """A folder that the database's own user can get through to."""
-    for folder in (tmp_path, *list(tmp_path.parents)[:2]):
-        if "pytest" in str(folder):
-            folder.chmod(0o755)
-    return tmp_path / "data"
 
 
 def test_nothing_acknowledged_is_lost_and_nothing_is_stored_twice(open_folder):

@@ -19,7 +19,7 @@ from reditus.store.plans import Announced, announce, expire, put_plan
 from reditus.store.reader import gaps_in
 
 LATER = UUID(int=78)
-AFTER_UNDO_NS = (life.UNDO_S + 1) * NS_PER_S
+AFTER_UNDO_NS = int(life.UNDO_S + 1) * NS_PER_S
 
 
 def stretch(start_s, end_s):

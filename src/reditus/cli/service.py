@@ -97,7 +97,10 @@ def _started(settings: Settings, data: Path, *, anywhere: bool) -> Iterator[Serv
         url_file = data / "server.url"
         url_file.unlink(missing_ok=True)
         with step("Starting the server"):
-            env = {"REDITUS_DATABASE_URL": database_url, "REDITUS_DATA": str(data), "REDITUS_PORT": str(port)}
+            own = {key: str(getattr(settings, key)) for key in ("seal_every_s", "undo_for_s")}
+            env = {f"REDITUS_{key.upper()}": value for key, value in own.items()} | {
+                "REDITUS_DATABASE_URL": database_url, "REDITUS_DATA": str(data), "REDITUS_PORT": str(port),
+            }  # fmt: skip
             arguments = ["--url-file", str(url_file)]
             server = Child("reditus.server", arguments, env=env, log=data / "logs" / "server.log")
             url = _wait_for(server, url_file)

@@ -47,7 +47,7 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         bell.attach()
-        sealing = asyncio.create_task(_seal_now_and_then(store, settings.seal_every_s))
+        sealing = asyncio.create_task(_seal_now_and_then(store, settings))
         yield
         sealing.cancel()
         with suppress(asyncio.CancelledError):
@@ -75,13 +75,13 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     return app
 
 
-async def _seal_now_and_then(store: Store, every_s: float) -> None:
+async def _seal_now_and_then(store: Store, settings: Settings) -> None:
     # Once everything: what the last server left. From then on what has grown.
     only_grown = False
     while True:
-        await asyncio.sleep(every_s)
+        await asyncio.sleep(settings.seal_every_s)
         try:
-            await run_in_threadpool(partial(store.seal, only_grown=only_grown))
+            await run_in_threadpool(partial(store.seal, only_grown=only_grown, undo_s=settings.undo_for_s))
             only_grown = True
             await run_in_threadpool(store.during, lambda session: expire(session, time.time_ns()))
         except StoreAway as why:

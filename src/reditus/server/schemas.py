@@ -32,7 +32,7 @@ class ProblemOut(Out):
 
 
 class HealthOut(Out):
-    status: Literal["ok", "database away"]
+    status: Literal["ok", "disk full", "database away"]
     version: str
     detail: str | None = None
 

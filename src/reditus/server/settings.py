@@ -25,4 +25,9 @@ class Settings(BaseSettings):
     allowed_hosts: list[str] = Field(
         ["127.0.0.1", "localhost", "[::1]"], description="Host names by which browsers may call the server."
     )
+    undo_for_s: float = Field(
+        60.0,
+        ge=0,
+        description="How long a deletion can be taken back at least; then the next sealing removes the archive.",
+    )
     seal_every_s: float = Field(30.0, gt=0, description="How often small blocks are merged into big ones.")

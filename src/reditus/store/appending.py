@@ -19,7 +19,7 @@ from reditus.core.types import BoolArray
 from reditus.store import statements
 from reditus.store.chunks import binary_rows
 from reditus.store.copying import copy_rows
-from reditus.store.errors import BlockClash, StoreAway, StoreError, UnknownArchive, UnknownLayout
+from reditus.store.errors import BlockClash, StoreAway, StoreError, StoreFull, UnknownArchive, UnknownLayout
 from reditus.store.markers import put_markers
 from reditus.store.records import Stored
 from reditus.store.rollups import drop_rollups
@@ -49,6 +49,8 @@ class Appender:
     def __init__(self, sessions: Sessions) -> None:
         self._sessions = sessions
         self._layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
+        self.full: str | None = None
+        """Why nothing could be written the last time, where that was for want of room."""
         self._grown: dict[UUID, int] = {}
         self._grown_lock = Lock()
         self._queue: SimpleQueue[Append | None] = SimpleQueue()
@@ -91,7 +93,9 @@ class Appender:
         try:
             with self._sessions() as session:
                 done = list(zip(together, _Group(session, self._layouts).append(together), strict=True))
+            self.full = None
         except StoreAway as why:
+            self.full = str(why) if isinstance(why, StoreFull) else None
             done = [(one, why) for one in together]
         except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
             # Something in one batch that the database will not have: only that one may suffer from it.

@@ -2,6 +2,7 @@
 
 StoreError
 ├── StoreAway(ConnectionError)      the database cannot be reached; try again
+│   └── StoreFull                   its disk is full; try again once there is room
 ├── UnknownArchive(LookupError)
 ├── UnknownLayout(LookupError)      a block whose columns were never described
 ├── BlockClash(ValueError)          a block that contradicts its layout or its archive
@@ -20,6 +21,10 @@ import psycopg
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 
+DISK_FULL = "53100"
+"""SQLSTATE of a full disk (PostgreSQL's manual, appendix A)."""
+NO_SPACE = "No space left on device"
+
 
 class StoreError(Exception):
     """Base of the store's errors."""
@@ -27,6 +32,10 @@ class StoreError(Exception):
 
 class StoreAway(StoreError, ConnectionError):
     """The database cannot be reached, or went away during the call. Nothing was half-written."""
+
+
+class StoreFull(StoreAway):
+    """The database cannot write, for its disk is full. Nothing was half-written, and reading goes on."""
 
 
 class UnknownArchive(StoreError, LookupError):
@@ -79,15 +88,22 @@ class UnknownRecorder(StoreError, LookupError):
 
 @contextmanager
 def away_as_error() -> Iterator[None]:
-    """Turn the driver's many ways of losing the database into StoreAway."""
+    """Turn the driver's many ways of losing the database into StoreAway, and a full disk into StoreFull."""
     try:
         yield
     except (OperationalError, InterfaceError, PoolTimeout, psycopg.OperationalError, psycopg.InterfaceError) as why:
+        if _is_full(why):
+            raise StoreFull(f"the disk of the database is full: {_first_line(why)}") from why
         raise StoreAway(f"the database cannot be reached: {_first_line(why)}") from why
     except DBAPIError as why:
         if why.connection_invalidated:
             raise StoreAway(f"the database went away: {_first_line(why)}") from why
         raise
+
+
+def _is_full(why: Exception) -> bool:
+    origin = getattr(why, "orig", None) or why
+    return getattr(origin, "sqlstate", None) == DISK_FULL or NO_SPACE in str(origin)
 
 
 def _first_line(why: Exception) -> str:

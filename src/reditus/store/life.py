@@ -29,7 +29,7 @@ from reditus.store.tables import (
     RollupRow,
 )
 
-UNDO_S = 60
+UNDO_S = 60.0
 """A deletion is carried out by the first sealing after so long; until then it can be taken back."""
 _OWN = (RollupRow, RollupReachRow, BlockRow, MarkerRow, ProcessRow, FactsRow)
 
@@ -66,11 +66,11 @@ def restore_archive(session: Session, archive: UUID) -> None:
     session.flush()
 
 
-def remove_deleted(session: Session, now_ns: int) -> int:
+def remove_deleted(session: Session, now_ns: int, undo_s: float = UNDO_S) -> int:
     """Remove the archives that were deleted long enough ago, each with all it has. Return how many."""
     due = session.scalars(
         select(ArchiveRow)
-        .where(ArchiveRow.deleted_ns.is_not(None), ArchiveRow.deleted_ns <= now_ns - UNDO_S * NS_PER_S)
+        .where(ArchiveRow.deleted_ns.is_not(None), ArchiveRow.deleted_ns <= now_ns - round(undo_s * NS_PER_S))
         .order_by(ArchiveRow.id)
         .with_for_update()
     ).all()

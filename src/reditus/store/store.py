@@ -21,7 +21,7 @@ from reditus.store.appending import Appender
 from reditus.store.errors import BlockClash, UnknownArchive, away_as_error
 from reditus.store.hosts import host_of
 from reditus.store.known import ColumnMemory
-from reditus.store.life import remove_deleted
+from reditus.store.life import UNDO_S, remove_deleted
 from reditus.store.migrations import migrate
 from reditus.store.reader import Reader, scope_of
 from reditus.store.records import ArchiveInfo, HostInfo, Stored, whole_host
@@ -54,6 +54,11 @@ class Store:
     def close(self) -> None:
         self._appender.close()
         self._engine.dispose()
+
+    @property
+    def full(self) -> str | None:
+        """Why nothing can be written, where the database's disk was full at the last try."""
+        return self._appender.full
 
     def check(self) -> None:
         """Raise StoreAway unless the database answers."""
@@ -139,14 +144,14 @@ class Store:
         with self._session() as session:
             yield Reader(session, self._memory, scope_of(session, timeline), check)
 
-    def seal(self, *, only_grown: bool = False) -> int:
+    def seal(self, *, only_grown: bool = False, undo_s: float = UNDO_S) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction, let rollups grow, and remove
         what was deleted. Return how many blocks vanished.
 
         `only_grown` leaves out archives that have not grown enough since the last time to give anything to merge.
         """
         with self._session() as session:
-            remove_deleted(session, time.time_ns())
+            remove_deleted(session, time.time_ns(), undo_s)
             every = session.execute(select(ArchiveRow.host_id, ArchiveRow.id)).all()
         if only_grown:
             grown = set(self._appender.take_grown(TARGETS[0]))

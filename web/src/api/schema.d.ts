@@ -390,7 +390,7 @@ export interface paths {
         };
         /**
          * Read Health
-         * @description Status 200 when all is well, 503 while the database is away.
+         * @description Status 200 when all is well, or when only nothing can be written; 503 while the database is away.
          */
         get: operations["read_health"];
         put?: never;
@@ -891,7 +891,7 @@ export interface components {
              * Status
              * @enum {string}
              */
-            status: "ok" | "database away";
+            status: "ok" | "disk full" | "database away";
             /** Version */
             version: string;
         };
