@@ -35,7 +35,7 @@ COUNTERS = 400
 GROUPS = 8
 """Blocks in a recorder's batch."""
 TICKS_A_BATCH = 3
-SENDERS = 8
+SENDERS = 32
 BLOCKS = "application/vnd.reditus.blocks"
 TOGETHER = 100
 

@@ -110,7 +110,7 @@ def run_kills(data: Path, kills: int, seed: int) -> Count:
                 pid = running.cluster.process_id() if running.cluster else None
                 if pid is not None:
                     os.kill(pid, signal.SIGKILL)
-        wait_until(lambda: _answers(running), 60)
+        wait_until(lambda: answers(running), 60)
         _look_after(running, 3)
         recorder.stop()
         assert not list(running.spool.glob("*/*.batch")), "the recorder left something unsent"
@@ -138,7 +138,7 @@ def _look_after(running: Service, for_s: float) -> None:
         time.sleep(0.1)
 
 
-def _answers(running: Service) -> bool:
+def answers(running: Service) -> bool:
     """Whether server and database are both there again."""
     running.look_after()
     try:

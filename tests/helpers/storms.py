@@ -17,17 +17,18 @@ import numpy as np
 from sqlalchemy import Engine, create_engine, text
 
 from e2e_helpers import wait_until
+from kills import answers
 from reditus.cli.service import Service, service
 from reditus.core.blocks import Stretch, encode_block
 from reditus.core.column_codec import decode_column, decode_wall
-from reditus.core.kernel_columns import cpu_time
+from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.layout import Layout
 from reditus.core.types import NS_PER_S
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 
 BEGIN_NS = 1_794_474_000 * NS_PER_S
-COLUMNS = tuple(cpu_time(mode, core) for core in ("0", "1") for mode in ("user", "idle"))
+COLUMNS = tuple(cpu_time(mode) for mode in CPU_MODES)
 LAYOUT = Layout("cpu", 0, COLUMNS)
 HOST = UUID(int=4_711)
 TICKS_A_BATCH = 150
@@ -250,7 +251,7 @@ def run_storm(data: Path, kills: int, seed: int) -> Count:
             storm.append()
         for number in range(kills):
             _until_killed(storm, part=("server", "database")[number % 2])
-            wait_until(lambda: _answers(running), 60)
+            wait_until(lambda: answers(running), 60)
             storm.check()
             storm.count.kills += 1
         time.sleep(2)
@@ -284,11 +285,3 @@ def _until_killed(storm: Storm, part: str) -> None:
         storm.step()
     except httpx.HTTPError:
         return
-
-
-def _answers(running: Service) -> bool:
-    running.look_after()
-    try:
-        return httpx.get(f"{running.url}/api/health", trust_env=False, timeout=5).status_code == 200
-    except httpx.HTTPError:
-        return False

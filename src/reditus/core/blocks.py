@@ -33,7 +33,7 @@ import numpy as np
 from reditus.core.column_codec import FORMAT_VERSION, decode_column, decode_wall, encode_clocks, encode_columns
 from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.layout import MAX_COLUMNS
-from reditus.core.types import NS_PER_S, IntArray
+from reditus.core.types import NS_PER_S, BoolArray, IntArray
 
 MAGIC = b"RDTB"
 CLOCKS = 2
@@ -113,6 +113,21 @@ def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, 
         *encode_columns(stretch.values),
     ]
     return _block(stretch, chunks, archive=archive, boot=boot, layout=layout, interval_ns=interval_ns)
+
+
+def only(block: Block, stretch: Stretch, ticks: BoolArray) -> Block | None:
+    """The block with some of its ticks; itself where that is all of them, None where it is none."""
+    if ticks.all():
+        return block
+    if not ticks.any():
+        return None
+    return encode_block(
+        Stretch(stretch.wall_ns[ticks], stretch.monotonic_ns[ticks], stretch.values[ticks]),
+        archive=block.archive,
+        boot=block.boot,
+        layout=block.layout,
+        interval_ns=block.interval_ns,
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,8 +1,11 @@
 """`python -m reditus.server`: the web service on an address and a database given to it."""
 
 import argparse
+import errno
+import io
 import sys
 from pathlib import Path
+from typing import TextIO, cast
 
 import structlog
 import uvicorn
@@ -23,7 +26,7 @@ def main() -> int:
             structlog.processors.format_exc_info,
             structlog.processors.KeyValueRenderer(key_order=["timestamp", "level", "event"]),
         ],
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        logger_factory=structlog.PrintLoggerFactory(cast(TextIO, LogOnFullDisk(sys.stderr))),
     )
     settings = Settings()
     if settings.database_url is None:
@@ -44,6 +47,35 @@ def main() -> int:
     server.run()
     store.close()
     return 0
+
+
+class LogOnFullDisk(io.TextIOBase):
+    """A log that a full disk does not turn into an error of whatever was being logged. How many lines were lost is said
+    with the next one that can be written.
+    """
+
+    def __init__(self, real: TextIO) -> None:
+        self._real = real
+        self._lost = 0
+
+    def write(self, text: str) -> int:
+        try:
+            if self._lost:
+                self._real.write(f"{self._lost} parts of this log were lost: the disk was full\n")
+                self._lost = 0
+            self._real.write(text)
+        except OSError as why:
+            if why.errno != errno.ENOSPC:
+                raise
+            self._lost += 1
+        return len(text)
+
+    def flush(self) -> None:
+        try:
+            self._real.flush()
+        except OSError as why:
+            if why.errno != errno.ENOSPC:
+                raise
 
 
 class Server(uvicorn.Server):

@@ -1,6 +1,6 @@
 """Append batches: many senders' in one transaction, so that hundreds of hosts cost a few disk syncs a second."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
@@ -13,13 +13,12 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from reditus.core.batches import Batch
-from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.blocks import Block, only
 from reditus.core.column_codec import decode_column
-from reditus.core.types import BoolArray
 from reditus.store import statements
 from reditus.store.chunks import binary_rows
 from reditus.store.copying import copy_rows
-from reditus.store.errors import BlockClash, StoreAway, StoreError, StoreFull, UnknownArchive, UnknownLayout
+from reditus.store.errors import BlockClash, StoreAway, StoreError, UnknownArchive, UnknownLayout
 from reditus.store.markers import put_markers
 from reditus.store.records import Stored
 from reditus.store.rollups import drop_rollups
@@ -46,11 +45,10 @@ class Sessions(Protocol):
 class Appender:
     """Takes batches from any thread. What comes while one transaction is under way goes into the next, all together."""
 
-    def __init__(self, sessions: Sessions) -> None:
+    def __init__(self, sessions: Sessions, written: Callable[[], None] = lambda: None) -> None:
         self._sessions = sessions
+        self._written = written
         self._layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
-        self.full: str | None = None
-        """Why nothing could be written the last time, where that was for want of room."""
         self._grown: dict[UUID, int] = {}
         self._grown_lock = Lock()
         self._queue: SimpleQueue[Append | None] = SimpleQueue()
@@ -93,9 +91,8 @@ class Appender:
         try:
             with self._sessions() as session:
                 done = list(zip(together, _Group(session, self._layouts).append(together), strict=True))
-            self.full = None
+            self._written()
         except StoreAway as why:
-            self.full = str(why) if isinstance(why, StoreFull) else None
             done = [(one, why) for one in together]
         except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
             # Something in one batch that the database will not have: only that one may suffer from it.
@@ -268,15 +265,4 @@ def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block:
     stored_ns = np.concatenate(
         [decode_column(row.data[row.offsets[1] : row.offsets[2]], row.ticks) for row in same_boot]
     )
-    fresh: BoolArray = ~np.isin(stretch.monotonic_ns, stored_ns)
-    if fresh.all():
-        return block
-    if not fresh.any():
-        return None
-    return encode_block(
-        Stretch(stretch.wall_ns[fresh], stretch.monotonic_ns[fresh], stretch.values[fresh]),
-        archive=block.archive,
-        boot=block.boot,
-        layout=block.layout,
-        interval_ns=block.interval_ns,
-    )
+    return only(block, stretch, ~np.isin(stretch.monotonic_ns, stored_ns))

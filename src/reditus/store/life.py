@@ -11,8 +11,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
-from reditus.core.blocks import Block, Stretch, encode_block
-from reditus.core.types import NS_PER_S, BoolArray
+from reditus.core.blocks import Block, only
+from reditus.core.types import NS_PER_S
 from reditus.store.copying import copy_rows
 from reditus.store.errors import ArchiveProtected, NothingThere, UnknownArchive
 from reditus.store.reader import scope_of
@@ -207,21 +207,7 @@ def _cut(block: Block, window: Window) -> Block | None:
     """The block's ticks in a window; None if there are none."""
     stretch = block.stretch()
     inside = (stretch.wall_ns >= window.start_ns) & (stretch.wall_ns < window.end_ns)
-    return _chosen(block, stretch, inside)
-
-
-def _chosen(block: Block, stretch: Stretch, ticks: BoolArray) -> Block | None:
-    if ticks.all():
-        return block
-    if not ticks.any():
-        return None
-    return encode_block(
-        Stretch(stretch.wall_ns[ticks], stretch.monotonic_ns[ticks], stretch.values[ticks]),
-        archive=block.archive,
-        boot=block.boot,
-        layout=block.layout,
-        interval_ns=block.interval_ns,
-    )
+    return only(block, stretch, inside)
 
 
 def _copy_blocks(
@@ -246,7 +232,7 @@ def _copy_blocks(
         inside = (stretch.wall_ns >= window.start_ns) & (stretch.wall_ns < window.end_ns)
         for begin_ns, end_ns in covered.get(row.layout_id, ()):
             inside &= (stretch.wall_ns <= begin_ns) | (stretch.wall_ns > end_ns)
-        kept = _chosen(block, stretch, inside)
+        kept = only(block, stretch, inside)
         if kept is not None:
             copy_rows(session, [(host, row.layout_id, replace(kept, archive=fresh))])
             own.setdefault(row.layout_id, []).append((row.first_ns - row.interval_ns, row.last_ns))

@@ -18,7 +18,7 @@ from reditus.core.layout import Layout
 from reditus.core.markers import Markers
 from reditus.store import statements
 from reditus.store.appending import Appender
-from reditus.store.errors import BlockClash, UnknownArchive, away_as_error
+from reditus.store.errors import BlockClash, StoreFull, UnknownArchive, away_as_error
 from reditus.store.hosts import host_of
 from reditus.store.known import ColumnMemory
 from reditus.store.life import UNDO_S, remove_deleted
@@ -45,7 +45,9 @@ class Store:
             connect_args={"connect_timeout": CONNECT_TIMEOUT_S},
         )
         self._memory = ColumnMemory()
-        self._appender = Appender(self._session)
+        self.full: str | None = None
+        """Why nothing can be written, where the database's disk was full at the last try."""
+        self._appender = Appender(self._session, self._written)
 
     def migrate(self) -> None:
         with away_as_error():
@@ -54,11 +56,6 @@ class Store:
     def close(self) -> None:
         self._appender.close()
         self._engine.dispose()
-
-    @property
-    def full(self) -> str | None:
-        """Why nothing can be written, where the database's disk was full at the last try."""
-        return self._appender.full
 
     def check(self) -> None:
         """Raise StoreAway unless the database answers."""
@@ -183,8 +180,16 @@ class Store:
 
     @contextmanager
     def _session(self) -> Iterator[Session]:
-        with away_as_error(), Session(self._engine) as session, session.begin():
-            yield session
+        try:
+            with away_as_error(), Session(self._engine) as session, session.begin():
+                yield session
+        except StoreFull as why:
+            self.full = str(why)
+            raise
+
+    def _written(self) -> None:
+        """There is room again."""
+        self.full = None
 
 
 def _archive_info(row: Row[*tuple[Any, ...]]) -> ArchiveInfo:
