@@ -51,6 +51,7 @@ def storm() -> None:
             ("done in between", ", ".join(f"{number} × {what}" for what, number in sorted(count.done.items()))),
             ("ticks acknowledged", f"{count.acknowledged:,}"),
             ("ticks compared, over all times", f"{count.counted:,}"),
+            ("minutes of rollups compared with their ticks", f"{count.rolled:,}"),
             ("wrong", "; ".join(count.wrong[:5]) or "nothing"),
         ],
     )

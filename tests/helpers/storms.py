@@ -19,13 +19,18 @@ from sqlalchemy import Engine, create_engine, text
 from e2e_helpers import wait_until
 from kills import answers
 from reditus.cli.service import Service, service
+from reditus.core.bins import Window, bin_sampled
 from reditus.core.blocks import Stretch, encode_block
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.layout import Layout
+from reditus.core.measures import measure_named
 from reditus.core.types import NS_PER_S
+from reditus.server.reading import read
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
+from reditus.store import Store, rollups
+from reditus.store.wanted import Wanted
 
 BEGIN_NS = 1_794_474_000 * NS_PER_S
 COLUMNS = tuple(cpu_time(mode) for mode in CPU_MODES)
@@ -56,6 +61,8 @@ class Count:
     acknowledged: int = 0
     counted: int = 0
     """Ticks compared, over all times."""
+    rolled: int = 0
+    """Minutes whose rollups were compared with their ticks."""
     wrong: list[str] = field(default_factory=list)
     done: dict[str, int] = field(default_factory=dict)
 
@@ -214,19 +221,24 @@ class Storm:
                         self.count.wrong.append(f"{archive} was removed, but left {', '.join(left)}")
 
     def check_rollups(self) -> None:
-        """What is drawn from rollups is what the ticks say."""
+        """What is rolled up is what the ticks say."""
+        assert self.running.cluster
+        store = Store(self.running.cluster.url)
+        wanted = [Wanted(measure_named("cpu.busy"), None)]
         for kept in self.finished:
             if len(kept.certain) < 1_000:
                 continue
-            window = {"from": _at(min(kept.certain)), "to": _at(max(kept.certain))}
-            path = f"/api/archives/{kept.id}/series"
-            fine, coarse = (
-                self._ask("GET", path, params={"measure": "cpu.busy", "width": width, **window}).json()["series"][0]
-                for width in ("10000", "12")
-            )
-            known = [value for value in fine["mean"] if value is not None]
-            if abs(coarse["summary"]["mean"] - float(np.mean(known))) > 0.02 * max(known):
-                self.count.wrong.append(f"{kept.id}: rollups say {coarse['summary']['mean']}, ticks {np.mean(known)}")
+            minutes = min(kept.certain) // 60 + 2, max(kept.certain) // 60 - 1
+            begin_ns, end_ns = (BEGIN_NS + minute * 60 * NS_PER_S for minute in minutes)
+            with store.reading(kept.id) as reader:
+                rolled = rollups.rolled(reader, wanted, (begin_ns, end_ns), 60)[0]
+                truth = read(reader, wanted, Window(begin_ns, end_ns))[1][0].sampled
+            assert truth is not None
+            ticks = bin_sampled(truth, np.arange(begin_ns, end_ns + 1, 60 * NS_PER_S))
+            if not (np.array_equal(rolled.high, ticks.high) and np.allclose(rolled.mean, ticks.mean, rtol=1e-9)):
+                self.count.wrong.append(f"{kept.id}: rollups say something else than the ticks")
+            self.count.rolled += len(rolled)
+        store.close()
 
     def close(self) -> None:
         self.http.close()

@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 from sqlalchemy import text
 
+from builders import a_block, a_layout
+from reditus.core import rollup
 from reditus.core.bins import Window, bin_sampled
 from reditus.core.measures import measure_named
 from reditus.core.rollup import LEVELS_S, Rolled, chosen_level, levels_of, rolled_edges
@@ -148,9 +150,12 @@ def test_where_two_archives_tell_of_the_same_time_the_ticks_decide(made_up):
     exactly(store, store.archive(archive).host.id, window)
 
 
-def test_a_long_window_is_drawn_from_rollups_and_says_so(made_up):
+def test_a_long_window_is_drawn_from_rollups_and_says_so(made_up, monkeypatch):
     store, archive = made_up
     store.seal()
+    with store.reading(archive) as reader:
+        assert drawn(reader, WANTED, whole(store, archive), 200)[0].summary_of_s is None
+    monkeypatch.setattr(rollup, "FEW_TICKS", 10_000)
     with store.reading(archive) as reader:
         coarse = drawn(reader, WANTED, whole(store, archive), 200)
         fine = drawn(reader, WANTED, whole(store, archive), 1_300)
@@ -167,6 +172,7 @@ def test_the_level_suits_the_window_and_the_ticks():
 
     assert [chosen(days, 1) for days in (1, 7, 31, 365)] == [None, 60, 60, 3_600]
     assert chosen(31, 60) is None
+    assert chosen(2, 5) is None
     assert levels_of(60 * NS_PER_S) == [3_600]
 
 
@@ -179,3 +185,36 @@ def test_bins_put_together_weigh_by_what_was_seen():
     assert np.isnan(whole.mean[1])
     again = Rolled.from_chunks(rolled.to_chunks(), 4)
     assert np.array_equal(again.mean, rolled.mean, equal_nan=True)
+
+
+def test_a_group_that_is_read_seldom_does_not_count_as_late(made_up):
+    store, archive = made_up
+    slow = a_layout(group="slow")
+    store.add_layout(archive, slow)
+    after_ns = whole(store, archive).end_ns + 5 * NS_PER_S
+
+    def tick(number):
+        at_ns = after_ns + number * 300 * NS_PER_S
+        store.append(archive, [a_block(1, layout=slow, archive=archive, begin_ns=at_ns, interval_s=300.0, start=0)])
+
+    tick(0)
+    store.seal()
+    before = reach(store, archive)
+    assert before
+    tick(1)
+    assert reach(store, archive) == before
+
+
+def test_only_what_lies_behind_a_late_tick_is_rolled_up_again(made_up):
+    store, archive = made_up
+    store.seal()
+    window = whole(store, archive)
+    late_ns = window.start_ns + 20 * HOUR_NS
+    with store._session() as session:
+        rollups.drop_rollups(session, store.archive(archive).host.id, archive, late_ns)
+    assert [until for _, _, until in reach(store, archive)] == [
+        late_ns // (level * NS_PER_S) * level * NS_PER_S for level in LEVELS_S
+    ]
+    exactly(store, archive, window)
+    store.seal()
+    exactly(store, archive, window)

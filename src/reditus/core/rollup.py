@@ -22,6 +22,8 @@ PARTS = 2
 """Chunks a series has: the observed time in ns as a column, and the floats."""
 MOST_SERIES = 100
 """Of one row, for the same reason as a block has a limit of columns."""
+FEW_TICKS = 50_000
+"""So many are read fast enough as they are, and give the percentile of ticks instead of that of bins."""
 LEAST_TICKS_A_BIN = 10
 """A level pays when its bins hold so many ticks; else the ticks themselves are as fast to read."""
 
@@ -129,7 +131,11 @@ def levels_of(interval_ns: int) -> list[int]:
 
 
 def chosen_level(window: Window, width: int, interval_ns: int) -> int | None:
-    """The coarsest level, in seconds, whose bins are at most half as long as a pixel; None for the ticks themselves."""
+    """The coarsest level, in seconds, whose bins are at most half as long as a pixel; None for the ticks themselves, where
+    those are few or no level fits.
+    """
+    if window.end_ns - window.start_ns <= FEW_TICKS * interval_ns:
+        return None
     pixel_ns = (window.end_ns - window.start_ns) / width
     fitting = [level for level in levels_of(interval_ns) if 2 * level * NS_PER_S <= pixel_ns]
     return max(fitting, default=None)

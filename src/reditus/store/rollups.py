@@ -7,7 +7,7 @@ from itertools import accumulate, pairwise
 from uuid import UUID
 
 import numpy as np
-from sqlalchemy import delete, select
+from sqlalchemy import delete, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -16,13 +16,15 @@ from reditus.core.errors import UnknownCounter
 from reditus.core.measures.catalogue import DERIVATION_VERSION
 from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, PARTS, Rolled, levels_of
 from reditus.core.types import NS_PER_S, BoolArray
+from reditus.store import statements
 from reditus.store.known import ColumnMemory
 from reditus.store.reader import Reader, scope_of
 from reditus.store.tables import RollupKeysRow, RollupReachRow, RollupRow
 from reditus.store.wanted import Wanted, available, needed_columns
 
 LAG_S = 120
-"""Ticks this near to the newest are not rolled up yet: groups that are read seldom may still send some."""
+"""Ticks this near to the newest are not rolled up yet, nor those within two intervals of the group that is read most
+seldom: what is still to come of them would count as late."""
 LEAST_S = 600
 """As much as has to be there before rollups grow: each time costs a pass over all measures."""
 STEP_TICKS = 7_200
@@ -45,12 +47,14 @@ def roll_archive(session: Session, memory: ColumnMemory, archive: UUID) -> bool:
     extent = reader.extent
     if extent.first_ns is None or extent.last_ns is None or extent.interval_ns is None:
         return False
+    slowest_ns = session.scalar(statements.slowest(reader.scope.host, archive)) or 0
+    lag_ns = max(LAG_S * NS_PER_S, 2 * slowest_ns)
     more = False
     for level_s in levels_of(extent.interval_ns):
         reach = _reach(session, reader.scope.host, archive, level_s)
         level_ns = level_s * NS_PER_S
         begin_ns = reach.until_ns if reach else extent.first_ns // level_ns * level_ns
-        end_ns = (extent.last_ns - LAG_S * NS_PER_S) // level_ns * level_ns
+        end_ns = (extent.last_ns - lag_ns) // level_ns * level_ns
         if end_ns - begin_ns < max(LEAST_S * NS_PER_S, level_ns):
             continue
         step_ns = max(STEP_TICKS * extent.interval_ns // level_ns, 1) * level_ns
@@ -72,11 +76,14 @@ def drop_rollups(session: Session, host: UUID, archive: UUID, from_ns: int | Non
         session.execute(delete(RollupReachRow).where(*reaches))
         return
     for reach in session.scalars(select(RollupReachRow).where(*reaches, RollupReachRow.until_ns > from_ns)):
-        chunk_ns = CHUNK_BINS * reach.level_s * NS_PER_S
-        cut_ns = from_ns // chunk_ns * chunk_ns
-        session.execute(
-            delete(RollupRow).where(*rows, RollupRow.level_s == reach.level_s, RollupRow.first_ns >= cut_ns)
-        )
+        level_ns = reach.level_s * NS_PER_S
+        cut_ns = from_ns // level_ns * level_ns
+        own = [*rows, RollupRow.level_s == reach.level_s]
+        session.execute(delete(RollupRow).where(*own, RollupRow.first_ns >= cut_ns))
+        across = [RollupRow.first_ns < cut_ns, RollupRow.first_ns + literal(level_ns) * RollupRow.bins > cut_ns]
+        for row in session.scalars(select(RollupRow).where(*own, *across)):
+            left = (cut_ns - row.first_ns) // level_ns
+            _fill(row, [part.part(0, left) for part in _parts(row)])
         if cut_ns <= reach.since_ns:
             session.delete(reach)
         else:
@@ -178,18 +185,26 @@ def _put(reader: Reader, archive: UUID, level_s: int, keys: int, begin_ns: int, 
         .limit(1)
     )
     if row is not None and row.first_ns + row.bins * level_s * NS_PER_S == begin_ns:
-        before = [
-            Rolled.from_chunks([row.data[start:end] for start, end in pairwise(places)], row.bins)
-            for places in _places(row.offsets)
-        ]
-        parts = [old.followed_by(new) for old, new in zip(before, parts, strict=True)]
+        parts = [old.followed_by(new) for old, new in zip(_parts(row), parts, strict=True)]
     else:
         row = RollupRow(host_id=reader.scope.host, archive_id=archive, level_s=level_s, keys_id=keys, first_ns=begin_ns)
         reader.session.add(row)
+    _fill(row, parts)
+    reader.session.flush()
+
+
+def _parts(row: RollupRow) -> list[Rolled]:
+    """What a row holds, series by series."""
+    return [
+        Rolled.from_chunks([row.data[start:end] for start, end in pairwise(places)], row.bins)
+        for places in _places(row.offsets)
+    ]
+
+
+def _fill(row: RollupRow, parts: Sequence[Rolled]) -> None:
     chunks = [chunk for part in parts for chunk in part.to_chunks()]
     row.bins, row.data = len(parts[0]), b"".join(chunks)
     row.offsets = list(accumulate(map(len, chunks), initial=0))
-    reader.session.flush()
 
 
 def _places(offsets: Sequence[int]) -> Iterator[Sequence[int]]:

@@ -246,3 +246,8 @@ def paces(host_id: UUID, archives: Sequence[UUID]) -> Select[str, int]:
         .where(LayoutRow.host_id == host_id, BlockRow.archive_id.in_(archives))
         .group_by(LayoutRow.group_name)
     )
+
+
+def slowest(host_id: UUID, archive_id: UUID) -> Select[int | None]:
+    """The longest interval of any group."""
+    return select(func.max(BlockRow.interval_ns)).where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id)
