@@ -52,6 +52,7 @@ def storm() -> None:
             ("ticks acknowledged", f"{count.acknowledged:,}"),
             ("ticks compared, over all times", f"{count.counted:,}"),
             ("minutes of rollups compared with their ticks", f"{count.rolled:,}"),
+            ("minutes of those that are unknown", f"{count.unknown:,}"),
             ("wrong", "; ".join(count.wrong[:5]) or "nothing"),
         ],
     )

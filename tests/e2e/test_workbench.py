@@ -34,7 +34,7 @@ def summary(page, strip, name):
 
 def test_archives_lead_to_the_workbench(running, page):
     page.goto(running.url)
-    row = page.get_by_role("row").filter(has_text="stitch-01")
+    row = page.locator("[data-host=stitch-01] [data-archive]")
     assert "made up" in row.inner_text()
     row.get_by_role("link").click()
     page.locator('[data-strip="cores"] canvas').wait_for()

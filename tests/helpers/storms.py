@@ -61,6 +61,8 @@ class Count:
     acknowledged: int = 0
     counted: int = 0
     """Ticks compared, over all times."""
+    unknown: int = 0
+    """Minutes of which the ticks say nothing."""
     rolled: int = 0
     """Minutes whose rollups were compared with their ticks."""
     wrong: list[str] = field(default_factory=list)
@@ -235,8 +237,16 @@ class Storm:
                 truth = read(reader, wanted, Window(begin_ns, end_ns))[1][0].sampled
             assert truth is not None
             ticks = bin_sampled(truth, np.arange(begin_ns, end_ns + 1, 60 * NS_PER_S))
-            if not (np.array_equal(rolled.high, ticks.high) and np.allclose(rolled.mean, ticks.mean, rtol=1e-9)):
-                self.count.wrong.append(f"{kept.id}: rollups say something else than the ticks")
+            same = np.isclose(rolled.mean, ticks.mean, rtol=1e-9, equal_nan=True)
+            same &= (rolled.high == ticks.high) | (np.isnan(rolled.high) & np.isnan(ticks.high))
+            other = np.flatnonzero(~same)
+            self.count.unknown += int(np.isnan(ticks.mean).sum())
+            if len(other):
+                at = int(other[0])
+                self.count.wrong.append(
+                    f"{kept.id}: {len(other)} of {len(rolled)} minutes, from {minutes[0] + at} on, rollups say "
+                    f"{rolled.mean[at]} and {rolled.high[at]}, ticks {ticks.mean[at]} and {ticks.high[at]}"
+                )
             self.count.rolled += len(rolled)
         store.close()
 

@@ -139,6 +139,8 @@ class Store:
         `check` is called between parts of the work, and may raise to end it.
         """
         with self._session() as session:
+            # Several statements that have to tell of the same instant, while sealing and removal go on.
+            session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
             yield Reader(session, self._memory, scope_of(session, timeline), check)
 
     def seal(self, *, only_grown: bool = False, undo_s: float = UNDO_S) -> int:
