@@ -8,7 +8,7 @@ import pytest
 from builders import BEGIN_NS, RUNNABLE, SWITCHES, a_frame, a_piece, ints
 from reditus.core.assembling import assemble
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame
+from reditus.core.frame import Frame, Piece
 from reditus.core.kernel_columns import cpu_time, disk_columns
 from reditus.core.types import NS_PER_S
 
@@ -102,3 +102,13 @@ def test_parts_of_a_wide_group_share_their_ticks():
 def test_a_counter_that_is_not_there_is_named():
     with pytest.raises(UnknownCounter, match="context_switches"):
         a_frame({RUNNABLE: [1]}).rate(COUNTER)
+
+
+def test_ticks_within_a_block_may_be_out_of_order():
+    piece = a_piece({SWITCHES: [0, 10, 20, 30]})
+    order = [0, 3, 1, 2]
+    mixed = Piece(
+        group=piece.group, boot=piece.boot, interval_ns=piece.interval_ns, wall_ns=piece.wall_ns[order],
+        monotonic_ns=piece.monotonic_ns[order], columns={SWITCHES: piece.columns[SWITCHES][order]},
+    )  # fmt: skip
+    assert values_of(Frame(assemble([mixed])).rate("system.cpu.context_switches")) == [None, 10, 10, 10]

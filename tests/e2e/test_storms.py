@@ -10,3 +10,4 @@ def test_whatever_is_killed_counts_and_sums_are_as_acknowledged(open_folder):
     assert {"append", "trim", "copy", "delete"} <= set(count.done)
     assert count.counted > count.acknowledged
     assert count.rolled > 20
+    assert count.unknown == 0

@@ -176,3 +176,21 @@ def test_a_host_s_archives_are_read_as_one_timeline(known):
         assert (extent.first_ns, extent.last_ns) == (BEGIN_NS, BEGIN_NS + 4 * NS_PER_S)
         assert reader.archive_at(BEGIN_NS) == ARCHIVE
         assert reader.archive_at(BEGIN_NS + 4 * NS_PER_S) == later
+
+
+def test_small_blocks_are_not_merged_over_a_big_one(known):
+    known.append(ARCHIVE, [a_block(500), a_block(2400, start=500), a_block(500, start=2900)])
+    assert known.seal() == 0
+    known.append(ARCHIVE, [a_block(500, start=3400)])
+    assert known.seal() > 0
+    assert switches(known) == [100 * at for at in range(3900)]
+
+
+def test_late_ticks_are_merged_in_their_order(known):
+    known.append(ARCHIVE, [a_block(300), a_block(200, start=500)])
+    known.append(ARCHIVE, [a_block(200, start=300)])
+    known.append(ARCHIVE, [a_block(800, start=700)])
+    known.seal()
+    assert switches(known) == [100 * at for at in range(1500)]
+    told = known.archive(ARCHIVE)
+    assert (told.first_ns, told.last_ns) == (BEGIN_NS, BEGIN_NS + 1499 * NS_PER_S)

@@ -47,6 +47,8 @@ def _in_rows(name: str, pieces: list[Piece], epochs: dict[bytes, int]) -> Group 
     if sum(map(len, chains)) != len({column for columns in chains for column in columns}):
         return None
     bases = [_timebase(chain, epochs) for chain in every]
+    if any((np.diff(base.monotonic_ns)[np.diff(base.epoch) == 0] <= 0).any() for base in bases):
+        return None
     if any(not _same_ticks(bases[0], other) for other in bases[1:]):
         return None
     series = {

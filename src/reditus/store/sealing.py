@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
-from sqlalchemy import Row, delete
+from sqlalchemy import Row, delete, select
 from sqlalchemy.orm import Session
 
 from reditus.core.blocks import Block, Stretch, encode_block
@@ -23,8 +23,10 @@ def seal_archive(session: Session, host_id: UUID, archive: UUID) -> int:
     vanished = 0
     for target in TARGETS:
         for run in list(_runs(session, host_id, archive, target)):
-            _merge(session, host_id, archive, run)
-            vanished += len(run) - 1
+            for part in _neighbours(session, host_id, archive, run):
+                if sum(row.ticks for row in part) >= target and len(part) > 1:
+                    _merge(session, host_id, archive, part)
+                    vanished += len(part) - 1
     return vanished
 
 
@@ -41,15 +43,41 @@ def _runs(session: Session, host_id: UUID, archive: UUID, target: int) -> Iterat
                 run = []
 
 
+def _neighbours(
+    session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[Any, ...]]]
+) -> list[list[Row[*tuple[Any, ...]]]]:
+    """The run, cut where a block that is not of it lies in between: what trimming and copying cut off stays small, and
+    must not be joined with what comes after a bigger block.
+    """
+    firsts_ns = [row.first_ns for row in run]
+    others_ns = session.scalars(
+        select(BlockRow.first_ns).where(
+            BlockRow.host_id == host_id,
+            BlockRow.archive_id == archive,
+            BlockRow.layout_id == run[0].layout_id,
+            BlockRow.first_ns > firsts_ns[0],
+            BlockRow.first_ns < firsts_ns[-1],
+            BlockRow.first_ns.not_in(firsts_ns),
+        )
+    ).all()
+    parts: dict[int, list[Row[*tuple[Any, ...]]]] = {}
+    for row in run:
+        parts.setdefault(sum(other_ns < row.first_ns for other_ns in others_ns), []).append(row)
+    return list(parts.values())
+
+
 def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[Any, ...]]]) -> None:
     layout_id, firsts_ns = run[0].layout_id, [row.first_ns for row in run]
     rows = list(session.scalars(statements.blocks_at(host_id, archive, layout_id, firsts_ns)))
     stretches = [block_of(row).stretch() for row in rows]
+    monotonic_ns = np.concatenate([stretch.monotonic_ns for stretch in stretches])
+    # Late ticks may lie between those of another block.
+    order = np.argsort(monotonic_ns, kind="stable")
     merged = encode_block(
         Stretch(
-            np.concatenate([stretch.wall_ns for stretch in stretches]),
-            np.concatenate([stretch.monotonic_ns for stretch in stretches]),
-            np.concatenate([stretch.values for stretch in stretches]),
+            np.concatenate([stretch.wall_ns for stretch in stretches])[order],
+            monotonic_ns[order],
+            np.concatenate([stretch.values for stretch in stretches])[order],
         ),
         archive=archive,
         boot=rows[0].boot,
