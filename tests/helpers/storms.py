@@ -85,7 +85,9 @@ class Storm:
 
     def step(self) -> None:
         """One random thing that a person or a recorder would do. Raise httpx.HTTPError where a part died meanwhile."""
-        what = self.rng.choices(("append", "trim", "copy", "delete"), (12, 1, 1, 1))[0]
+        self.do(self.rng.choices(("append", "trim", "copy", "delete"), (12, 1, 1, 1))[0])
+
+    def do(self, what: str) -> None:
         getattr(self, what)()
         self.count.done[what] = self.count.done.get(what, 0) + 1
 
@@ -269,8 +271,9 @@ def run_storm(data: Path, kills: int, seed: int) -> Count:
     rng = random.Random(seed)
     with service(Settings(data=data, seal_every_s=0.3, undo_for_s=1.0), anywhere=True) as running:
         storm = Storm(running, rng)
-        for _ in range(BATCHES * 2):
-            storm.append()
+        # Everything once in peace, so that there is something of each to be killed in.
+        for what in [*["append"] * (BATCHES * 2 + 1), "copy", "trim", "copy", "delete"]:
+            storm.do(what)
         for number in range(kills):
             _until_killed(storm, part=("server", "database")[number % 2])
             wait_until(lambda: answers(running), 60)
