@@ -7,6 +7,7 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from statistics import median
 from uuid import UUID
@@ -45,7 +46,8 @@ ROUNDS = 7
 
 def main() -> None:
     week = MadeUp(large_host("week", cores=4, disks=4, links=2, length_s=7 * 86_400))
-    year = MadeUp(large_host("year", cores=4, disks=4, links=2, length_s=365 * 86_400, interval_s=60.0))
+    past = large_host("year", cores=4, disks=4, links=2, length_s=365 * 86_400, interval_s=60.0)
+    year = MadeUp(replace(past, begin_ns=past.begin_ns - 365 * DAY_NS))
     with tempfile.TemporaryDirectory(prefix="reditus-bench-") as data:
         os.chmod(data, 0o711)
         with service(Settings(data=Path(data), seal_every_s=3_600), anywhere=True) as running:

@@ -71,6 +71,13 @@ def test_trimming_to_nothing_is_refused(filled):
     assert len(seconds(filled, ARCHIVE)) == 110
 
 
+def test_trimming_to_a_gap_that_lies_within_a_block_is_refused(filled):
+    filled.seal()
+    with pytest.raises(NothingThere):
+        filled.during(lambda session: trim(session, ARCHIVE, stretch(101, 108)))
+    assert len(seconds(filled, ARCHIVE)) == 110
+
+
 def test_a_protected_archive_loses_nothing(filled):
     filled.during(lambda session: describe(session, ARCHIVE, {"protected": True}))
     for take in (delete_archive, lambda session, archive: trim(session, archive, stretch(0, 10))):
@@ -171,6 +178,7 @@ def test_gaps_are_told_with_their_reasons(filled):
 
 
 def test_a_name_and_notes_are_kept_when_the_recorder_reports_again(filled):
-    filled.during(lambda session: describe(session, ARCHIVE, {"notes": "before the new disks"}))
+    filled.during(lambda session: describe(session, ARCHIVE, {"name": "the old disks", "notes": "before the new disks"}))
     filled.register(host=HostInfo(HOST, "testbed"), archive=ARCHIVE, name="trial", source="recorded", facts=HostFacts())
-    assert filled.archive(ARCHIVE).notes == "before the new disks"
+    told = filled.archive(ARCHIVE)
+    assert (told.name, told.notes) == ("the old disks", "before the new disks")

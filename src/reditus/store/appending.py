@@ -6,7 +6,7 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from queue import SimpleQueue
 from threading import Lock, Thread
-from typing import Protocol
+from typing import Any, Protocol
 from uuid import UUID
 
 import numpy as np
@@ -16,9 +16,9 @@ from reditus.core.batches import Batch
 from reditus.core.blocks import Block, only
 from reditus.core.column_codec import decode_column
 from reditus.store import statements
-from reditus.store.chunks import binary_rows
 from reditus.store.copying import copy_rows
-from reditus.store.errors import BlockClash, StoreAway, StoreError, UnknownArchive, UnknownLayout
+from reditus.store.driver import ask, driver_of
+from reditus.store.errors import BlockClash, StoreAway, StoreError, StoreFull, UnknownArchive, UnknownLayout
 from reditus.store.markers import put_markers
 from reditus.store.records import Stored
 from reditus.store.rollups import drop_rollups
@@ -48,7 +48,7 @@ class Appender:
     def __init__(self, sessions: Sessions, written: Callable[[], None] = lambda: None) -> None:
         self._sessions = sessions
         self._written = written
-        self._layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
+        self._known = _Known()
         self._grown: dict[UUID, int] = {}
         self._grown_lock = Lock()
         self._queue: SimpleQueue[Append | None] = SimpleQueue()
@@ -89,8 +89,7 @@ class Appender:
     def _append(self, together: Sequence[Append]) -> None:
         done: list[tuple[Append, Stored | StoreError]] = []
         try:
-            with self._sessions() as session:
-                done = list(zip(together, _Group(session, self._layouts).append(together), strict=True))
+            done = self._try_twice(together)
             self._written()
         except StoreAway as why:
             done = [(one, why) for one in together]
@@ -111,13 +110,26 @@ class Appender:
             else:
                 one.outcome.set_exception(outcome)
 
+    def _try_twice(self, together: Sequence[Append]) -> list[tuple[Append, Stored | StoreError]]:
+        """The first time may find only that the database was started anew since the last time. What was committed
+        nevertheless is known when it comes again.
+        """
+        try:
+            return self._try(together)
+        except StoreFull:
+            raise
+        except StoreAway:
+            return self._try(together)
+
+    def _try(self, together: Sequence[Append]) -> list[tuple[Append, Stored | StoreError]]:
+        with self._sessions() as session:
+            return list(zip(together, _Group(session, self._known).append(together), strict=True))
+
 
 # The locks on the archives' rows keep senders, sealing and removal from seeing half of each other's work. In the order
-# of the keys, so that two that lock several cannot wait for each other.
-_ARCHIVES = """
-select a.id, a.host_id, (select max(until_ns) from rollup_reach r where r.host_id = a.host_id and r.archive_id = a.id)
-from archives a where a.id = any(%(ids)s) order by a.id for update
-"""
+# of the keys, so that two that lock several cannot wait for each other. A statement that waits for a lock sees the rest
+# of the database as it was before: what else is needed is asked for by the next one.
+_ARCHIVES = "select a.id, a.host_id from archives a where a.id = any(%(ids)s) order by a.id for update"
 _LAYOUTS = """
 select l.host_id, l.digest, l.id, count(c.position) from layouts l
 join unnest(%(hosts)s::uuid[], %(digests)s::bytea[]) as w(host_id, digest)
@@ -126,67 +138,99 @@ join columns c on c.host_id = l.host_id and c.layout_id = l.id
 group by l.host_id, l.digest, l.id
 """
 _NEWEST = """
-select w.archive_id, w.layout_id, last.last_ns
-from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(layouts)s::int[]) as w(host_id, archive_id, layout_id),
-     lateral (select b.last_ns from blocks b
-              where b.host_id = w.host_id and b.archive_id = w.archive_id and b.layout_id = w.layout_id
-              order by b.last_ns desc limit 1) as last
+select w.archive_id, w.layout_id, last.last_ns, rolled.until_ns
+from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(layouts)s::int[]) as w(host_id, archive_id, layout_id)
+left join lateral (select b.last_ns from blocks b
+                   where b.host_id = w.host_id and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+                   order by b.last_ns desc limit 1) as last on true
+left join lateral (select max(r.until_ns) as until_ns from rollup_reach r
+                   where r.host_id = w.host_id and r.archive_id = w.archive_id) as rolled on true
 """
 
 
-@dataclass(frozen=True, slots=True)
-class _Home:
-    host: UUID
-    rolled_until_ns: int | None
+class _Known:
+    """What is asked for once, and hardly ever changes: whose the archives are, and the layouts of their hosts."""
+
+    def __init__(self) -> None:
+        self.hosts: dict[UUID, UUID] = {}
+        self.layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
+        """The id and how many columns."""
 
 
 class _Group:
     """Batches of one transaction."""
 
-    def __init__(self, session: Session, layouts: dict[tuple[UUID, bytes], tuple[int, int]]) -> None:
+    def __init__(self, session: Session, known: _Known) -> None:
         self._session = session
-        self._layouts = layouts
-        """What layouts there are never changes, and is asked for once."""
-        self._homes: dict[UUID, _Home] = {}
+        self._known = known
+        self._homes: dict[UUID, UUID] = {}
+        """The hosts of the archives that are there."""
         self._newest: dict[tuple[UUID, int], int] = {}
+        self._rolled_until_ns: dict[UUID, int] = {}
         self._rows: list[tuple[UUID, int, Block]] = []
 
     def append(self, together: Sequence[Append]) -> list[Stored | StoreError]:
         """What became of each; those that are refused leave nothing."""
-        ids = sorted({one.archive for one in together})
-        self._homes = {
-            archive: _Home(host, until_ns)
-            for archive, host, until_ns in binary_rows(self._session, _ARCHIVES, {"ids": ids})
-        }
-        self._learn_layouts(together)
+        self._look(together)
         checked = [self._refusal(one) for one in together]
-        self._learn_newest([one for one, refused in zip(together, checked, strict=True) if refused is None])
         out = [self._take(one) if refused is None else refused for one, refused in zip(together, checked, strict=True)]
         self._write()
         return out
 
+    def _look(self, together: Sequence[Append]) -> None:
+        """Lock the archives, then learn what they have. Usually all is known that both questions need, and they go out
+        together.
+        """
+        ids = sorted({one.archive for one in together})
+        guessed = self._keys(together)
+        with driver_of(self._session).pipeline():
+            locked = ask(self._session, _ARCHIVES, {"ids": ids})
+            newest = ask(self._session, _NEWEST, _by_column(guessed))
+        self._homes = dict(locked.fetchall())
+        self._known.hosts.update(self._homes)
+        self._learn_layouts(together)
+        keys = self._keys(together)
+        if keys != guessed:
+            newest = ask(self._session, _NEWEST, _by_column(keys))
+        for archive, layout, last_ns, rolled_until_ns in newest.fetchall():
+            if last_ns is not None:
+                self._newest[archive, layout] = last_ns
+            if rolled_until_ns is not None:
+                self._rolled_until_ns[archive] = rolled_until_ns
+
+    def _keys(self, together: Sequence[Append]) -> set[tuple[UUID, UUID, int]]:
+        """Host, archive and layout of all blocks, as far as they are known."""
+        hosts, layouts = self._known.hosts, self._known.layouts
+        return {
+            (hosts[one.archive], one.archive, layouts[hosts[one.archive], block.layout][0])
+            for one in together
+            if one.archive in hosts
+            for block in one.batch.blocks
+            if (hosts[one.archive], block.layout) in layouts
+        }
+
     def _learn_layouts(self, together: Sequence[Append]) -> None:
         missing = {
-            (self._homes[one.archive].host, block.layout)
+            (self._homes[one.archive], block.layout)
             for one in together
             if one.archive in self._homes
             for block in one.batch.blocks
-        } - self._layouts.keys()
+        } - self._known.layouts.keys()
         if not missing:
             return
         asked = {"hosts": [host for host, _ in missing], "digests": [digest for _, digest in missing]}
-        for host, digest, layout, width in binary_rows(self._session, _LAYOUTS, asked):
-            self._layouts[host, digest] = (layout, width)
+        for host, digest, layout, width in ask(self._session, _LAYOUTS, asked).fetchall():
+            self._known.layouts[host, digest] = (layout, width)
 
     def _refusal(self, asked: Append) -> StoreError | None:
         archive, batch = asked.archive, asked.batch
-        home = self._homes.get(archive)
-        if home is None:
+        host = self._homes.get(archive)
+        if host is None:
             return UnknownArchive(archive)
         for block in batch.blocks:
             if block.archive != archive:
                 return BlockClash(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
-            known = self._layouts.get((home.host, block.layout))
+            known = self._known.layouts.get((host, block.layout))
             if known is None:
                 return UnknownLayout(block.layout)
             if known[1] != block.columns:
@@ -197,43 +241,31 @@ class _Group:
                     return BlockClash(f"the batch {what} of archive {other.archive}, sent to {archive}")
         return None
 
-    def _learn_newest(self, together: Sequence[Append]) -> None:
-        keys = {
-            (self._homes[one.archive].host, one.archive, self._layout(one.archive, block))
-            for one in together
-            for block in one.batch.blocks
-        }
-        hosts, archives, layouts = ([key[at] for key in keys] for at in range(3))
-        asked = {"hosts": hosts, "archives": archives, "layouts": layouts}
-        self._newest = {
-            (archive, layout): last_ns for archive, layout, last_ns in binary_rows(self._session, _NEWEST, asked)
-        }
-
     def _layout(self, archive: UUID, block: Block) -> int:
-        return self._layouts[self._homes[archive].host, block.layout][0]
+        return self._known.layouts[self._homes[archive], block.layout][0]
 
     def _take(self, asked: Append) -> Stored:
-        home = self._homes[asked.archive]
+        host, rolled_until_ns = self._homes[asked.archive], self._rolled_until_ns.get(asked.archive)
         stored, earliest_ns = 0, None
         for block in asked.batch.blocks:
-            fresh = self._fresh(home.host, block)
+            fresh = self._fresh(host, block)
             if fresh is None:
                 continue
             layout = self._layout(asked.archive, block)
-            self._rows.append((home.host, layout, fresh))
+            self._rows.append((host, layout, fresh))
             key = asked.archive, layout
             self._newest[key] = max(fresh.last_ns, self._newest.get(key, fresh.last_ns))
             stored += fresh.ticks
             begin_ns = fresh.first_ns - fresh.interval_ns
             earliest_ns = begin_ns if earliest_ns is None else min(begin_ns, earliest_ns)
-        if earliest_ns is not None and home.rolled_until_ns is not None and earliest_ns < home.rolled_until_ns:
+        if earliest_ns is not None and rolled_until_ns is not None and earliest_ns < rolled_until_ns:
             # Late ticks: what was rolled up without them is rolled up again.
-            drop_rollups(self._session, home.host, asked.archive, earliest_ns)
+            drop_rollups(self._session, host, asked.archive, earliest_ns)
         for identities in asked.batch.identities:
             if identities.processes:
-                self._session.execute(statements.upsert_processes(home.host, identities))
+                self._session.execute(statements.upsert_processes(host, identities))
         for markers in asked.batch.markers:
-            put_markers(self._session, home.host, asked.archive, markers.markers)
+            put_markers(self._session, host, asked.archive, markers.markers)
         blocks = asked.batch.blocks
         offered = sum(block.ticks for block in blocks)
         return Stored(stored, offered - stored, max((block.last_ns for block in blocks), default=None))
@@ -252,6 +284,11 @@ class _Group:
             return
         copy_rows(self._session, self._rows)
         self._rows.clear()
+
+
+def _by_column(keys: set[tuple[UUID, UUID, int]]) -> dict[str, list[Any]]:
+    hosts, archives, layouts = ([key[at] for key in keys] for at in range(3))
+    return {"hosts": hosts, "archives": archives, "layouts": layouts}
 
 
 def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block: Block) -> Block | None:

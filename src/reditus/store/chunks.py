@@ -1,6 +1,6 @@
 """Read columns out of blocks: only their bytes leave the database, those of neighbours in one go."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby, pairwise
 from typing import Any
@@ -15,6 +15,7 @@ from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.frame import Piece
 from reditus.core.layout import Column
 from reditus.core.types import IntArray
+from reditus.store.driver import binary_rows
 from reditus.store.records import KnownColumn
 
 SEEN_BEFORE_INTERVALS = 2
@@ -70,17 +71,6 @@ def read_pieces(
         check()
         out.setdefault(archive, []).append(piece)
     return out
-
-
-def binary_rows(session: Session, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
-    """What a plain statement finds, asked of the driver itself: as text every byte would come as two, and be turned back
-    one by one.
-    """
-    driver = session.connection().connection.driver_connection
-    assert driver is not None
-    with driver.cursor(binary=True) as cursor:
-        found: list[tuple[Any, ...]] = cursor.execute(statement, values).fetchall()
-    return found
 
 
 def _runs(columns: Sequence[KnownColumn]) -> list[_Run]:

@@ -11,6 +11,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from reditus.core.blocks import Block
+from reditus.store.driver import driver_of
 
 COPY = """
 copy blocks (host_id, archive_id, layout_id, first_ns, last_ns, boot, interval_ns, ticks, offsets, data)
@@ -28,9 +29,7 @@ _ARRAY = struct.Struct("!iiiiii")
 
 def copy_rows(session: Session, rows: Sequence[tuple[UUID, int, Block]]) -> None:
     """Insert blocks, each with its host and the id of its layout."""
-    driver = session.connection().connection.driver_connection
-    assert driver is not None
-    with driver.cursor() as cursor, cursor.copy(COPY) as copy:
+    with driver_of(session).cursor() as cursor, cursor.copy(COPY) as copy:
         copy.write(b"".join([_SIGNATURE, *(_row(*row) for row in rows), _END]))
 
 

@@ -90,16 +90,13 @@ class Trimmed:
 
 def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
     """Keep the ticks of a window and nothing else. Raise ArchiveProtected, UnknownArchive, or NothingThere for a window
-    that would leave nothing.
+    that would leave nothing; then the transaction has to be undone.
     """
     row = _locked(session, archive)
     if row.protected:
         raise ArchiveProtected(row.name)
     host = row.host_id
     mine = [BlockRow.host_id == host, BlockRow.archive_id == archive]
-    touching = [BlockRow.first_ns < window.end_ns, BlockRow.last_ns >= window.start_ns]
-    if session.scalar(select(BlockRow.layout_id).where(*mine, *touching).limit(1)) is None:
-        raise NothingThere(row.name)
     removed = 0
     for straddling in _straddling(session, host, archive, window):
         block = block_of(straddling)
@@ -112,6 +109,8 @@ def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
     outside = (BlockRow.first_ns >= window.end_ns) | (BlockRow.last_ns < window.start_ns)
     for ticks in session.scalars(delete(BlockRow).where(*mine, outside).returning(BlockRow.ticks)):
         removed += ticks
+    if session.scalar(select(BlockRow.layout_id).where(*mine).limit(1)) is None:
+        raise NothingThere(row.name)  # which undoes it all; a block may reach over the window and have no tick in it
     session.execute(
         delete(MarkerRow).where(
             MarkerRow.host_id == host,

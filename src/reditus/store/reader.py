@@ -18,7 +18,8 @@ from reditus.core.gaps import Gap, gaps_of
 from reditus.core.identities import Identity
 from reditus.core.joining import joined
 from reditus.store import statements
-from reditus.store.chunks import binary_rows, read_pieces
+from reditus.store.chunks import read_pieces
+from reditus.store.driver import binary_rows
 from reditus.store.errors import UnknownArchive
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.records import KnownColumn

@@ -22,7 +22,8 @@ def upsert_host(host_id: UUID, name: str) -> Insert:
 
 def upsert_archive(values: dict[str, Any]) -> Insert:
     statement = insert(ArchiveRow).values(**values)
-    changed = {"name": values["name"], "source": values["source"], "facts": values["facts"]}
+    # The name is the one that people may have given it since.
+    changed = {"source": values["source"], "facts": values["facts"]}
     return statement.on_conflict_do_update(index_elements=["host_id", "id"], set_=changed)
 
 

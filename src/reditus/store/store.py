@@ -4,10 +4,11 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from contextlib import contextmanager
+from functools import partial
 from typing import Any, TypeVar
 from uuid import UUID
 
-from sqlalchemy import Row, create_engine, insert, select, text
+from sqlalchemy import Engine, Row, create_engine, insert, select, text
 from sqlalchemy.orm import Session
 
 from reditus.core.batches import Batch
@@ -37,17 +38,14 @@ class Store:
     """One database. Every method raises StoreAway while it cannot be reached."""
 
     def __init__(self, url: str) -> None:
-        self._engine = create_engine(
-            url,
-            pool_pre_ping=True,
-            pool_size=8,
-            pool_use_lifo=True,
-            connect_args={"connect_timeout": CONNECT_TIMEOUT_S},
-        )
+        connecting = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}}
+        self._engine = create_engine(url, pool_pre_ping=True, pool_size=8, pool_use_lifo=True, **connecting)
+        # One connection that is not asked first whether it still is there: that costs as much as a part of the work.
+        self._append_engine = create_engine(url, pool_size=1, **connecting)
         self._memory = ColumnMemory()
         self.full: str | None = None
         """Why nothing can be written, where the database's disk was full at the last try."""
-        self._appender = Appender(self._session, self._written)
+        self._appender = Appender(partial(self._session, self._append_engine), self._written)
 
     def migrate(self) -> None:
         with away_as_error():
@@ -55,6 +53,7 @@ class Store:
 
     def close(self) -> None:
         self._appender.close()
+        self._append_engine.dispose()
         self._engine.dispose()
 
     def check(self) -> None:
@@ -181,9 +180,9 @@ class Store:
             return work(session)
 
     @contextmanager
-    def _session(self) -> Iterator[Session]:
+    def _session(self, engine: Engine | None = None) -> Iterator[Session]:
         try:
-            with away_as_error(), Session(self._engine) as session, session.begin():
+            with away_as_error(), Session(engine or self._engine) as session, session.begin():
                 yield session
         except StoreFull as why:
             self.full = str(why)

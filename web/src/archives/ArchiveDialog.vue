@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 import { computed, ref } from 'vue'
 import { api, ApiError, unwrap, type Archive } from '../api/client'
 import { useGaps } from '../api/queries'
 import { spellAmount } from '../model/amounts'
 import { spellDuration, spellWindow } from '../model/clock'
-import PlanField from '../recorders/PlanField.vue'
 import PillButton from '../ui/PillButton.vue'
+import SheetDialog from '../ui/SheetDialog.vue'
+import TextField from '../ui/TextField.vue'
 import { usePreferences } from '../usePreferences'
 import { asRfc3339, toSecond } from './hosts'
 
@@ -87,105 +87,90 @@ const remove = (): Promise<void> =>
 </script>
 
 <template>
-  <Dialog open class="relative z-50" @close="emit('close')">
-    <div class="fixed inset-0 bg-ink/30" aria-hidden="true" />
-    <div class="fixed inset-0 flex items-center justify-center p-6">
-      <DialogPanel
-        class="flex max-h-full w-full max-w-2xl flex-col border border-rule-strong bg-leaf shadow-xl"
-        data-archive-dialog
+  <SheetDialog :title="archive.name" data-archive-dialog @close="emit('close')">
+    <template #head>
+      <p class="text-soft">{{ archive.host.name }} · {{ archive.source }}</p>
+    </template>
+    <dl class="grid grid-cols-[4rem_1fr] gap-x-4 gap-y-0.5">
+      <template v-for="[title, told] in facts" :key="title">
+        <dt class="text-soft">{{ title }}</dt>
+        <dd :data-fact="title">{{ told }}</dd>
+      </template>
+      <dt class="text-soft">gaps</dt>
+      <dd data-fact="gaps">
+        <span v-if="gapsError" class="text-needle">{{ gapsError.message }}</span>
+        <span v-else-if="!gaps">looking …</span>
+        <span v-else-if="!gaps.total">none</span>
+        <template v-else>
+          {{ gaps.total }}, {{ spellDuration(gaps.seconds) }} in all
+          <ul class="mt-1 max-h-28 overflow-y-auto border-t border-rule">
+            <li v-for="gap in gaps.gaps" :key="gap.start_ms" class="flex gap-4 border-b border-rule py-0.5">
+              <span class="whitespace-nowrap">{{ spellWindow(gap.start_ms, gap.end_ms, zone) }}</span>
+              <span :class="gap.reason ? '' : 'text-soft'">{{ gap.reason ?? 'nobody said why' }}</span>
+            </li>
+          </ul>
+        </template>
+      </dd>
+    </dl>
+    <section>
+      <div class="grid grid-cols-2 gap-4">
+        <TextField v-model="name" label="Name" />
+        <label class="flex items-end gap-2 pb-1">
+          <input
+            type="checkbox"
+            class="accent-ink"
+            :checked="archive.protected"
+            :disabled="busy"
+            @change="protect"
+          />
+          Protected: nothing is removed from it
+        </label>
+      </div>
+      <label class="mt-2 block">
+        <span class="text-2xs text-soft">Notes</span>
+        <textarea
+          v-model="notes"
+          rows="3"
+          maxlength="10000"
+          class="block w-full resize-y border border-rule-strong bg-transparent p-1.5"
+        />
+      </label>
+      <PillButton class="mt-2" label="Keep name and notes" :disabled="busy" @press="save"
+        >Keep name and notes</PillButton
       >
-        <header class="border-b border-rule px-6 pt-5 pb-3">
-          <DialogTitle class="font-serif text-xl font-semibold">{{ archive.name }}</DialogTitle>
-          <p class="text-soft">{{ archive.host.name }} · {{ archive.source }}</p>
-        </header>
-        <div class="grow space-y-5 overflow-y-auto px-6 py-4">
-          <dl class="grid grid-cols-[4rem_1fr] gap-x-4 gap-y-0.5">
-            <template v-for="[title, told] in facts" :key="title">
-              <dt class="text-soft">{{ title }}</dt>
-              <dd :data-fact="title">{{ told }}</dd>
-            </template>
-            <dt class="text-soft">gaps</dt>
-            <dd data-fact="gaps">
-              <span v-if="gapsError" class="text-needle">{{ gapsError.message }}</span>
-              <span v-else-if="!gaps">looking …</span>
-              <span v-else-if="!gaps.total">none</span>
-              <template v-else>
-                {{ gaps.total }}, {{ spellDuration(gaps.seconds) }} in all
-                <ul class="mt-1 max-h-28 overflow-y-auto border-t border-rule">
-                  <li
-                    v-for="gap in gaps.gaps"
-                    :key="gap.start_ms"
-                    class="flex gap-4 border-b border-rule py-0.5"
-                  >
-                    <span class="whitespace-nowrap">{{ spellWindow(gap.start_ms, gap.end_ms, zone) }}</span>
-                    <span :class="gap.reason ? '' : 'text-soft'">{{ gap.reason ?? 'nobody said why' }}</span>
-                  </li>
-                </ul>
-              </template>
-            </dd>
-          </dl>
-          <section>
-            <div class="grid grid-cols-2 gap-4">
-              <PlanField v-model="name" label="Name" />
-              <label class="flex items-end gap-2 pb-1">
-                <input
-                  type="checkbox"
-                  class="accent-ink"
-                  :checked="archive.protected"
-                  :disabled="busy"
-                  @change="protect"
-                />
-                Protected: nothing is removed from it
-              </label>
-            </div>
-            <label class="mt-2 block">
-              <span class="text-2xs text-soft">Notes</span>
-              <textarea
-                v-model="notes"
-                rows="3"
-                maxlength="10000"
-                class="block w-full resize-y border border-rule-strong bg-transparent p-1.5"
-              />
-            </label>
-            <PillButton class="mt-2" label="Keep name and notes" :disabled="busy" @press="save"
-              >Keep name and notes</PillButton
-            >
-          </section>
-          <section>
-            <h3 class="font-serif text-[15px] font-semibold">A stretch</h3>
-            <div class="mt-1 grid grid-cols-3 gap-4">
-              <PlanField v-model="from" label="From" hint="2026-11-12T09:00:00Z" />
-              <PlanField v-model="to" label="To" hint="2026-11-12T10:00:00Z" />
-              <PlanField v-model="copyName" label="Name of the copy" />
-            </div>
-            <div class="mt-2 flex items-center gap-3">
-              <PillButton label="Copy it: the stretch as an archive of its own" :disabled="busy" @press="copy"
-                >Copy it</PillButton
-              >
-              <PillButton
-                label="Trim to it: remove everything outside, for good"
-                :disabled="busy || archive.protected || !sure"
-                @press="trim"
-                >Trim to it</PillButton
-              >
-              <label class="flex items-center gap-2 text-soft">
-                <input v-model="sure" type="checkbox" class="accent-ink" :disabled="archive.protected" />
-                what lies outside may go for good
-              </label>
-            </div>
-          </section>
-        </div>
-        <footer class="flex items-center gap-3 border-t border-rule px-6 py-3">
-          <p class="grow text-needle" role="alert">{{ trouble }}</p>
-          <PillButton
-            :label="archive.protected ? 'Protected: not to be deleted' : 'Delete the archive'"
-            :disabled="busy || archive.protected"
-            @press="remove"
-            >Delete</PillButton
-          >
-          <PillButton label="Close" keys="Esc" on @press="emit('close')">Close</PillButton>
-        </footer>
-      </DialogPanel>
-    </div>
-  </Dialog>
+    </section>
+    <section>
+      <h3 class="font-serif text-[15px] font-semibold">A stretch</h3>
+      <div class="mt-1 grid grid-cols-3 gap-4">
+        <TextField v-model="from" label="From" hint="2026-11-12T09:00:00Z" />
+        <TextField v-model="to" label="To" hint="2026-11-12T10:00:00Z" />
+        <TextField v-model="copyName" label="Name of the copy" />
+      </div>
+      <div class="mt-2 flex items-center gap-3">
+        <PillButton label="Copy it: the stretch as an archive of its own" :disabled="busy" @press="copy"
+          >Copy it</PillButton
+        >
+        <PillButton
+          label="Trim to it: remove everything outside, for good"
+          :disabled="busy || archive.protected || !sure"
+          @press="trim"
+          >Trim to it</PillButton
+        >
+        <label class="flex items-center gap-2 text-soft">
+          <input v-model="sure" type="checkbox" class="accent-ink" :disabled="archive.protected" />
+          what lies outside may go for good
+        </label>
+      </div>
+    </section>
+    <template #foot>
+      <p class="grow text-needle" role="alert">{{ trouble }}</p>
+      <PillButton
+        :label="archive.protected ? 'Protected: not to be deleted' : 'Delete the archive'"
+        :disabled="busy || archive.protected"
+        @press="remove"
+        >Delete</PillButton
+      >
+      <PillButton label="Close" keys="Esc" on @press="emit('close')">Close</PillButton>
+    </template>
+  </SheetDialog>
 </template>
