@@ -5,10 +5,9 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from api_helpers import introduce, send
+from api_helpers import introduce, load, send
 from builders import ARCHIVE, a_block
 from reditus.core.measures import MEASURES, measure_named
-from reditus.exchange.made_up import as_recording
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING
 
@@ -23,13 +22,7 @@ def host():
 @pytest.fixture
 def stitch(client, host):
     """The API over the made-up hour."""
-    machine = STITCH_01_MORNING.machine
-    registration = {"host": {"id": str(machine.id), "name": machine.name}, "name": "morning", "source": "made up",
-                    "facts": machine.facts.as_json()}  # fmt: skip
-    client.put(BASE, json=registration)
-    for layout in as_recording(host).layouts():
-        client.put(f"{BASE}/layouts/{layout.digest.hex()}", json=layout.as_json())
-    client.post(f"{BASE}/blocks", content=b"".join(block.to_bytes() for block in as_recording(host).blocks()))
+    load(client, STITCH_01_MORNING, host)
     return client
 
 

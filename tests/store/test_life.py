@@ -178,7 +178,9 @@ def test_gaps_are_told_with_their_reasons(filled):
 
 
 def test_a_name_and_notes_are_kept_when_the_recorder_reports_again(filled):
-    filled.during(lambda session: describe(session, ARCHIVE, {"name": "the old disks", "notes": "before the new disks"}))
+    filled.during(
+        lambda session: describe(session, ARCHIVE, {"name": "the old disks", "notes": "before the new disks"})
+    )
     filled.register(host=HostInfo(HOST, "testbed"), archive=ARCHIVE, name="trial", source="recorded", facts=HostFacts())
     told = filled.archive(ARCHIVE)
     assert (told.name, told.notes) == ("the old disks", "before the new disks")

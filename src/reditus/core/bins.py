@@ -216,7 +216,7 @@ class Sheet:
 
     def __init__(self, window: Window, edges_ns: IntArray) -> None:
         self.window = window
-        self._edges_ns = edges_ns
+        self.edges_ns = edges_ns
         self._known: list[tuple[Timebase, Known]] = []
         self._bins: dict[int, _OverBins] = {}
         self._within: dict[int, _Within] = {}
@@ -230,7 +230,7 @@ class Sheet:
         """As bin_sampled."""
         known = self._known_of(sampled)
         if id(known) not in self._bins:
-            self._bins[id(known)] = known.over(self._edges_ns)
+            self._bins[id(known)] = known.over(self.edges_ns)
         return self._bins[id(known)].binned(sampled.values)
 
     def summary(self, sampled: Sampled) -> Summary:

@@ -136,6 +136,11 @@ def chosen_level(window: Window, width: int, interval_ns: int) -> int | None:
     """
     if window.end_ns - window.start_ns <= FEW_TICKS * interval_ns:
         return None
+    return fitting_level(window, width, interval_ns)
+
+
+def fitting_level(window: Window, width: int, interval_ns: int) -> int | None:
+    """The coarsest level, in seconds, whose bins are at most half as long as a pixel, however few ticks there are."""
     pixel_ns = (window.end_ns - window.start_ns) / width
     fitting = [level for level in levels_of(interval_ns) if 2 * level * NS_PER_S <= pixel_ns]
     return max(fitting, default=None)

@@ -10,7 +10,7 @@ from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import measure_named
 from reditus.core.measures.raw import expanded, is_counter
-from reditus.core.rollup import chosen_level, rolled_edges
+from reditus.core.rollup import chosen_level, fitting_level, rolled_edges
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.server.times import parse_window
 from reditus.store.known import KnownColumns
@@ -107,6 +107,34 @@ def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) 
         measures = [one for one in wanted if one not in by_ticks]
         by_bins = dict(zip(measures, _rolled(reader, measures, window, width, level_s), strict=True))
     return [by_ticks.get(one) or by_bins[one] for one in wanted]
+
+
+@dataclass(frozen=True, slots=True)
+class BinnedTogether:
+    """Measures over the same bins; None for those that the host cannot give."""
+
+    edges_ns: IntArray
+    series: list[Binned | None]
+
+
+def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> BinnedTogether:
+    """Measures over equal bins, from rollups wherever those have been made: for pictures of whole archives."""
+    level_s = fitting_level(window, width, reader.extent.interval_ns or 0)
+    if level_s is None:
+        sheet = Sheet(window, bin_edges(window, width))
+        reads = read(reader, wanted, window)[1]
+        found = [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
+        return BinnedTogether(sheet.edges_ns, found)
+    edges_ns = rolled_edges(window, width, level_s)
+    factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
+    fine = rolled(reader, wanted, (int(edges_ns[0]), int(edges_ns[-1])), level_s)
+    return BinnedTogether(
+        edges_ns,
+        [
+            part.coarser(factor).binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (one,)) else None
+            for one, part in zip(wanted, fine, strict=True)
+        ],
+    )
 
 
 def _rolled(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int, level_s: int) -> list[Drawn]:

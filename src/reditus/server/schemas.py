@@ -202,6 +202,26 @@ class SeriesSetOut(Out):
     series: list[SeriesOut]
 
 
+class StrainRowOut(Out):
+    """How hard a resource or one of its devices was pressed, per bin."""
+
+    measure: str
+    resource: str
+    device: str | None
+    has_devices: bool = Field(description="Whether the resource can be told apart into devices.")
+    help: str
+    formula: str
+    behind: list[str] = Field(description="The measures that it is made of.")
+    mean: list[int | None] | None = Field(description="Percent per bin; null where nothing was observed.")
+    high: list[int | None] | None = Field(description="The highest of any interval in the bin, in percent.")
+
+
+class StrainMapOut(Out):
+    first_ms: float = Field(description="Where the first bin begins.")
+    bin_ms: float
+    rows: list[StrainRowOut]
+
+
 class ReadingOut(Out):
     measure: str
     device: str | None

@@ -341,6 +341,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/strain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Strain
+         * @description Strain per bin, in whole percent: mean and highest, of every resource and of the devices asked for.
+         */
+        get: operations["read_strain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/trim": {
         parameters: {
             query?: never;
@@ -1230,6 +1250,12 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * Resource
+         * @description What a measure belongs to, in the order in which screens show them.
+         * @enum {string}
+         */
+        Resource: "processor" | "memory" | "swap" | "disk" | "network";
         /** RuledOutOut */
         RuledOutOut: {
             /** End */
@@ -1303,6 +1329,54 @@ export interface components {
             repeated_ticks: number;
             /** Stored Ticks */
             stored_ticks: number;
+        };
+        /** StrainMapOut */
+        StrainMapOut: {
+            /** Bin Ms */
+            bin_ms: number;
+            /**
+             * First Ms
+             * @description Where the first bin begins.
+             */
+            first_ms: number;
+            /** Rows */
+            rows: components["schemas"]["StrainRowOut"][];
+        };
+        /**
+         * StrainRowOut
+         * @description How hard a resource or one of its devices was pressed, per bin.
+         */
+        StrainRowOut: {
+            /**
+             * Behind
+             * @description The measures that it is made of.
+             */
+            behind: string[];
+            /** Device */
+            device: string | null;
+            /** Formula */
+            formula: string;
+            /**
+             * Has Devices
+             * @description Whether the resource can be told apart into devices.
+             */
+            has_devices: boolean;
+            /** Help */
+            help: string;
+            /**
+             * High
+             * @description The highest of any interval in the bin, in percent.
+             */
+            high: (number | null)[] | null;
+            /**
+             * Mean
+             * @description Percent per bin; null where nothing was observed.
+             */
+            mean: (number | null)[] | null;
+            /** Measure */
+            measure: string;
+            /** Resource */
+            resource: string;
         };
         /** StretchIn */
         StretchIn: {
@@ -2109,6 +2183,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesSetOut"];
+                };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_strain: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+                /** @description Bins at the most. */
+                width?: number;
+                /** @description Resources of which each device is told too. */
+                devices?: components["schemas"]["Resource"][] | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrainMapOut"];
                 };
             };
             /** @description A problem. */

@@ -7,11 +7,14 @@ from reditus.core.measures.memory import MEMORY, SWAP
 from reditus.core.measures.network import NETWORK
 from reditus.core.measures.processor import PROCESSOR
 from reditus.core.measures.raw import counter_measure, is_counter
+from reditus.core.measures.strain import STRAIN
 
-DERIVATION_VERSION = 1
+DERIVATION_VERSION = 2
 """Grows whenever a formula changes, so that what was computed before is computed again."""
 
-MEASURES: dict[str, Measure] = {measure.name: measure for measure in [*PROCESSOR, *MEMORY, *SWAP, *DISK, *NETWORK]}
+MEASURES: dict[str, Measure] = {
+    measure.name: measure for measure in [*PROCESSOR, *MEMORY, *SWAP, *DISK, *NETWORK, *STRAIN]
+}
 
 
 def measure_named(name: str) -> Measure:

@@ -8,7 +8,7 @@ from reditus.core.counters import DISK as DEVICE
 from reditus.core.counters import DISK_DIRECTION
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
-from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add, ratio
+from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add, highest, ratio
 from reditus.core.measures.processor import stall_need, stalled
 
 IO = "system.disk.io"
@@ -55,10 +55,7 @@ def _size(frame: Frame, device: str | None, *, direction: str) -> Sampled:
 def _busy(frame: Frame, device: str | None) -> Sampled:
     devices = [device] if device is not None else _machine_disks(frame, IO_TIME)
     each = [frame.rate(IO_TIME, _attributes(name, None)) for name in devices]
-    values = np.stack([one.values for one in each])
-    known = ~np.isnan(values)
-    peak = np.where(known, values, -np.inf).max(axis=0)
-    return Sampled(each[0].timebase, np.where(known.any(axis=0), np.clip(peak, 0.0, 1.0), np.nan))
+    return Sampled(each[0].timebase, np.clip(highest([one.values for one in each]), 0.0, 1.0))
 
 
 def _needs(counter: str, *directions: str) -> tuple[Need, ...]:

@@ -1,6 +1,6 @@
 """What a measure is, and the few verbs by which measures are written down."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
 
@@ -137,6 +137,15 @@ def ratio(above: FloatArray, below: FloatArray) -> FloatArray:
     """above / below, NaN where below is 0."""
     with np.errstate(divide="ignore", invalid="ignore"):
         return np.where(below > 0, above / below, np.nan)
+
+
+def highest(each: Sequence[FloatArray]) -> FloatArray:
+    """The highest of several at each tick; unknown only where all are."""
+    values = np.stack(each)
+    known = ~np.isnan(values)
+    peak = np.where(known, values, -np.inf).max(axis=0)
+    out: FloatArray = np.where(known.any(axis=0), peak, np.nan)
+    return out
 
 
 def add(parts: Iterable[Sampled]) -> Sampled:

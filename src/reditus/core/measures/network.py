@@ -7,7 +7,7 @@ import numpy as np
 from reditus.core.counters import CPU_NUMBER, INTERFACE, NETWORK_DIRECTION, PROTOCOL, PROTOCOL_FIELD
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
-from reditus.core.measures.measure import Derivation, Measure, Need, Per, Reach, Resource, Unit, add, ratio
+from reditus.core.measures.measure import Derivation, Measure, Need, Per, Reach, Resource, Unit, add, highest, ratio
 
 IO = "system.network.io"
 PACKETS = "system.network.packet.count"
@@ -39,10 +39,7 @@ def _use(frame: Frame, device: str | None, *, direction: str) -> Sampled:
         link = frame.facts.links.get(name)
         speed = link.speed_bits_per_s if link else None
         uses.append(Sampled(moved.timebase, moved.values * 8 / speed if speed else np.full(len(moved), np.nan)))
-    values = np.stack([use.values for use in uses])
-    known = ~np.isnan(values)
-    peak = np.where(known, values, -np.inf).max(axis=0)
-    return Sampled(uses[0].timebase, np.where(known.any(axis=0), peak, np.nan))
+    return Sampled(uses[0].timebase, highest([use.values for use in uses]))
 
 
 def _needs(counter: str, direction: str) -> tuple[Need, ...]:
@@ -92,6 +89,11 @@ def _resent(frame: Frame, _: str | None) -> Sampled:
     """Segments sent again over all segments sent; unknown while none is sent."""
     again, sent = (frame.delta(need.counter, dict(need.fixed)) for need in _RESENT)
     return Sampled(again.timebase, np.clip(ratio(again.values, sent.values), 0.0, 1.0))
+
+
+def segments_sent(frame: Frame) -> Sampled:
+    """TCP segments a second."""
+    return _events(_RESENT[1])(frame, None)
 
 
 _RESENT = (_event("tcp", "RetransSegs"), _event("tcp", "OutSegs"))

@@ -7,7 +7,7 @@ import numpy as np
 from reditus.core.counters import CPU_MODE, CPU_NUMBER, RESOURCE, SCOPE
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
-from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, natural_key, ratio
+from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, highest, natural_key, ratio
 from reditus.core.types import FloatArray
 
 TIME = "system.cpu.time"
@@ -88,10 +88,7 @@ def hottest(frame: Frame, _: str | None) -> Sampled:
     if not cores:
         raise UnknownCounter(TIME)
     each = [cores_in(frame, core, OWN) for core in cores]
-    values = np.stack([one.values for one in each])
-    known = ~np.isnan(values)
-    peak = np.where(known, values, -np.inf).max(axis=0)
-    return Sampled(each[0].timebase, np.where(known.any(axis=0), peak, np.nan))
+    return Sampled(each[0].timebase, highest([one.values for one in each]))
 
 
 def waiting(frame: Frame, core: str | None) -> Sampled:

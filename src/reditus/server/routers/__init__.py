@@ -15,6 +15,7 @@ from reditus.server.routers import (
     processes,
     recorders,
     series,
+    strain,
 )
 
 ROUTERS = [
@@ -24,6 +25,7 @@ ROUTERS = [
     intake.router,
     life.router,
     series.router,
+    strain.router,
     moment.router,
     processes.router,
     markers.router,

@@ -1,0 +1,92 @@
+"""The strain map: how hard each resource and device was pressed, over a whole archive."""
+
+from typing import Annotated, Any
+from uuid import UUID
+
+import numpy as np
+import orjson
+from fastapi import APIRouter, Query, Request, Response
+
+from reditus.core.bins import Binned
+from reditus.core.measures import Per, Resource
+from reditus.core.measures.strain import BEHIND, STRAIN
+from reditus.core.types import NS_PER_MS, FloatArray
+from reditus.server.cancelling import Patience, while_wanted
+from reditus.server.context import StoreDep
+from reditus.server.reading import asked_window, binned
+from reditus.server.schemas import StrainMapOut
+from reditus.server.times import to_ms
+from reditus.store.reader import Reader
+from reditus.store.wanted import Wanted, devices_of
+
+router = APIRouter(prefix="/archives/{archive_id}", tags=["strain"])
+
+MOST_BINS = 4_000
+LOOPBACK = "lo"
+MOST_DEVICES = 256
+
+
+@router.get("/strain", response_model=StrainMapOut)
+async def read_strain(
+    archive_id: UUID,
+    request: Request,
+    store: StoreDep,
+    start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+    width: Annotated[int, Query(ge=1, le=MOST_BINS, description="Bins at the most.")] = 1_000,
+    devices: Annotated[
+        list[Resource] | None,
+        Query(max_length=len(Resource), description="Resources of which each device is told too."),
+    ] = None,
+) -> Response:
+    """Strain per bin, in whole percent: mean and highest, of every resource and of the devices asked for."""
+
+    def work(patience: Patience) -> bytes:
+        with store.reading(archive_id, patience.check) as reader:
+            window = asked_window(reader, start, end)
+            wanted = _wanted(reader, devices or [])
+            found = binned(reader, wanted, window, width)
+        out = {
+            "first_ms": to_ms(int(found.edges_ns[0])),
+            "bin_ms": float(found.edges_ns[1] - found.edges_ns[0]) / NS_PER_MS,
+            "rows": [_row(one, series) for one, series in zip(wanted, found.series, strict=True)],
+        }
+        return orjson.dumps(out)
+
+    return Response(await while_wanted(request, work), media_type="application/json")
+
+
+def _wanted(reader: Reader, opened: list[Resource]) -> list[Wanted]:
+    out = []
+    for measure in STRAIN:
+        out.append(Wanted(measure, None))
+        if measure.resource not in opened:
+            continue
+        names = list(devices_of(reader.known, measure))
+        if measure.per is Per.DISK:
+            names = reader.scope.facts.bottom_disks(names) or names
+        elif measure.per is Per.INTERFACE:
+            names = [name for name in names if name != LOOPBACK] or names
+        out += [Wanted(measure, name) for name in names[:MOST_DEVICES]]
+    return out
+
+
+def _row(one: Wanted, series: Binned | None) -> dict[str, Any]:
+    measure = one.measure
+    return {
+        "measure": measure.name,
+        "resource": measure.resource.value,
+        "device": one.device,
+        "has_devices": measure.per is not None,
+        "help": measure.help,
+        "formula": measure.formula,
+        "behind": BEHIND[measure.name],
+        "mean": None if series is None else _percent(series.mean),
+        "high": None if series is None else _percent(series.high),
+    }
+
+
+def _percent(values: FloatArray) -> list[int | None]:
+    known = ~np.isnan(values)
+    whole = np.round(np.where(known, values, 0.0) * 100).astype(int).tolist()
+    return [value if there else None for value, there in zip(whole, known.tolist(), strict=True)]
