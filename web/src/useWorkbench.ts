@@ -3,6 +3,8 @@ import { computed, ref, shallowRef } from 'vue'
 import { PACES, type Pace } from './model/playback'
 import { clampTo, within, type Span } from './model/span'
 
+const MOST_STEPS = 50
+
 /** What the analyst chose: where to look, and how to move. Nothing that came from the server is copied here. */
 export const useWorkbench = defineStore('workbench', () => {
   const extent = shallowRef<Span | null>(null)
@@ -16,12 +18,15 @@ export const useWorkbench = defineStore('workbench', () => {
 
   /** Windows looked at before, so that a zoom can be taken back. */
   const past = shallowRef<Span[]>([])
+  /** Those gone back from, so that going back can be taken back too. */
+  const future = shallowRef<Span[]>([])
 
   function open(nextExtent: Span, nextWindow: Span, nextNeedle: number | null): void {
     extent.value = nextExtent
     window.value = within(nextWindow, nextExtent)
     needle.value = nextNeedle
     past.value = []
+    future.value = []
     playing.value = false
     selected.value = null
     tab.value = 0
@@ -46,9 +51,17 @@ export const useWorkbench = defineStore('workbench', () => {
 
   function look(next: Span): void {
     if (!extent.value) return
-    if (window.value) past.value = [...past.value.slice(-49), window.value]
+    const before = window.value
     window.value = within(next, extent.value)
+    if (before) settle(before)
+  }
+
+  /** After a move that came in many small ones: the window before it is one to go back to. */
+  function settle(before: Span): void {
     following.value = false
+    if (before.start === window.value?.start && before.end === window.value.end) return
+    past.value = [...past.value.slice(1 - MOST_STEPS), before]
+    future.value = []
   }
 
   /** Like `look`, without a step to go back to: for moves that come many times a second. */
@@ -60,7 +73,17 @@ export const useWorkbench = defineStore('workbench', () => {
     const last = past.value[past.value.length - 1]
     if (!last) return
     past.value = past.value.slice(0, -1)
+    if (window.value) future.value = [...future.value, window.value]
     window.value = last
+    following.value = false
+  }
+
+  function lookForward(): void {
+    const next = future.value[future.value.length - 1]
+    if (!next) return
+    future.value = future.value.slice(0, -1)
+    if (window.value) past.value = [...past.value, window.value]
+    window.value = next
     following.value = false
   }
 
@@ -91,6 +114,7 @@ export const useWorkbench = defineStore('workbench', () => {
     window: computed(() => window.value),
     needle: computed(() => needle.value),
     canLookBack: computed(() => past.value.length > 0),
+    canLookForward: computed(() => future.value.length > 0),
     pace,
     playing: computed(() => playing.value),
     following: computed(() => following.value),
@@ -101,7 +125,9 @@ export const useWorkbench = defineStore('workbench', () => {
     grow,
     look,
     slide,
+    settle,
     lookBack,
+    lookForward,
     point,
     play,
     follow,

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
-from reditus.core.measures import Measure
+from reditus.core.measures import Measure, Resource
 from reditus.server.times import spell_time, to_ms
 from reditus.store import ArchiveInfo
 
@@ -206,7 +206,7 @@ class StrainRowOut(Out):
     """How hard a resource or one of its devices was pressed, per bin."""
 
     measure: str
-    resource: str
+    resource: Resource
     device: str | None
     has_devices: bool = Field(description="Whether the resource can be told apart into devices.")
     help: str

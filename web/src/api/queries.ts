@@ -21,6 +21,8 @@ import {
   type Processes,
   type Recorder,
   type SeriesSet,
+  type StrainMap,
+  type StrainRow,
 } from './client'
 
 type Query<T> = UseQueryReturnType<T, ApiError>
@@ -95,6 +97,33 @@ export function useSeriesSet(
       }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/series', { params, signal }))
+    },
+  })
+}
+
+/** How strained each resource was over a whole archive, and each device of those that are open. */
+export function useStrain(
+  id: Ref<string>,
+  extent: Ref<Span | null>,
+  width: Ref<number>,
+  opened: Ref<StrainRow['resource'][]>,
+): Query<StrainMap> {
+  return useQuery<StrainMap, ApiError>({
+    queryKey: computed(() => ['strain', id.value, extent.value, width.value, opened.value]),
+    enabled: computed(() => extent.value !== null && width.value > 0),
+    placeholderData: keepPreviousData,
+    shallow: true,
+    structuralSharing: false,
+    queryFn: ({ signal }) => {
+      const { start, end } = extent.value ?? { start: 0, end: 1 }
+      const query = {
+        from: toRfc3339(start),
+        to: toRfc3339(end),
+        width: width.value,
+        devices: opened.value,
+      }
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/strain', { params, signal }))
     },
   })
 }

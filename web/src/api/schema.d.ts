@@ -1375,8 +1375,7 @@ export interface components {
             mean: (number | null)[] | null;
             /** Measure */
             measure: string;
-            /** Resource */
-            resource: string;
+            resource: components["schemas"]["Resource"];
         };
         /** StretchIn */
         StretchIn: {

@@ -10,6 +10,8 @@ export type KeyAction =
   | 'wider'
   | 'whole'
   | 'undo'
+  | 'redo'
+  | 'map'
   | 'next'
   | 'previous'
   | 'slower'
@@ -38,6 +40,8 @@ export const KEYS: Key[] = [
   { action: 'wider', key: '-', shown: ['−'], label: 'look wider' },
   { action: 'whole', key: '0', shown: ['0'], label: 'the whole archive' },
   { action: 'undo', key: 'Backspace', shown: ['⌫'], label: 'the window before' },
+  { action: 'redo', key: 'Backspace', shift: true, shown: ['Shift', '⌫'], label: 'the window after' },
+  { action: 'map', key: 'm', shown: ['M'], label: 'show or fold the strain map' },
   { action: 'next', key: 'n', shown: ['N'], label: 'next finding' },
   { action: 'previous', key: 'p', shown: ['P'], label: 'previous finding' },
   { action: 'slower', key: '[', shown: ['['], label: 'slower pace' },
@@ -57,9 +61,9 @@ export function actionOf(event: KeyboardEvent): KeyAction | null {
   if (event.key === ' ' && target?.closest('button, a, [role="tab"]')) return null
   if (event.key.startsWith('Arrow') && target?.closest('[role="tab"]')) return null
   const key = event.key === '=' ? '+' : event.key.length === 1 ? event.key.toLowerCase() : event.key
-  const arrow = key.startsWith('Arrow')
+  const shifts = key.startsWith('Arrow') || key === 'Backspace'
   return (
-    KEYS.find((known) => known.key === key && (!arrow || (known.shift ?? false) === event.shiftKey))
+    KEYS.find((known) => known.key === key && (!shifts || (known.shift ?? false) === event.shiftKey))
       ?.action ?? null
   )
 }

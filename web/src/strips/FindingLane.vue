@@ -24,7 +24,7 @@ const brackets = computed(() =>
 </script>
 
 <template>
-  <div class="strip-grid h-7 shrink-0 border-b border-rule">
+  <div v-if="brackets.length" class="strip-grid h-7 shrink-0 border-b border-rule">
     <p class="pt-1.5 pl-[18px] text-2xs text-soft">Findings</p>
     <div class="relative col-start-3 overflow-hidden">
       <button

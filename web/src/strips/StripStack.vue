@@ -19,6 +19,8 @@ interface Props {
   plans: StripPlan[]
   set: SeriesSet | undefined
   findings: Finding[]
+  /** Whether findings stand above the strips: needless where the map shows them. */
+  withLane: boolean
   markers: Marker[]
   zone: Zone
 }
@@ -61,7 +63,7 @@ const onsets = computed(() =>
 
 <template>
   <div class="flex min-h-0 flex-col">
-    <FindingLane :findings="findings" :window="window" @find="emit('find', $event)" />
+    <FindingLane v-if="withLane" :findings="findings" :window="window" @find="emit('find', $event)" />
     <MarkerLane
       v-if="markers.length"
       :markers="markers"

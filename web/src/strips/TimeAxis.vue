@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
-import { computed, useTemplateRef } from 'vue'
-import { axisMoments, spellAxis, type Zone } from '../model/clock'
-import { shareAt, type Span } from '../model/span'
+import type { Zone } from '../model/clock'
+import type { Span } from '../model/span'
+import AxisLabels from '../ui/AxisLabels.vue'
 
 interface Props {
   window: Span
@@ -10,44 +9,17 @@ interface Props {
   /** Where the needle is, 0 to 1. */
   needleShare: number | null
 }
-const props = defineProps<Props>()
-
-/** Room for one label, however long it is. */
-const LABEL_PX = 72
-const axis = useTemplateRef<HTMLDivElement>('axis')
-const { width } = useElementSize(axis)
-const labels = computed(() => {
-  const most = Math.max(Math.floor(width.value / LABEL_PX), 2)
-  const moments = axisMoments(props.window.start, props.window.end, most, props.zone)
-  const step = moments.length > 1 ? (moments[1] ?? 0) - (moments[0] ?? 0) : 60_000
-  return moments.map((at) => ({
-    at,
-    text: spellAxis(at, step, props.zone),
-    share: shareAt(props.window, at),
-  }))
-})
+defineProps<Props>()
 </script>
 
 <template>
   <div class="strip-grid h-6 shrink-0 border-t border-rule-strong text-2xs text-soft">
-    <div ref="axis" class="relative col-start-3" aria-hidden="true">
-      <template v-for="label in labels" :key="label.at">
-        <span
-          class="absolute top-0 h-1 border-l border-rule-strong"
-          :style="{ left: `${label.share * 100}%` }"
-        />
-        <span
-          v-if="label.share > 0.02 && label.share < 0.98"
-          class="absolute top-1 -translate-x-1/2"
-          :style="{ left: `${label.share * 100}%` }"
-          >{{ label.text }}</span
-        >
-      </template>
+    <AxisLabels class="col-start-3" :window="window" :zone="zone">
       <span
         v-if="needleShare !== null"
         class="absolute top-0 size-0 -translate-x-1/2 border-x-[5px] border-b-[7px] border-x-transparent border-b-needle"
         :style="{ left: `${needleShare * 100}%` }"
       />
-    </div>
+    </AxisLabels>
   </div>
 </template>

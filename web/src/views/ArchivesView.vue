@@ -16,26 +16,7 @@ import { useKeys } from '../replay/useKeys'
 const { data: archives, error, isPending } = useArchives()
 const { zone, toggleZone, toggleTheme } = usePreferences()
 
-const nothing = (): void => undefined
-useKeys({
-  play: nothing,
-  back: nothing,
-  forward: nothing,
-  earlier: nothing,
-  later: nothing,
-  closer: nothing,
-  wider: nothing,
-  whole: nothing,
-  undo: nothing,
-  next: nothing,
-  previous: nothing,
-  slower: nothing,
-  faster: nothing,
-  follow: nothing,
-  help: nothing,
-  zone: toggleZone,
-  theme: toggleTheme,
-})
+useKeys({ zone: toggleZone, theme: toggleTheme })
 
 const LIVE_MS = 20_000
 const isLive = (archive: Archive): boolean => archive.end_ms !== null && Date.now() - archive.end_ms < LIVE_MS

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { refThrottled } from '@vueuse/core'
+import { refThrottled, useStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Marker } from '../api/client'
@@ -18,6 +18,7 @@ import { usePlayback } from '../replay/usePlayback'
 import HostFacts from '../names/HostFacts.vue'
 import { provideNames } from '../names/useNames'
 import type { Severity } from '../notes/markers'
+import StrainMap from '../strainmap/StrainMap.vue'
 import StripStack from '../strips/StripStack.vue'
 import KeysDialog from '../ui/KeysDialog.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -34,6 +35,7 @@ const NOTES_TAB = 3
 const route = useRoute()
 const router = useRouter()
 const bench = useWorkbench()
+const mapOpen = useStorage('reditus.map', true)
 const { zone, toggleZone, toggleTheme } = usePreferences()
 const id = computed(() => String(route.params['id']))
 const width = ref(0)
@@ -197,6 +199,12 @@ useKeys({
   undo: () => {
     bench.lookBack()
   },
+  redo: () => {
+    bench.lookForward()
+  },
+  map: () => {
+    mapOpen.value = !mapOpen.value
+  },
   next: () => {
     jump(1)
   },
@@ -258,6 +266,14 @@ const about = computed(() => {
       hint="The recorder has not sent any ticks. They appear here by themselves within a few seconds of the first."
     />
     <template v-else-if="archive">
+      <StrainMap
+        v-if="mapOpen && bench.extent"
+        :archive-id="id"
+        :extent="bench.extent"
+        :findings="findings"
+        :zone="zone"
+        @find="find"
+      />
       <main class="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
         <h1 class="sr-only">{{ archive.host.name }}, {{ archive.name }}</h1>
         <StripStack
@@ -265,6 +281,7 @@ const about = computed(() => {
           :plans="FIRST_LOOK"
           :set="set"
           :findings="findings"
+          :with-lane="!mapOpen"
           :markers="marked?.markers ?? []"
           :zone="zone"
           :aria-busy="isFetching"

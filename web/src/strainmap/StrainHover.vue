@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { refDebounced } from '@vueuse/core'
+import { computed, toRef } from 'vue'
+import type { StrainRow } from '../api/client'
+import { useMeasures, useSeriesSet } from '../api/queries'
+import { isUnit, spellAmount } from '../model/amounts'
+import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
+import type { Span } from '../model/span'
+
+/** What a place on the map tells: the time, the strain, and the measures that it comes from. */
+interface Props {
+  archiveId: string
+  row: StrainRow
+  title: string
+  bin: number
+  span: Span
+  zone: Zone
+}
+const props = defineProps<Props>()
+
+const SETTLED_MS = 120
+const { data: catalogue } = useMeasures()
+const names = computed(() =>
+  props.row.behind.map((name) => {
+    const perDevice = catalogue.value?.find((one) => one.name === name)?.per
+    return props.row.device !== null && perDevice ? `${name}@${props.row.device}` : name
+  }),
+)
+const asked = refDebounced(
+  computed(() => ({ span: props.span, names: names.value })),
+  SETTLED_MS,
+)
+const { data: behind, isFetching } = useSeriesSet(
+  toRef(props, 'archiveId'),
+  computed(() => asked.value.span),
+  computed(() => 1),
+  computed(() => asked.value.names),
+)
+const mean = computed(() => props.row.mean?.[props.bin] ?? null)
+const high = computed(() => props.row.high?.[props.bin] ?? null)
+const isSettled = computed(() => asked.value.span.start === props.span.start && !isFetching.value)
+const lines = computed(() =>
+  (behind.value?.series ?? [])
+    .filter((one) => one.summary?.mean !== null && one.summary?.mean !== undefined)
+    .map((one) => ({
+      name: one.measure,
+      title: catalogue.value?.find((known) => known.name === one.measure)?.title ?? one.measure,
+      value: isUnit(one.unit) ? spellAmount(one.summary?.mean, one.unit) : '',
+      quiet: !one.summary?.mean,
+    })),
+)
+</script>
+
+<template>
+  <div
+    class="pointer-events-none w-[250px] border border-rule-strong bg-leaf px-3 py-2 text-2xs shadow-lg"
+    role="status"
+    data-strain-hover
+  >
+    <p class="flex justify-between">
+      <b class="font-serif text-[13px] font-semibold">{{ title }}</b>
+      <span v-if="mean !== null"
+        ><b class="font-semibold">{{ mean }} %</b
+        ><template v-if="high !== null && high > mean"> up to {{ high }} %</template></span
+      >
+      <span v-else>not recorded</span>
+    </p>
+    <p class="text-soft">
+      {{ spellDay(span.start, zone) }} {{ spellTime(span.start, zone) }}, for
+      {{ spellDuration((span.end - span.start) / 1000) }}
+    </p>
+    <dl v-if="mean !== null" class="mt-1 border-t border-rule pt-1" :class="isSettled ? '' : 'opacity-40'">
+      <div v-for="line in lines" :key="line.name" class="flex justify-between gap-3">
+        <dt class="truncate text-soft">{{ line.title }}</dt>
+        <dd class="whitespace-nowrap" :class="line.quiet ? 'text-soft' : ''">{{ line.value }}</dd>
+      </div>
+    </dl>
+  </div>
+</template>

@@ -1,0 +1,281 @@
+<script setup lang="ts">
+import { refThrottled, useElementSize } from '@vueuse/core'
+import { computed, ref, toRef, useTemplateRef } from 'vue'
+import type { Finding, StrainRow } from '../api/client'
+import { useStrain } from '../api/queries'
+import { spellWindow, type Zone } from '../model/clock'
+import { clampTo, lengthOf, shareAt, type Span } from '../model/span'
+import { kindOf, useNames } from '../names/useNames'
+import AxisLabels from '../ui/AxisLabels.vue'
+import { useWorkbench } from '../useWorkbench'
+import { bracketsOf, LANES } from './brackets'
+import StrainCells from './StrainCells.vue'
+import StrainHover from './StrainHover.vue'
+import StrainLabel from './StrainLabel.vue'
+import { useFrame, type Grip } from './useFrame'
+
+/** The whole archive at a glance: how hard each resource was pressed, and when. The window is a frame on it. */
+interface Props {
+  archiveId: string
+  extent: Span
+  findings: Finding[]
+  zone: Zone
+}
+const props = defineProps<Props>()
+const emit = defineEmits<{ find: [id: string] }>()
+
+const REFRESH_MS = 5_000
+const HOVER_PX = 262
+const LANE_PX = 15
+const bench = useWorkbench()
+const names = useNames()
+const surface = useTemplateRef<HTMLDivElement>('surface')
+const { width } = useElementSize(surface)
+const opened = ref<StrainRow['resource'][]>([])
+const bins = computed(() => Math.floor(width.value / 20) * 20)
+const shown = refThrottled(toRef(props, 'extent'), REFRESH_MS, true, true)
+const { data: map, error, isPending } = useStrain(toRef(props, 'archiveId'), shown, bins, opened)
+const { drawn, gripAt, down, move, up, cancel, nudge } = useFrame(surface)
+
+const rows = computed(() =>
+  (map.value?.rows ?? []).filter((row) => row.device === null || opened.value.includes(row.resource)),
+)
+const brackets = computed(() => bracketsOf(props.findings, props.extent, width.value))
+const lanes = computed(() => (brackets.value.length ? LANES : 0))
+const percent = (at: number): string => `${shareAt(props.extent, at) * 100}%`
+const stretch = (span: Span): Record<string, string> => ({
+  left: percent(span.start),
+  width: `${(lengthOf(span) / Math.max(lengthOf(props.extent), 1)) * 100}%`,
+})
+
+const titleOf = (row: StrainRow): string =>
+  row.device === null
+    ? row.resource.charAt(0).toUpperCase() + row.resource.slice(1)
+    : row.resource === 'processor'
+      ? `core ${row.device}`
+      : names.labelOf(kindOf(row.measure), row.device)
+
+function toggle(resource: StrainRow['resource']): void {
+  opened.value = opened.value.includes(resource)
+    ? opened.value.filter((one) => one !== resource)
+    : [...opened.value, resource]
+}
+
+const hover = ref<{ row: StrainRow; bin: number; x: number; y: number } | null>(null)
+const grip = ref<Grip>('new')
+const CURSORS: Record<Grip, string> = {
+  start: 'cursor-ew-resize',
+  end: 'cursor-ew-resize',
+  move: 'cursor-grab',
+  new: 'cursor-crosshair',
+}
+
+function over(event: PointerEvent): void {
+  move(event)
+  grip.value = gripAt(event)
+  const area = surface.value?.getBoundingClientRect()
+  if (!area || !map.value) return
+  const at = props.extent.start + ((event.clientX - area.left) / area.width) * lengthOf(props.extent)
+  const bin = Math.floor((clampTo(props.extent, at) - map.value.first_ms) / map.value.bin_ms)
+  const row = rowAt(event.clientY)
+  hover.value = row && event.buttons === 0 ? { row, bin, x: event.clientX, y: event.clientY } : null
+}
+function rowAt(y: number): StrainRow | null {
+  const lines = [...(surface.value?.querySelectorAll('[data-cells]') ?? [])]
+  const at = lines.findIndex((line) => {
+    const box = line.getBoundingClientRect()
+    return y >= box.top && y < box.bottom
+  })
+  return rows.value[at] ?? null
+}
+const hovered = computed(() => {
+  const [found, known] = [hover.value, map.value]
+  if (!found || !known) return null
+  const start = known.first_ms + found.bin * known.bin_ms
+  const right = found.x + HOVER_PX > innerWidth ? found.x - HOVER_PX : found.x + 14
+  return {
+    ...found,
+    span: { start, end: start + known.bin_ms },
+    place: { left: `${right}px`, top: `${found.y + 16}px` },
+  }
+})
+
+const GRIPS: { grip: Grip; label: string }[] = [
+  { grip: 'start', label: 'Beginning of the window' },
+  { grip: 'move', label: 'The window' },
+  { grip: 'end', label: 'End of the window' },
+]
+const spoken = computed(() =>
+  bench.window ? spellWindow(bench.window.start, bench.window.end, props.zone) : '',
+)
+function pressed(which: Grip, event: KeyboardEvent): void {
+  const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
+  if (by === undefined) return
+  // The arrows of the page step from tick to tick; here they belong to the frame.
+  event.stopPropagation()
+  event.preventDefault()
+  nudge(which, event.shiftKey ? by * 5 : by)
+}
+/** A row in words, for those who cannot see it. */
+function spell(row: StrainRow): string {
+  const known = (row.mean ?? []).filter((value): value is number => value !== null)
+  if (!known.length) return `${titleOf(row)}: not recorded`
+  const mean = Math.round(known.reduce((sum, value) => sum + value, 0) / known.length)
+  const most = Math.max(...known)
+  const at = (row.mean ?? []).indexOf(most)
+  const when = (map.value?.first_ms ?? 0) + at * (map.value?.bin_ms ?? 0)
+  const first = spellWindow(when, when + (map.value?.bin_ms ?? 0), props.zone)
+  return `${titleOf(row)}: strain ${mean} % in the mean, highest ${most} % at ${first}`
+}
+</script>
+
+<template>
+  <section
+    class="shrink-0 border-b border-rule-strong bg-paper pt-1.5"
+    aria-label="Strain of the whole archive"
+    data-strain-map
+  >
+    <div class="map-grid" :style="{ height: `${Math.max(lanes * LANE_PX + 2, 20)}px` }">
+      <h2 class="pl-[18px] font-serif text-[15px] leading-5 font-semibold">Strain</h2>
+      <div class="relative">
+        <button
+          v-for="{ finding, from, to, lane, text, words } in brackets"
+          :key="finding.id"
+          type="button"
+          class="absolute h-2 min-w-[3px] border-x-[1.5px] border-t-[1.5px] text-2xs hover:bg-needle/10"
+          :style="{
+            left: `${from * 100}%`,
+            width: `${(to - from) * 100}%`,
+            top: `${lane * LANE_PX + 6}px`,
+            borderColor: `var(--color-${finding.resource})`,
+          }"
+          :title="text"
+          :aria-label="text"
+          data-map-bracket
+          @click="emit('find', finding.id)"
+        >
+          <span
+            v-if="words"
+            class="absolute -top-2 whitespace-nowrap"
+            :class="words === 'before' ? 'right-full mr-1.5' : 'left-full ml-1.5'"
+            >{{ text }}</span
+          >
+        </button>
+      </div>
+    </div>
+    <p v-if="error && !map" class="px-[18px] py-3 text-needle" role="alert">{{ error.message }}</p>
+    <p v-else-if="isPending" class="px-[18px] text-soft" role="status">Looking over the whole archive …</p>
+    <div class="max-h-[34vh] overflow-x-hidden overflow-y-auto" :tabindex="opened.length ? 0 : undefined">
+      <div class="relative my-1">
+        <div
+          v-for="row in rows"
+          :key="row.measure + row.device"
+          class="map-grid"
+          :class="row.device === null ? 'h-[17px] py-px' : 'h-3'"
+          :data-strain="row.device === null ? row.resource : `${row.resource} ${row.device}`"
+        >
+          <StrainLabel
+            v-if="row.device === null"
+            :row="row"
+            :title="titleOf(row)"
+            :open="opened.includes(row.resource)"
+            @toggle="toggle(row.resource)"
+          />
+          <span
+            v-else
+            class="truncate pr-2 pl-[40px] text-[10px] leading-3 text-soft"
+            :title="titleOf(row)"
+            >{{ titleOf(row) }}</span
+          >
+          <p class="sr-only">{{ spell(row) }}</p>
+        </div>
+        <div class="map-grid pointer-events-none absolute inset-0">
+          <div
+            ref="surface"
+            class="pointer-events-auto relative col-start-2 touch-none select-none"
+            :class="CURSORS[grip]"
+            data-map-surface
+            @pointerdown="down"
+            @pointermove="over"
+            @pointerup="up"
+            @pointercancel="cancel"
+            @pointerleave="hover = null"
+            @dblclick="bench.lookBack()"
+          >
+            <div
+              v-for="row in rows"
+              :key="row.measure + row.device"
+              :class="row.device === null ? 'h-[17px] py-px' : 'h-3 pb-px'"
+              data-cells
+            >
+              <StrainCells
+                v-if="map && row.mean && row.high"
+                class="h-full"
+                :mean="row.mean"
+                :high="row.high"
+                :first-ms="map.first_ms"
+                :bin-ms="map.bin_ms"
+                :extent="extent"
+              />
+              <span v-else class="hatched block h-full text-center text-[10px] leading-none text-soft"
+                ><span class="bg-paper px-2">not recorded</span></span
+              >
+            </div>
+            <div
+              v-if="bench.window"
+              class="pointer-events-none absolute -inset-y-0.5 min-w-1.5 border-[1.5px] border-needle"
+              :style="stretch(bench.window)"
+              data-map-frame
+            >
+              <span
+                v-for="one in GRIPS"
+                :key="one.grip"
+                class="absolute"
+                :class="{
+                  'top-1/2 -left-[3.5px] h-6 w-[5.5px] -translate-y-1/2 bg-needle': one.grip === 'start',
+                  'top-1/2 -right-[3.5px] h-6 w-[5.5px] -translate-y-1/2 bg-needle': one.grip === 'end',
+                  'inset-0': one.grip === 'move',
+                }"
+                role="slider"
+                tabindex="0"
+                :aria-label="one.label"
+                :aria-valuemin="extent.start"
+                :aria-valuemax="extent.end"
+                :aria-valuenow="one.grip === 'end' ? bench.window.end : bench.window.start"
+                :aria-valuetext="spoken"
+                :data-grip="one.grip"
+                @keydown="pressed(one.grip, $event)"
+              />
+            </div>
+            <div
+              v-if="drawn"
+              class="pointer-events-none absolute inset-y-0 border-x border-needle bg-needle/10"
+              :style="stretch(drawn)"
+            />
+            <div
+              v-if="bench.needle !== null"
+              class="pointer-events-none absolute -inset-y-0.5 w-[1.5px] -translate-x-1/2 bg-needle"
+              :style="{ left: percent(bench.needle) }"
+            />
+          </div>
+        </div>
+      </div>
+    </div>
+    <div class="map-grid h-[22px] text-2xs text-soft">
+      <AxisLabels class="col-start-2" :window="extent" :zone="zone" />
+    </div>
+    <Teleport to="body">
+      <StrainHover
+        v-if="hovered"
+        class="fixed z-40"
+        :style="hovered.place"
+        :archive-id="archiveId"
+        :row="hovered.row"
+        :title="titleOf(hovered.row)"
+        :bin="hovered.bin"
+        :span="hovered.span"
+        :zone="zone"
+      />
+    </Teleport>
+  </section>
+</template>
