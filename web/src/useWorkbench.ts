@@ -15,6 +15,14 @@ export const useWorkbench = defineStore('workbench', () => {
   const following = ref(false)
   const selected = ref<string | null>(null)
   const tab = ref(0)
+  /** Play the window over and over, instead of going on after its end. */
+  const looping = ref(false)
+  /** A moment that others are compared with. */
+  const pinned = ref<number | null>(null)
+  /** A time that was marked, for the figures since then. */
+  const mark = ref<number | null>(null)
+  /** Which processes the moment lists. */
+  const processFilter = ref('')
 
   /** Windows looked at before, so that a zoom can be taken back. */
   const past = shallowRef<Span[]>([])
@@ -30,6 +38,9 @@ export const useWorkbench = defineStore('workbench', () => {
     playing.value = false
     selected.value = null
     tab.value = 0
+    mark.value = null
+    pinned.value = null
+    processFilter.value = ''
   }
 
   function close(): void {
@@ -104,6 +115,15 @@ export const useWorkbench = defineStore('workbench', () => {
     if (on && extent.value) grow(extent.value)
   }
 
+  function loop(on: boolean): void {
+    looping.value = on
+  }
+
+  /** Pin the moment at the needle; the pinned one itself is let go. */
+  function pin(): void {
+    pinned.value = pinned.value === needle.value ? null : needle.value
+  }
+
   function changePace(by: 1 | -1): void {
     const next = PACES[PACES.indexOf(pace.value) + by]
     if (next !== undefined) pace.value = next
@@ -120,6 +140,15 @@ export const useWorkbench = defineStore('workbench', () => {
     following: computed(() => following.value),
     selected,
     tab,
+    mark,
+    processFilter,
+    looping: computed(() => looping.value),
+    pinned: computed(() => pinned.value),
+    unpin: () => {
+      pinned.value = null
+    },
+    loop,
+    pin,
     open,
     close,
     grow,

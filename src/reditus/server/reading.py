@@ -8,7 +8,8 @@ import numpy as np
 from reditus.core.bins import Binned, Sheet, Summary, Window, bin_edges, points
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
-from reditus.core.measures import measure_named
+from reditus.core.measures import MEASURES, measure_named
+from reditus.core.measures.process import is_process
 from reditus.core.measures.raw import expanded, is_counter
 from reditus.core.rollup import chosen_level, fitting_level, rolled_edges
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
@@ -55,6 +56,8 @@ def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
 
 def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
     """`NAME`, `NAME@DEVICE`, `NAME@*` for every device, or a counter, which alone stands for all that it has. Raise UnknownMeasure for a name that is none."""
+    if is_process(text):  # a name may hold an @
+        return [Wanted(measure_named(text), None)]
     if is_counter(text):
         columns = [one.column for one in known.by_counter.get(text, ())]
         return [Wanted(measure_named(each), None) for each in expanded(text, columns)]
@@ -99,8 +102,8 @@ def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) 
     way lowest, highest and mean of a bin are exact.
     """
     level_s = chosen_level(window, width, reader.extent.interval_ns or 0)
-    counters = [one for one in wanted if level_s is None or is_counter(one.measure.name)]
-    # Counters as they are have no rollups; so few are asked for that their ticks will do.
+    counters = [one for one in wanted if level_s is None or one.measure.name not in MEASURES]
+    # Counters as they are, and single processes, have no rollups; so few are asked for that their ticks will do.
     by_ticks = dict(zip(counters, draw(read(reader, counters, window)[1], window, width), strict=True))
     by_bins: dict[Wanted, Drawn] = {}
     if level_s is not None:

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
-from reditus.core.measures import Measure, Resource
+from reditus.core.measures import Measure, Resource, measure_named
 from reditus.server.times import spell_time, to_ms
 from reditus.store import ArchiveInfo
 
@@ -147,6 +147,8 @@ class CounterOut(Out):
     )
     help: str
     source: str
+    charted_in: str = Field(description="The unit of its measure: growth per second, or the level.")
+    resource: str
 
     @classmethod
     def of(cls, counter: Counter) -> "CounterOut":
@@ -158,6 +160,8 @@ class CounterOut(Out):
             attributes=[*([counter.device] if counter.device else []), *counter.attributes],
             help=counter.help,
             source=counter.source,
+            charted_in=measure_named(counter.name).unit.value,
+            resource=measure_named(counter.name).resource.value,
         )
 
 
@@ -165,6 +169,9 @@ class AvailableOut(MeasureOut):
     """A measure that an archive can give."""
 
     devices: list[str]
+    repeating: list[str] = Field(
+        description="Those that tell again what others tell: volumes, partitions, the loopback."
+    )
 
 
 class SummaryOut(Out):

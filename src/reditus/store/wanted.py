@@ -1,12 +1,15 @@
 """Which columns the measures need, and which measures the columns can give."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
-from reditus.core.measures import MEASURES, Measure
+from reditus.core.facts import HostFacts
+from reditus.core.measures import MEASURES, Measure, Per
 from reditus.store.known import KnownColumns
 from reditus.store.records import KnownColumn
 
+LOOPBACK = "lo"
 REMEMBERED = 64
 """Archives for which it is remembered what they can give; that changes only when a device comes or goes."""
 
@@ -41,6 +44,15 @@ def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...
 def devices_of(known: KnownColumns, measure: Measure) -> tuple[str, ...]:
     asked = {need.counter for need in measure.needs}
     return tuple(measure.devices(one.column for counter in asked for one in known.by_counter.get(counter, ())))
+
+
+def own_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> list[str]:
+    """Those devices that tell nothing again which others tell: bottom disks, and interfaces without the loopback."""
+    if measure.per is Per.DISK:
+        return facts.bottom_disks(devices) or list(devices)
+    if measure.per is Per.INTERFACE:
+        return [name for name in devices if name != LOOPBACK] or list(devices)
+    return list(devices)
 
 
 @lru_cache(maxsize=4 * REMEMBERED)

@@ -3,6 +3,7 @@ import type { components, paths } from './schema'
 
 export type Archive = components['schemas']['ArchiveOut']
 export type SeriesSet = components['schemas']['SeriesSetOut']
+export type Available = components['schemas']['AvailableOut']
 export type StrainMap = components['schemas']['StrainMapOut']
 export type StrainRow = components['schemas']['StrainRowOut']
 export type Series = components['schemas']['SeriesOut']

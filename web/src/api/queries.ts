@@ -7,6 +7,7 @@ import {
   unwrap,
   type ApiError,
   type Archive,
+  type Available,
   type Counter,
   type Diagnosis,
   type Facts,
@@ -74,6 +75,15 @@ export function useMeasures(): Query<Measure[]> {
   })
 }
 
+/** The measures that an archive can give, each with its devices. */
+export function useAvailable(id: Ref<string>): Query<Available[]> {
+  return useQuery<Available[], ApiError>({
+    queryKey: computed(() => ['available', id.value]),
+    queryFn: () =>
+      unwrap(api.GET('/api/archives/{archive_id}/measures', { params: { path: { archive_id: id.value } } })),
+  })
+}
+
 /** The series of all strips over the window, in one request. Bulk numbers, so without deep reactivity. */
 export function useSeriesSet(
   id: Ref<string>,
@@ -83,7 +93,7 @@ export function useSeriesSet(
 ): Query<SeriesSet> {
   return useQuery<SeriesSet, ApiError>({
     queryKey: computed(() => ['series', id.value, window.value, width.value, measures.value]),
-    enabled: computed(() => window.value !== null && width.value > 0),
+    enabled: computed(() => window.value !== null && width.value > 0 && measures.value.length > 0),
     placeholderData: keepPreviousData,
     shallow: true,
     structuralSharing: false,

@@ -658,6 +658,11 @@ export interface components {
              * @description What the measure has devices of: core, disk, interface; null if none.
              */
             per: string | null;
+            /**
+             * Repeating
+             * @description Those that tell again what others tell: volumes, partitions, the loopback.
+             */
+            repeating: string[];
             /** Resource */
             resource: string;
             /** Title */
@@ -692,6 +697,11 @@ export interface components {
              * @description What tells its columns apart; the first names its devices, if it has any.
              */
             attributes: string[];
+            /**
+             * Charted In
+             * @description The unit of its measure: growth per second, or the level.
+             */
+            charted_in: string;
             /** Help */
             help: string;
             /**
@@ -701,6 +711,8 @@ export interface components {
             kind: "cumulative" | "level";
             /** Name */
             name: string;
+            /** Resource */
+            resource: string;
             /** Source */
             source: string;
             /** Title */

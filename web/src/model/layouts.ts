@@ -1,32 +1,54 @@
 import type { Unit } from './amounts'
+import { stripOf, type Devices, type Resource, type Strip, type StripPlan, type Trace } from './strips'
 
-export type Resource = 'processor' | 'memory' | 'swap' | 'disk' | 'network'
+/* Ready strips: short to write down, one line each. */
 
-/** One line or layer of a strip. */
-export interface Trace {
-  measure: string
-  label: string
-  /** How strongly it is drawn, 0 to 1: traces of one resource differ in weight, not in colour. */
-  weight: number
-  dashed?: boolean
-}
+const trace = (measure: string, label: string, weight = 1, dashed = false): Trace => ({
+  measure,
+  label,
+  weight,
+  ...(dashed ? { dashed } : {}),
+})
+const line = (
+  id: string,
+  title: string,
+  note: string,
+  resource: Resource,
+  unit: Unit,
+  measure: string,
+  more: Partial<StripPlan> = {},
+): StripPlan => ({
+  id,
+  title,
+  note,
+  resource,
+  unit,
+  traces: [trace(measure, title.toLowerCase())],
+  ...more,
+})
+const pair = (
+  id: string,
+  title: string,
+  note: string,
+  resource: Resource,
+  unit: Unit,
+  [first, second]: [[string, string], [string, string]],
+  more: Partial<StripPlan> = {},
+): StripPlan => ({
+  id,
+  title,
+  note,
+  resource,
+  unit,
+  traces: [trace(...first), trace(...second, 0.7, true)],
+  ...more,
+})
+const SHARE_OF_TIME = 'share of time a task waited'
+const core = { per: 'core' } as const
+const disk = { per: 'disk' } as const
+const link = { per: 'interface' } as const
 
-/** One chart over the window. */
-export interface StripPlan {
-  id: string
-  title: string
-  note: string
-  resource: Resource
-  unit: Unit
-  traces: Trace[]
-  /** Layers that add up to the measure named here, instead of lines. */
-  stackedTo?: string
-  /** A top that physics sets: all of the cores, all of the time, all of the memory. */
-  top?: 'cores' | 'whole' | 'memory'
-}
-
-/** What opens first, in the order in which one looks: who waits, then who works, then where it went. */
-export const FIRST_LOOK: StripPlan[] = [
+const PLANS: StripPlan[] = [
   {
     id: 'cores',
     title: 'Cores busy',
@@ -35,100 +57,205 @@ export const FIRST_LOOK: StripPlan[] = [
     unit: 'cores',
     stackedTo: 'cpu.busy',
     top: 'cores',
+    ...core,
     traces: [
-      { measure: 'cpu.user', label: 'programs', weight: 0.75 },
-      { measure: 'cpu.nice', label: 'low priority', weight: 0.3 },
-      { measure: 'cpu.system', label: 'kernel', weight: 1 },
-      { measure: 'cpu.interrupt', label: 'interrupts', weight: 0.9 },
-      { measure: 'cpu.softirq', label: 'soft interrupts', weight: 0.9 },
+      trace('cpu.user', 'programs', 0.75),
+      trace('cpu.nice', 'low priority', 0.3),
+      trace('cpu.system', 'kernel', 1),
+      trace('cpu.interrupt', 'interrupts', 0.9),
+      trace('cpu.softirq', 'soft interrupts', 0.9),
     ],
   },
+  line('core', 'Each core', 'busy, of one core', 'processor', 'cores', 'cpu.busy', core),
+  line('hottest', 'Hottest core', 'busy share of the busiest', 'processor', 'share', 'cpu.hottest', { top: 'whole' }),
+  line('waiting', 'Waiting for a core', 'tasks, in the mean', 'processor', 'tasks', 'cpu.waiting', core),
+  line('stall-cpu', 'Stalled for a core', SHARE_OF_TIME, 'processor', 'share', 'stall.cpu.some', { top: 'whole' }),
+  line('steal', 'Stolen', 'by the hypervisor', 'processor', 'cores', 'cpu.steal', core),
+  line('iowait', 'Idle, I/O awaited', 'idle time, no verdict', 'processor', 'cores', 'cpu.iowait', core),
+  pair('irq', 'Device work', 'soft interrupts solid, hard dashed', 'processor', 'cores',
+    [['cpu.softirq', 'soft'], ['cpu.interrupt', 'hard']], core),
+  pair('load', 'Load, split', 'runnable solid, blocked dashed', 'processor', 'tasks',
+    [['cpu.runnable', 'runnable'], ['cpu.blocked', 'blocked']]),
+  line('switches', 'Context switches', '', 'processor', '1/s', 'cpu.switches'),
+  line('interrupts', 'Interrupts', '', 'processor', '1/s', 'cpu.interrupts'),
+  line('forks', 'Processes made', '', 'processor', '1/s', 'cpu.forks'),
+  line('memory', 'Available memory', 'what programs can still get', 'memory', 'bytes', 'memory.available', { top: 'memory' }),
   {
-    id: 'stall-cpu',
-    title: 'Stalled for a core',
-    note: 'share of time a task waited',
-    resource: 'processor',
-    unit: 'share',
-    top: 'whole',
-    traces: [{ measure: 'stall.cpu.some', label: 'stalled', weight: 1 }],
-  },
-  {
-    id: 'memory',
-    title: 'Available memory',
-    note: 'what programs can still get',
+    id: 'parts',
+    title: 'Where memory is',
+    note: '',
     resource: 'memory',
     unit: 'bytes',
+    stackedTo: 'memory.total',
     top: 'memory',
-    traces: [{ measure: 'memory.available', label: 'available', weight: 1 }],
-  },
-  {
-    id: 'swap',
-    title: 'Swap traffic',
-    note: 'in solid, out dashed',
-    resource: 'swap',
-    unit: 'bytes/s',
     traces: [
-      { measure: 'swap.in', label: 'in', weight: 1 },
-      { measure: 'swap.out', label: 'out', weight: 0.7, dashed: true },
+      trace('memory.programs', 'programs', 1),
+      trace('memory.cache', 'cache', 0.35),
+      trace('memory.kernel', 'kernel', 0.7),
+      trace('memory.shared', 'shared', 0.85),
+      trace('memory.huge', 'huge pages', 0.6),
+      trace('memory.other', 'other', 0.5),
+      trace('memory.free', 'free', 0.08),
     ],
   },
-  {
-    id: 'disk',
-    title: 'Disk traffic',
-    note: 'read solid, write dashed',
-    resource: 'disk',
-    unit: 'bytes/s',
-    traces: [
-      { measure: 'disk.read.rate', label: 'read', weight: 1 },
-      { measure: 'disk.write.rate', label: 'write', weight: 0.7, dashed: true },
-    ],
-  },
-  {
-    id: 'network',
-    title: 'Network traffic',
-    note: 'received solid, sent dashed',
-    resource: 'network',
-    unit: 'bits/s',
-    traces: [
-      { measure: 'net.receive.rate', label: 'received', weight: 1 },
-      { measure: 'net.send.rate', label: 'sent', weight: 0.7, dashed: true },
-    ],
-  },
-  {
-    id: 'stall-io',
-    title: 'Stalled on I/O',
-    note: 'share of time a task waited',
-    resource: 'disk',
-    unit: 'share',
-    top: 'whole',
-    traces: [{ measure: 'stall.io.some', label: 'stalled', weight: 1 }],
-  },
-  {
-    id: 'queue',
-    title: 'Requests in flight',
-    note: 'all disks together',
-    resource: 'disk',
-    unit: 'count',
-    traces: [{ measure: 'disk.queue', label: 'in flight', weight: 1 }],
-  },
-  {
-    id: 'load',
-    title: 'Load, split',
-    note: 'runnable solid, blocked dashed',
-    resource: 'processor',
-    unit: 'tasks',
-    traces: [
-      { measure: 'cpu.runnable', label: 'runnable', weight: 1 },
-      { measure: 'cpu.blocked', label: 'blocked', weight: 0.7, dashed: true },
-    ],
-  },
+  line('stall-memory', 'Stalled on memory', SHARE_OF_TIME, 'memory', 'share', 'stall.memory.some', { top: 'whole' }),
+  line('faults', 'Major faults', 'read from disk or swap', 'memory', '1/s', 'memory.faults.major'),
+  pair('reclaim', 'Pages searched', 'by the kernel solid, by tasks dashed', 'memory', '1/s',
+    [['memory.reclaim.background', 'background'], ['memory.reclaim.direct', 'direct']]),
+  line('refaults', 'Refaults', 'dropped, then read again', 'memory', '1/s', 'memory.refaults'),
+  pair('owed', 'Owed to disk', 'dirty solid, under way dashed', 'memory', 'bytes',
+    [['memory.dirty', 'dirty'], ['memory.writeback', 'under way']]),
+  pair('swap', 'Swap traffic', 'in solid, out dashed', 'swap', 'bytes/s', [['swap.in', 'in'], ['swap.out', 'out']]),
+  line('held', 'Swap held', 'parked, no problem by itself', 'swap', 'bytes', 'swap.held'),
+  pair('disk', 'Disk traffic', 'read solid, write dashed', 'disk', 'bytes/s',
+    [['disk.read.rate', 'read'], ['disk.write.rate', 'write']], disk),
+  pair('requests', 'Disk requests', 'reads solid, writes dashed', 'disk', '1/s',
+    [['disk.read.requests', 'reads'], ['disk.write.requests', 'writes']], disk),
+  line('wait', 'Wait per request', 'reads and writes', 'disk', 's', 'disk.wait', disk),
+  pair('waits', 'Wait, each way', 'reads solid, writes dashed', 'disk', 's',
+    [['disk.read.wait', 'reads'], ['disk.write.wait', 'writes']], disk),
+  line('queue', 'Requests in flight', '', 'disk', 'count', 'disk.queue', disk),
+  line('busy', 'Disk busy', 'never idle; not: at its limit', 'disk', 'share', 'disk.busy', { top: 'whole', ...disk }),
+  pair('sizes', 'Size of a request', 'reads solid, writes dashed', 'disk', 'bytes',
+    [['disk.read.size', 'reads'], ['disk.write.size', 'writes']], disk),
+  line('stall-io', 'Stalled on I/O', SHARE_OF_TIME, 'disk', 'share', 'stall.io.some', { top: 'whole' }),
+  pair('network', 'Network traffic', 'received solid, sent dashed', 'network', 'bits/s',
+    [['net.receive.rate', 'received'], ['net.send.rate', 'sent']], link),
+  pair('use', 'Link use', 'received solid, sent dashed', 'network', 'share',
+    [['net.receive.use', 'received'], ['net.send.use', 'sent']], { top: 'whole', ...link }),
+  pair('packets', 'Packets', 'received solid, sent dashed', 'network', '1/s',
+    [['net.receive.packets', 'received'], ['net.send.packets', 'sent']], link),
+  pair('errors', 'Damaged packets', 'received solid, sent dashed', 'network', '1/s',
+    [['net.receive.errors', 'received'], ['net.send.errors', 'sent']], link),
+  pair('drops', 'Dropped packets', 'received solid, sent dashed', 'network', '1/s',
+    [['net.receive.drops', 'received'], ['net.send.drops', 'sent']], link),
+  line('resent', 'Sent again', 'share of TCP segments', 'network', 'share', 'net.tcp.resent'),
+  pair('opens', 'Connections in trouble', 'cut off solid, not opened dashed', 'network', '1/s',
+    [['net.tcp.resets', 'cut off'], ['net.tcp.failed_opens', 'not opened']]),
+  pair('overflows', 'Programs too slow', 'listen queues solid, UDP dashed', 'network', '1/s',
+    [['net.tcp.listen_overflows', 'listen'], ['net.udp.buffer_errors', 'UDP']]),
+  pair('backlog', 'Input backlog', 'dropped solid, cut short dashed', 'network', '1/s',
+    [['net.backlog.dropped', 'dropped'], ['net.backlog.squeezed', 'cut short']], core),
+] // prettier-ignore
+
+const READY = new Map(PLANS.map((plan) => [plan.id, plan]))
+export const readyPlan = (id: string): StripPlan | null => READY.get(id) ?? null
+
+export type LayoutId = 'first' | 'processor' | 'memory' | 'disk' | 'network' | 'device'
+
+export interface Layout {
+  id: LayoutId
+  title: string
+  note: string
+}
+
+/** In the order of the work: who waits, then what of, then one device alone. */
+export const LAYOUTS: Layout[] = [
+  { id: 'first', title: 'First look', note: 'who waits, who works, where it went' },
+  { id: 'processor', title: 'Processor', note: 'the cores, who waits for them, what keeps them busy' },
+  { id: 'memory', title: 'Memory and swap', note: 'where memory is, who lost time for want of it' },
+  { id: 'disk', title: 'Disk', note: 'traffic, requests, waits and queues of the heaviest disks' },
+  { id: 'network', title: 'Network', note: 'traffic and loss of the heaviest interfaces' },
+  { id: 'device', title: 'One device', note: 'everything about one core, disk or interface' },
 ]
 
-export const measuresOf = (plans: StripPlan[]): string[] => [
-  ...new Set(
-    plans.flatMap((plan) => [
-      ...plan.traces.map((trace) => trace.measure),
-      ...(plan.stackedTo ? [plan.stackedTo] : []),
-    ]),
-  ),
-]
+export const isLayout = (text: unknown): text is LayoutId => LAYOUTS.some((layout) => layout.id === text)
+
+type Wanted = string | [id: string, devices: Devices]
+const top5: Devices = { kind: 'hottest', count: 5 }
+const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
+  first: ['cores', 'stall-cpu', 'memory', 'swap', 'disk', 'network', 'stall-io', 'queue', 'load'],
+  processor: [
+    'cores', 'stall-cpu', 'waiting', ['core', top5], 'hottest', 'load', 'irq', 'steal', 'switches', 'interrupts', 'forks',
+  ],
+  memory: ['parts', 'memory', 'stall-memory', 'swap', 'held', 'faults', 'refaults', 'reclaim', 'owed'],
+  disk: [
+    'stall-io', ['disk', top5], ['wait', top5], ['queue', top5], ['busy', top5], ['requests', top5], 'iowait', 'owed',
+  ],
+  network: [
+    ['network', top5], ['use', top5], ['packets', top5], 'resent', ['drops', top5], ['errors', top5], 'opens', 'overflows',
+    'backlog',
+  ],
+} // prettier-ignore
+
+/** A device to look at alone. */
+export interface DeviceRef {
+  kind: 'core' | 'disk' | 'interface'
+  name: string
+}
+
+const ABOUT: Record<DeviceRef['kind'], string[]> = {
+  core: ['cores', 'waiting', 'irq', 'iowait', 'steal', 'backlog'],
+  disk: ['disk', 'requests', 'wait', 'waits', 'queue', 'busy', 'sizes'],
+  interface: ['network', 'use', 'packets', 'drops', 'errors'],
+}
+
+const made = (wanted: Wanted): Strip[] => {
+  const [id, devices] = typeof wanted === 'string' ? [wanted, undefined] : wanted
+  const plan = readyPlan(id)
+  return plan ? [stripOf(plan, devices ? { devices } : {})] : []
+}
+
+/** The strips of a layout as it is ready-made. */
+export function stripsOf(layout: LayoutId, device: DeviceRef | null): Strip[] {
+  if (layout !== 'device') return STRIPS[layout].flatMap(made)
+  if (!device) return []
+  return ABOUT[device.kind].flatMap((id) => made([id, { kind: 'named', names: [device.name] }]))
+}
+
+export function readDevice(text: unknown): DeviceRef | null {
+  const [, kind, name] = typeof text === 'string' ? (/^(core|disk|interface):(.+)$/.exec(text) ?? []) : []
+  return kind && name ? { kind: kind as DeviceRef['kind'], name } : null
+}
+
+export const writeDevice = (device: DeviceRef): string => `${device.kind}:${device.name}`
+
+/** What a strip needs to know of a measure that has no ready strip. */
+export interface KnownMeasure {
+  name: string
+  title: string
+  unit: string
+  resource: string
+  per: string | null
+}
+
+const RESOURCES: Resource[] = ['processor', 'memory', 'swap', 'disk', 'network']
+const UNITS: Unit[] = ['cores', 'tasks', 'share', 'bytes', 'bytes/s', 'bits/s', '1/s', 's', 'count']
+
+/** Bits for links, bytes for transfers. */
+export const unitOf = (measure: string, unit: string): Unit =>
+  /^net\..*\.rate$/.test(measure) && unit === 'bytes/s'
+    ? 'bits/s'
+    : (UNITS.find((one) => one === unit) ?? 'count')
+
+/** A strip of any measures, all of one unit. Null where none is known. */
+export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPlan | null {
+  const measures = names.flatMap((name) => {
+    const plain =
+      known.find((one) => one.name === name) ?? known.find((one) => name.startsWith(`${one.name}{`))
+    return plain ? [{ ...plain, name }] : []
+  })
+  const first = measures[0]
+  if (!first) return null
+  const unit = unitOf(first.name, first.unit)
+  const alike = measures.filter((one) => unitOf(one.name, one.unit) === unit)
+  const inner = /\{(.*)\}$/.exec(first.name)?.[1]
+  return {
+    id: alike.map((one) => one.name).join('+'),
+    title: inner?.startsWith('name=')
+      ? `${/name=([^,]*)/.exec(inner)?.[1] ?? ''}, ${first.title.split(', ')[1] ?? ''}`
+      : first.title,
+    note: alike.length > 1 ? '' : (inner ?? first.name),
+    resource: RESOURCES.find((one) => one === first.resource) ?? 'processor',
+    unit,
+    traces: alike.map((one, at) =>
+      trace(one.name, one.title.toLowerCase(), Math.max(1 - at * 0.25, 0.4), at % 2 === 1),
+    ),
+    ...(first.per === 'core' || first.per === 'disk' || first.per === 'interface' ? { per: first.per } : {}),
+  }
+}
+
+/** A plan by the name that a link has for it. */
+export function planNamed(name: string, known: KnownMeasure[]): StripPlan | null {
+  return readyPlan(name) ?? planOfMeasures(name.split('+'), known)
+}

@@ -17,3 +17,11 @@ export function advance(needle: number, window: Span, pace: Pace, elapsedMs: num
   const start = next - lengthOf(window) / 2
   return { needle: next, window: within({ start, end: start + lengthOf(window) }, extent), ended }
 }
+
+/** The same, over and over within the window. */
+export function around(needle: number, window: Span, pace: Pace, elapsedMs: number): Played {
+  const length = Math.max(lengthOf(window), 1)
+  const from = needle < window.start || needle > window.end ? window.start : needle
+  const into = (from - window.start + elapsedMs * pace) % length
+  return { needle: window.start + into, window, ended: false }
+}

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { scaleFor, spellNumber, type Scale, type Unit } from '../model/amounts'
-import type { Resource } from '../model/layouts'
+import type { Resource } from '../model/strips'
 import DeviceName from '../names/DeviceName.vue'
-import type { DeviceKind } from '../names/useNames'
+import { useNames, type DeviceKind } from '../names/useNames'
 import type { Readings } from './readings'
 
 export interface DeviceColumn {
@@ -24,16 +24,25 @@ interface Props {
   idle: number
   columns: DeviceColumn[]
   readings: Readings
+  /** The pinned moment's, to compare with. */
+  then: Readings | null
 }
 const props = defineProps<Props>()
 
+const names = useNames()
+const MANY = 6
+const search = ref('')
 const sortedBy = ref<string | null>(null)
 const rows = computed(() => {
   const by = sortedBy.value
-  if (by === null) return props.devices
-  return [...props.devices].sort(
-    (a, b) => (props.readings.of(by, b) ?? -1) - (props.readings.of(by, a) ?? -1),
+  const wanted = search.value.trim().toLowerCase()
+  const found = props.devices.filter(
+    (device) =>
+      device.toLowerCase().includes(wanted) ||
+      names.labelOf(props.kind, device).toLowerCase().includes(wanted),
   )
+  if (by === null) return found
+  return found.sort((a, b) => (props.readings.of(by, b) ?? -1) - (props.readings.of(by, a) ?? -1))
 })
 const share = (column: DeviceColumn, device: string): number => {
   const most = Math.max(...props.devices.map((each) => props.readings.of(column.measure, each) ?? 0))
@@ -47,7 +56,13 @@ const scales = computed(
         column.measure,
         scaleFor(
           column.unit,
-          Math.max(0, ...props.devices.map((each) => props.readings.of(column.measure, each) ?? 0)),
+          Math.max(
+            0,
+            ...props.devices.flatMap((each) => [
+              props.readings.of(column.measure, each) ?? 0,
+              props.then?.of(column.measure, each) ?? 0,
+            ]),
+          ),
         ),
       ]),
     ),
@@ -59,6 +74,14 @@ const sort = (measure: string): void => {
 </script>
 
 <template>
+  <input
+    v-if="devices.length > MANY"
+    v-model="search"
+    type="search"
+    :placeholder="`which ${kind}`"
+    :aria-label="`Filter by ${kind}`"
+    class="mb-1 w-full border-b border-rule bg-transparent py-0.5 placeholder:text-soft"
+  />
   <table class="w-full">
     <thead class="text-2xs text-soft">
       <tr>
@@ -83,9 +106,12 @@ const sort = (measure: string): void => {
     </thead>
     <tbody>
       <tr v-for="device in rows" :key="device" class="border-t border-rule">
-        <td class="max-w-20 py-0.5"><DeviceName :kind="kind" :device="device" /></td>
+        <td class="max-w-20 py-0.5 align-top"><DeviceName :kind="kind" :device="device" /></td>
         <td v-for="column in columns" :key="column.measure" class="relative py-0.5 text-right">
           {{ spellNumber(readings.of(column.measure, device), scaleOf(column)) }}
+          <span v-if="then" class="block text-[10px] leading-3 text-soft" data-was
+            >was {{ spellNumber(then.of(column.measure, device), scaleOf(column)) }}</span
+          >
           <span
             v-if="column.bar"
             class="absolute right-0 bottom-0 h-[2px]"

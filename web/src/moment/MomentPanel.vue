@@ -9,6 +9,7 @@ import { useWorkbench } from '../useWorkbench'
 import CoreColumns from './CoreColumns.vue'
 import DeviceTable, { type DeviceColumn } from './DeviceTable.vue'
 import MemoryBand from './MemoryBand.vue'
+import MomentDifference from './MomentDifference.vue'
 import MomentHead from './MomentHead.vue'
 import ProcessTable from './ProcessTable.vue'
 import { heaviest, Readings } from './readings'
@@ -20,6 +21,10 @@ const bench = useWorkbench()
 const at = refThrottled(toRef(bench, 'needle'), 250, true, true)
 const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at)
 const { data: processes } = useProcesses(toRef(props, 'archiveId'), at)
+const pinned = computed(() => (bench.pinned === bench.needle ? null : bench.pinned))
+const { data: pinnedMoment } = useMoment(toRef(props, 'archiveId'), pinned)
+const { data: pinnedProcesses } = useProcesses(toRef(props, 'archiveId'), pinned)
+const then = computed(() => (pinned.value === null ? null : new Readings(pinnedMoment.value)))
 const readings = computed(() => new Readings(moment.value))
 
 const into = computed(() =>
@@ -68,10 +73,32 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
         :datetime="new Date(bench.needle).toISOString()"
         >{{ spellTime(bench.needle, zone) }}</time
       >
-      <p class="text-2xs whitespace-nowrap text-soft">
+      <p class="text-right text-2xs whitespace-nowrap text-soft">
+        <button
+          type="button"
+          class="underline hover:text-needle"
+          aria-keyshortcuts="C"
+          :title="
+            bench.pinned === bench.needle
+              ? 'Let this moment go (C)'
+              : 'Pin this moment, then move the needle: what differs is shown (C)'
+          "
+          data-pin
+          @click="bench.pin()"
+        >
+          {{ bench.pinned === bench.needle ? 'pinned' : 'pin' }}</button><br />
         {{ into ? `${into} into the window` : spellDay(bench.needle, zone) }}
       </p>
     </header>
+    <MomentDifference
+      v-if="then && pinned !== null && moment"
+      :then="then"
+      :now="readings"
+      :at="pinned"
+      :zone="zone"
+      @unpin="bench.unpin()"
+      @go="bench.point(pinned)"
+    />
     <p v-if="moment && moment.tick_ms === null" class="hatched py-4 text-center">
       <span class="bg-leaf px-2">Nothing was recorded at this moment: a gap.</span>
     </p>
@@ -119,6 +146,7 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
           :idle="disks.idle"
           :columns="DISK_COLUMNS"
           :readings="readings"
+          :then="then"
         />
       </section>
       <section>
@@ -130,13 +158,18 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
           :idle="links.idle"
           :columns="LINK_COLUMNS"
           :readings="readings"
+          :then="then"
         />
       </section>
       <section v-if="processes">
         <MomentHead title="Processes" note="the heaviest of the tick" />
         <p v-if="!processes.recorded" class="text-2xs text-soft">This archive holds no processes.</p>
         <p v-else-if="processes.tick_ms === null" class="text-2xs text-soft">None at this moment.</p>
-        <ProcessTable v-else :processes="processes" />
+        <ProcessTable
+          v-else
+          :processes="processes"
+          :then="pinned === null ? null : (pinnedProcesses ?? null)"
+        />
       </section>
     </template>
   </div>

@@ -1,30 +1,71 @@
 <script setup lang="ts">
+import { useStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Process, Processes } from '../api/client'
 import { scaleFor, spellNumber, type Scale } from '../model/amounts'
-import { AMOUNTS, ioOf, named, rest, sorted, threadsOf, weightOf, type Amount } from './processes'
+import { useStrips } from '../useStrips'
+import { useWorkbench } from '../useWorkbench'
+import {
+  AMOUNTS,
+  asTree,
+  FIRST_COLUMNS,
+  historyOf,
+  ioOf,
+  named,
+  rest,
+  sorted,
+  threadsOf,
+  weightOf,
+  type Amount,
+  type Branch,
+} from './processes'
 
 /** The heaviest processes of the moment, sortable, and what nobody in the list had. */
-const props = defineProps<{ processes: Processes }>()
+const props = defineProps<{ processes: Processes; then: Processes | null }>()
 
 const SHOWN = 8
+const bench = useWorkbench()
+const board = useStrips()
 const by = ref<Amount>('cpu')
-const search = ref('')
 const whole = ref(false)
+const asChildren = ref(false)
+const chosen = useStorage<Amount[]>('reditus.processColumns', FIRST_COLUMNS)
+const withCore = useStorage('reditus.processCore', false)
+const columns = computed(() => AMOUNTS.filter((column) => chosen.value.includes(column.key)))
+const toggle = (key: Amount): void => {
+  chosen.value = chosen.value.includes(key)
+    ? chosen.value.filter((one) => one !== key)
+    : [...chosen.value, key]
+}
 
-const found = computed(() => sorted(named(props.processes.processes, search.value), by.value))
+const found = computed<Branch[]>(() => {
+  const wanted = named(props.processes.processes, bench.processFilter)
+  return asChildren.value
+    ? asTree(wanted, by.value)
+    : sorted(wanted, by.value).map((one) => ({ one, depth: 0 }))
+})
 const shown = computed(() => (whole.value ? found.value : found.value.slice(0, SHOWN)))
 const scales = computed(
   () =>
     new Map<Amount, Scale>(
       AMOUNTS.map(({ key, unit }) => [
         key,
-        scaleFor(unit, Math.max(0, ...props.processes.processes.map((one) => weightOf(one, key)))),
+        scaleFor(
+          unit,
+          Math.max(
+            0,
+            ...[...props.processes.processes, ...(props.then?.processes ?? [])].map((one) =>
+              weightOf(one, key),
+            ),
+          ),
+        ),
       ]),
     ),
 )
 const scaleOf = (key: Amount): Scale => scales.value.get(key) ?? scaleFor('count', 0)
 const others = computed(() => rest(props.processes))
+const before = (one: Process): Process | undefined =>
+  props.then?.processes.find((other) => other.pid === one.pid && other.start === one.start)
 const titleOf = (one: Process): string =>
   [
     one.arguments ?? one.name ?? 'unknown',
@@ -32,25 +73,50 @@ const titleOf = (one: Process): string =>
     `user ${one.user ?? '–'}`,
     one.group ? `control group ${one.group}` : '',
     `${one.usage.threads} threads, last on core ${one.core}, state ${one.state}`,
+    'Click for its own past',
   ]
     .filter(Boolean)
     .join('\n')
+
+/** Its past, on top of the strips. */
+function history(one: Process): void {
+  for (const strip of historyOf(one).reverse()) board.add(strip.plan)
+}
 </script>
 
 <template>
   <input
-    v-model="search"
+    v-model="bench.processFilter"
     type="search"
     placeholder="name, user, number or control group"
     aria-label="Filter processes"
     class="mb-1 w-full border-b border-rule bg-transparent py-0.5 placeholder:text-soft"
   />
+  <details class="mb-1 text-2xs text-soft">
+    <summary class="cursor-pointer hover:text-ink">columns, tree</summary>
+    <div class="flex flex-wrap gap-x-3 py-0.5">
+      <label v-for="column in AMOUNTS" :key="column.key" class="flex items-center gap-1" :title="column.help">
+        <input
+          type="checkbox"
+          class="accent-ink"
+          :checked="chosen.includes(column.key)"
+          @change="toggle(column.key)"
+        />{{ column.title }}
+      </label>
+      <label class="flex items-center gap-1" title="The core that it last ran on">
+        <input v-model="withCore" type="checkbox" class="accent-ink" />last core
+      </label>
+      <label class="flex items-center gap-1" title="Children under their parents">
+        <input v-model="asChildren" type="checkbox" class="accent-ink" />tree
+      </label>
+    </div>
+  </details>
   <table class="w-full" data-processes>
     <thead class="text-2xs text-soft">
       <tr>
         <th class="text-left align-top font-normal">process</th>
         <th
-          v-for="column in AMOUNTS"
+          v-for="column in columns"
           :key="column.key"
           class="pl-2 text-right align-top font-normal"
           :aria-sort="by === column.key ? 'descending' : 'none'"
@@ -66,17 +132,33 @@ const titleOf = (one: Process): string =>
           </button>
           <br />{{ scaleOf(column.key).unit }}
         </th>
+        <th v-if="withCore" class="pl-2 text-right align-top font-normal">core</th>
       </tr>
     </thead>
     <tbody>
-      <template v-for="one in shown" :key="`${one.pid}/${one.start}`">
-        <tr class="border-t border-rule" :title="titleOf(one)">
-          <td class="max-w-28 truncate py-0.5">
-            {{ one.name ?? 'unknown' }} <span class="text-2xs text-soft">{{ one.pid }} {{ one.user }}</span>
+      <template v-for="{ one, depth } in shown" :key="`${one.pid}/${one.start}`">
+        <tr class="border-t border-rule align-top" :title="titleOf(one)">
+          <td class="max-w-28 truncate py-0.5" :style="{ paddingLeft: `${depth * 10}px` }">
+            <button
+              type="button"
+              class="max-w-full truncate hover:text-needle"
+              data-process
+              @click="history(one)"
+            >
+              {{ one.name ?? 'unknown' }} <span class="text-2xs text-soft">{{ one.pid }} {{ one.user }}</span>
+            </button>
           </td>
-          <td v-for="column in AMOUNTS" :key="column.key" class="py-0.5 text-right">
+          <td v-for="(column, place) in columns" :key="column.key" class="py-0.5 text-right">
             {{ spellNumber(weightOf(one, column.key), scaleOf(column.key)) }}
+            <span v-if="then" class="block text-[10px] leading-3 text-soft" data-was>{{
+              before(one)
+                ? `was ${spellNumber(weightOf(before(one)!, column.key), scaleOf(column.key))}`
+                : place === 0
+                  ? 'not listed'
+                  : ''
+            }}</span>
           </td>
+          <td v-if="withCore" class="py-0.5 text-right">{{ one.core }}</td>
         </tr>
         <tr
           v-for="thread in threadsOf(processes, one)"
@@ -88,16 +170,23 @@ const titleOf = (one: Process): string =>
           <td class="max-w-28 truncate pl-3">
             └ {{ thread.name ?? one.name ?? 'unknown' }} {{ thread.tid }}
           </td>
-          <td class="text-right">{{ spellNumber(thread.usage.cpu_cores, scaleOf('cpu')) }}</td>
-          <td />
-          <td class="text-right">{{ spellNumber(ioOf(thread.usage), scaleOf('io')) }}</td>
+          <td v-for="column in columns" :key="column.key" class="text-right">
+            <template v-if="column.key === 'cpu'">{{
+              spellNumber(thread.usage.cpu_cores, scaleOf('cpu'))
+            }}</template>
+            <template v-else-if="column.key === 'io'">{{
+              spellNumber(ioOf(thread.usage), scaleOf('io'))
+            }}</template>
+          </td>
+          <td v-if="withCore" class="text-right">{{ thread.core }}</td>
         </tr>
       </template>
-      <tr v-if="others && !search" class="border-t border-rule-strong text-soft">
+      <tr v-if="others && !bench.processFilter" class="border-t border-rule-strong text-soft">
         <td class="py-0.5" title="Processes that are not among the heaviest">all others</td>
-        <td v-for="column in AMOUNTS" :key="column.key" class="py-0.5 text-right">
+        <td v-for="column in columns" :key="column.key" class="py-0.5 text-right">
           {{ spellNumber(others[column.key], scaleOf(column.key)) }}
         </td>
+        <td v-if="withCore" />
       </tr>
     </tbody>
   </table>
@@ -110,7 +199,7 @@ const titleOf = (one: Process): string =>
     >
       {{ whole ? 'fewer' : `${found.length - SHOWN} more` }}
     </button>
-    <template v-if="search && !found.length">None of the heaviest is called that. </template>
+    <template v-if="bench.processFilter && !found.length">None of the heaviest is called that. </template>
     <template v-if="(processes.ended_cores ?? 0) >= 0.05">
       {{ processes.ended_cores?.toFixed(1) }} cores went to nobody here: processes that ended within the tick,
       or interrupts.

@@ -68,7 +68,7 @@ describe('processes of a moment', () => {
       states: {},
       ended_cores: 0,
     }
-    expect(rest(told)).toEqual({ cpu: 0.5, memory: 0, io: 904 })
+    expect(rest(told)).toEqual({ cpu: 0.5, memory: 0, io: 904, blocked: 0, faults: 0, threads: 0 })
     expect(rest({ ...told, together: null })).toBeNull()
   })
 })

@@ -1,18 +1,43 @@
 import type { Process, Processes, Thread } from '../api/client'
+import type { Unit } from '../model/amounts'
+import { stripOf, type Strip } from '../model/strips'
 
-export type Amount = 'cpu' | 'memory' | 'io'
+export type Amount = 'cpu' | 'memory' | 'io' | 'blocked' | 'faults' | 'threads'
 
-/** What the table tells of each process. */
-export const AMOUNTS: { key: Amount; title: string; unit: 'cores' | 'bytes' | 'bytes/s'; help: string }[] = [
+interface AmountTold {
+  key: Amount
+  title: string
+  unit: Unit
+  help: string
+}
+
+/** What the table can tell of each process; the first three are what it begins with. */
+export const AMOUNTS: AmountTold[] = [
   { key: 'cpu', title: 'busy', unit: 'cores', help: 'Processor use over the tick, in cores' },
   { key: 'memory', title: 'memory', unit: 'bytes', help: 'Resident memory; shared pages count with each' },
   { key: 'io', title: 'I/O', unit: 'bytes/s', help: 'Bytes read from and written to storage' },
+  { key: 'blocked', title: 'blocked', unit: 'tasks', help: 'Tasks blocked on I/O, in the mean' },
+  { key: 'faults', title: 'faults', unit: '1/s', help: 'Major faults: read from disk or swap' },
+  { key: 'threads', title: 'threads', unit: 'count', help: 'Threads' },
 ]
+export const FIRST_COLUMNS: Amount[] = ['cpu', 'memory', 'io']
 
-export function weightOf(one: Process, by: Amount): number {
-  if (by === 'cpu') return one.usage.cpu_cores ?? 0
-  if (by === 'memory') return one.usage.memory_bytes
-  return ioOf(one.usage)
+export function weightOf(one: Pick<Process, 'usage'>, by: Amount): number {
+  const { usage } = one
+  switch (by) {
+    case 'cpu':
+      return usage.cpu_cores ?? 0
+    case 'memory':
+      return usage.memory_bytes
+    case 'io':
+      return ioOf(usage)
+    case 'blocked':
+      return usage.blocked_tasks ?? 0
+    case 'faults':
+      return usage.major_faults_per_s ?? 0
+    case 'threads':
+      return usage.threads
+  }
 }
 
 export const ioOf = (usage: Process['usage']): number =>
@@ -33,6 +58,36 @@ export function sorted(processes: Process[], by: Amount): Process[] {
   return [...processes].sort((a, b) => weightOf(b, by) - weightOf(a, by))
 }
 
+export interface Branch {
+  one: Process
+  depth: number
+}
+
+/** Children under their parents, as far as those are listed; brothers heaviest first. */
+export function asTree(processes: Process[], by: Amount): Branch[] {
+  const listed = new Set(processes.map((one) => one.pid))
+  const out: Branch[] = []
+  const seen = new Set<Process>()
+  const grow = (parent: number | null, depth: number): void => {
+    const children = sorted(
+      processes.filter((one) =>
+        parent === null
+          ? one.parent === null || !listed.has(one.parent) || one.parent === one.pid
+          : one.parent === parent,
+      ),
+      by,
+    )
+    for (const one of children) {
+      if (seen.has(one)) continue
+      seen.add(one)
+      out.push({ one, depth })
+      grow(one.pid, depth + 1)
+    }
+  }
+  grow(null, 0)
+  return out
+}
+
 /** Those whose name, user, control group or number holds the text. */
 export function named(processes: Process[], search: string): Process[] {
   const wanted = search.trim().toLowerCase()
@@ -45,8 +100,37 @@ export function named(processes: Process[], search: string): Process[] {
 /** What the processes outside the list had together; null while nothing is known of all. */
 export function rest({ processes, together }: Processes): Record<Amount, number> | null {
   if (!together) return null
-  const whole = { usage: together } as Process
+  const whole = { usage: together }
   const left = (by: Amount): number =>
     Math.max(weightOf(whole, by) - processes.reduce((sum, one) => sum + weightOf(one, by), 0), 0)
-  return { cpu: left('cpu'), memory: left('memory'), io: left('io') }
+  return {
+    cpu: left('cpu'),
+    memory: left('memory'),
+    io: left('io'),
+    blocked: left('blocked'),
+    faults: left('faults'),
+    threads: left('threads'),
+  }
+}
+
+const HISTORY = [
+  { measure: 'process.busy', title: 'busy', unit: 'cores', resource: 'processor' },
+  { measure: 'process.memory', title: 'memory', unit: 'bytes', resource: 'memory' },
+  { measure: 'process.io', title: 'I/O', unit: 'bytes/s', resource: 'disk' },
+] as const
+
+/** A process's own past: three strips. Their names tell number and start, and its name for people. */
+export function historyOf(one: Process): Strip[] {
+  const name = (one.name ?? 'process').replace(/[^\w.-]/g, '_')
+  return HISTORY.map(({ measure, title, unit, resource }) => {
+    const trace = `${measure}{name=${name},pid=${one.pid},start=${one.start}}`
+    return stripOf({
+      id: trace,
+      title: `${name}, ${title}`,
+      note: `process ${one.pid}; unknown while not among the heaviest`,
+      resource,
+      unit,
+      traces: [{ measure: trace, label: title, weight: 1 }],
+    })
+  })
 }

@@ -1,17 +1,19 @@
 <script setup lang="ts">
 import type { Finding } from '../api/client'
 import PillButton from '../ui/PillButton.vue'
+import type { Span } from '../model/span'
 import { useWorkbench } from '../useWorkbench'
 import ArchiveLine from './ArchiveLine.vue'
 import PaceChoice from './PaceChoice.vue'
 
 interface Props {
   findings: Finding[]
+  gaps: Span[]
   coverage: number
   live: boolean
 }
 defineProps<Props>()
-defineEmits<{ step: [ticks: number]; jump: [by: number]; help: [] }>()
+defineEmits<{ step: [ticks: number]; jump: [by: number]; jumpGap: [by: number]; mark: []; help: [] }>()
 
 const bench = useWorkbench()
 </script>
@@ -35,9 +37,25 @@ const bench = useWorkbench()
     <PillButton label="Next finding" keys="N" :disabled="!findings.length" @press="$emit('jump', 1)"
       >finding ▸</PillButton
     >
+    <PillButton v-if="gaps.length" label="Next gap" keys="G" @press="$emit('jumpGap', 1)">gap ▸</PillButton>
+    <PillButton
+      label="Play the window over and over"
+      keys="O"
+      :on="bench.looping"
+      @press="bench.loop(!bench.looping)"
+      >loop</PillButton
+    >
+    <PillButton
+      label="Mark the needle’s place: figures since then"
+      keys="K"
+      :on="bench.mark !== null"
+      :disabled="bench.needle === null"
+      @press="$emit('mark')"
+      >mark</PillButton
+    >
     <ArchiveLine
       v-if="bench.extent && bench.window"
-      class="mx-3 min-w-24 grow"
+      class="mx-2 min-w-12 grow"
       :extent="bench.extent"
       :window="bench.window"
       :needle="bench.needle"
@@ -45,7 +63,7 @@ const bench = useWorkbench()
       @look="bench.slide($event)"
       @point="bench.point($event)"
     />
-    <p class="text-soft" title="Share of the archive for which there are ticks">
+    <p class="text-soft max-[1180px]:hidden" title="Share of the archive for which there are ticks">
       coverage {{ (coverage * 100).toFixed(1) }} %
     </p>
     <PillButton

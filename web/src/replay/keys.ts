@@ -12,6 +12,11 @@ export type KeyAction =
   | 'undo'
   | 'redo'
   | 'map'
+  | 'find'
+  | 'mark'
+  | 'loop'
+  | 'pin'
+  | 'nextGap'
   | 'next'
   | 'previous'
   | 'slower'
@@ -42,6 +47,11 @@ export const KEYS: Key[] = [
   { action: 'undo', key: 'Backspace', shown: ['⌫'], label: 'the window before' },
   { action: 'redo', key: 'Backspace', shift: true, shown: ['Shift', '⌫'], label: 'the window after' },
   { action: 'map', key: 'm', shown: ['M'], label: 'show or fold the strain map' },
+  { action: 'find', key: '/', shown: ['/'], label: 'find a measure, a time, a process' },
+  { action: 'mark', key: 'k', shown: ['K'], label: 'mark the needle’s place: figures since then' },
+  { action: 'pin', key: 'c', shown: ['C'], label: 'pin this moment, to compare others with it' },
+  { action: 'loop', key: 'o', shown: ['O'], label: 'play the window over and over' },
+  { action: 'nextGap', key: 'g', shown: ['G'], label: 'next gap' },
   { action: 'next', key: 'n', shown: ['N'], label: 'next finding' },
   { action: 'previous', key: 'p', shown: ['P'], label: 'previous finding' },
   { action: 'slower', key: '[', shown: ['['], label: 'slower pace' },

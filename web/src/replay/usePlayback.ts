@@ -1,6 +1,6 @@
 import { useRafFn } from '@vueuse/core'
 import { watch } from 'vue'
-import { advance } from '../model/playback'
+import { advance, around } from '../model/playback'
 import { useWorkbench } from '../useWorkbench'
 
 /** Move the needle on while the workbench is playing. */
@@ -10,7 +10,9 @@ export function usePlayback(): void {
     ({ delta }) => {
       const { needle, window, extent } = bench
       if (needle === null || !window || !extent) return
-      const played = advance(needle, window, bench.pace, delta, extent)
+      const played = bench.looping
+        ? around(needle, window, bench.pace, delta)
+        : advance(needle, window, bench.pace, delta, extent)
       bench.point(played.needle)
       if (played.window !== window) bench.slide(played.window)
       if (played.ended) bench.play(false)

@@ -3,7 +3,7 @@ import { useElementSize } from '@vueuse/core'
 import uPlot from 'uplot'
 import 'uplot/dist/uPlot.min.css'
 import { onBeforeUnmount, shallowRef, useTemplateRef, watch } from 'vue'
-import type { StripPlan } from '../model/layouts'
+import type { StripPlan } from '../model/strips'
 import type { Span } from '../model/span'
 import { usePreferences } from '../usePreferences'
 import { plotColumns, plotOptions, type Inks, type StripData } from './chart'
@@ -15,6 +15,7 @@ interface Props {
   window: Span
   /** The value at the upper edge. */
   top: number
+  log: boolean
 }
 const props = defineProps<Props>()
 
@@ -32,23 +33,30 @@ function inks(): Inks {
 
 function draw(): void {
   if (!holder.value || width.value < 10 || height.value < 10) return
-  const hasBand = props.data.band !== null
   const size = { width: Math.floor(width.value), height: Math.floor(height.value) }
-  const shape = JSON.stringify([props.plan.id, hasBand, theme.value, size])
+  const shape = JSON.stringify([
+    props.plan.id,
+    props.data.band !== null,
+    props.data.lines.map((line) => [line.weight, line.dashed]),
+    theme.value,
+    size,
+  ])
   if (shape !== drawnAs) {
     plot.value?.destroy()
-    plot.value = new uPlot(plotOptions(props.plan, hasBand, inks(), size), [[]], holder.value)
+    plot.value = new uPlot(plotOptions(props.plan, props.data, inks(), size), [[]], holder.value)
     drawnAs = shape
   }
   const drawing = plot.value
   drawing?.batch(() => {
-    drawing.setData(plotColumns(props.plan, props.data), false)
+    drawing.setData(plotColumns(props.plan, props.data, props.top, props.log), false)
     drawing.setScale('x', { min: props.window.start, max: props.window.end })
-    drawing.setScale('y', { min: 0, max: props.top })
+    drawing.setScale('y', { min: 0, max: 1 })
   })
 }
 
-watch([() => props.data, () => props.window, () => props.top, width, height, theme], draw, { flush: 'post' })
+watch([() => props.data, () => props.window, () => props.top, () => props.log, width, height, theme], draw, {
+  flush: 'post',
+})
 onBeforeUnmount(() => plot.value?.destroy())
 </script>
 

@@ -3,111 +3,238 @@ import { computed } from 'vue'
 import type { SeriesSet } from '../api/client'
 import { roundTop, scaleFor, spellAmount, spellRound, type Unit } from '../model/amounts'
 import { indexAt } from '../model/lookup'
-import type { StripPlan } from '../model/layouts'
+import type { KnownMeasure } from '../model/layouts'
 import { contains, shareAt, type Span } from '../model/span'
-import { highest, stripData } from './chart'
+import { FOLDED, spellDevices, type Strip } from '../model/strips'
+import { useNames } from '../names/useNames'
+import { DECADES, heightOf, highest, stripData } from './chart'
 import StripChart from './StripChart.vue'
+import StripMenu from './StripMenu.vue'
 import StripSummary from './StripSummary.vue'
 
 interface Props {
-  plan: StripPlan
+  strip: Strip
   set: SeriesSet | undefined
+  /** The figures since the mark, where one is set. */
+  since: SeriesSet | undefined
   window: Span
   needle: number | null
   cores: number | null
   memoryBytes: number | null
+  /** Bits per second of each interface, as far as it is known. */
+  speeds: Record<string, number>
+  /** What the matched strips of this unit have as their highest. */
+  matchedTop: number
+  devices: string[]
+  /** Devices that tell again what others tell. */
+  repeating: string[]
+  measures: KnownMeasure[]
 }
 const props = defineProps<Props>()
+const emit = defineEmits<{
+  lift: [event: PointerEvent]
+  stretch: [event: PointerEvent]
+  pressed: [event: KeyboardEvent]
+}>()
+const names = useNames()
+const plan = computed(() => props.strip.plan)
 
 /** An axis never shrinks below this, so that noise on a quiet machine does not look like a storm. */
 const LEAST_TOP: Partial<Record<Unit, number>> = { 'bytes/s': 2 ** 20, 'bits/s': 125_000, count: 1, tasks: 2 }
+const SHOWN_LINES = 3
 
-const data = computed(() => stripData(props.plan, props.set))
+const data = computed(() => stripData(props.strip, props.set, props.repeating))
+const sinceData = computed(() => (props.since ? stripData(props.strip, props.since, props.repeating) : null))
+const ofMachine = computed(() => props.strip.devices.kind === 'machine')
 
 const top = computed(() => {
-  if (props.plan.top === 'cores' && props.cores) return props.cores
-  if (props.plan.top === 'memory' && props.memoryBytes) return props.memoryBytes
-  if (props.plan.top === 'whole') return 1
-  const most = highest(props.plan, data.value)
-  const least = Math.max(most, LEAST_TOP[props.plan.unit] ?? 0)
-  return roundTop(least, scaleFor(props.plan.unit, least))
+  const { edge } = props.strip
+  if (edge.kind === 'locked') return edge.top
+  if (edge.kind === 'auto' && plan.value.top === 'cores') return ofMachine.value ? (props.cores ?? 1) : 1
+  if (edge.kind === 'auto' && plan.value.top === 'memory' && props.memoryBytes) return props.memoryBytes
+  if (edge.kind === 'auto' && plan.value.top === 'whole') return 1
+  const most = edge.kind === 'matched' ? props.matchedTop : highest(plan.value, data.value)
+  const least = Math.max(most, LEAST_TOP[plan.value.unit] ?? 0)
+  return roundTop(least, scaleFor(plan.value.unit, least))
 })
-const scale = computed(() => scaleFor(props.plan.unit, top.value))
+const scale = computed(() => scaleFor(plan.value.unit, top.value))
+const place = (value: number): number => heightOf(value, top.value, props.strip.log)
+
+/** What physics sets: the speed of the only link shown, or the cores, where the strip does not end there anyway. */
+const limit = computed(() => {
+  const { devices } = props.strip
+  const only = devices.kind === 'named' && devices.names.length === 1 ? devices.names[0] : null
+  const speeds = Object.values(props.speeds)
+  const bits = only ? props.speeds[only] : speeds.length === 1 ? speeds[0] : undefined
+  const found =
+    plan.value.unit === 'bits/s' && bits
+      ? { value: bits / 8, label: 'link speed' }
+      : plan.value.unit === 'cores' && ofMachine.value && props.cores
+        ? { value: props.cores, label: `${props.cores} cores` }
+        : null
+  return found && found.value < top.value * 0.999 ? found : null
+})
 
 /** The readout at the needle: what a stack adds up to, or each line's own value. */
 const readout = computed(() => {
-  const { needle, window, plan } = props
-  const { times, binMs, values, whole, missing } = data.value
+  const { needle, window } = props
+  const { times, binMs, lines, whole, missing } = data.value
   if (needle === null || !contains(window, needle) || missing) return null
   const index = indexAt(times, needle, binMs)
   if (index === null) return null
-  const columns = plan.stackedTo ? [whole?.mean ?? []] : values
-  const here = columns.map((column) => column[index] ?? null)
-  if (here.every((value) => value === null)) return null
-  const own = scaleFor(plan.unit, Math.max(...here.map((value) => value ?? 0)))
-  const text =
-    here.length > 1
-      ? plan.traces.map((trace, at) => `${trace.label} ${spellAmount(here[at], plan.unit, own)}`).join(' · ')
-      : spellAmount(here[0], plan.unit, own)
-  return { text, heights: here.map((value) => (value === null ? null : Math.min(value / top.value, 1))) }
+  const shown = plan.value.stackedTo ? (whole ? [whole] : []) : lines
+  const here = shown
+    .map((line) => ({ line, value: line.values[index] ?? null }))
+    .filter((one): one is { line: (typeof shown)[0]; value: number } => one.value !== null)
+  if (!here.length) return null
+  const ranked = shown.length > SHOWN_LINES ? [...here].sort((a, b) => b.value - a.value) : here
+  const own = scaleFor(plan.value.unit, Math.max(...here.map((one) => one.value)))
+  const told = ranked
+    .slice(0, SHOWN_LINES)
+    .map(({ line, value }) =>
+      shown.length > 1
+        ? `${labelled(line.label)} ${spellAmount(value, plan.value.unit, own)}`
+        : spellAmount(value, plan.value.unit, own),
+    )
+  if (ranked.length > SHOWN_LINES) told.push(`+${ranked.length - SHOWN_LINES}`)
+  return {
+    text: told.join(' · '),
+    heights: ranked.slice(0, SHOWN_LINES).map((one) => place(one.value)),
+  }
 })
 
-/** The key to a stack's layers; those that are hard to see beside the others are left to the summary. */
-const layers = computed(() =>
-  props.plan.stackedTo
-    ? props.plan.traces.slice(0, 3).map((trace) => ({
-        label: trace.label,
-        fill: `color-mix(in srgb, var(--color-${props.plan.resource}) ${trace.weight * 72}%, var(--color-paper))`,
-      }))
-    : [],
+function labelled(label: string): string {
+  const per = plan.value.per
+  const [first = '', ...rest] = label.split(' ')
+  return per && !ofMachine.value ? [names.labelOf(per, first), ...rest].join(' ') : label
+}
+
+/** The key to layers, or to the lines of several devices; those hard to see beside the others are left to the summary. */
+const keys = computed(() => {
+  const { lines } = data.value
+  const isStack = plan.value.stackedTo !== undefined
+  if (!isStack && (ofMachine.value || lines.length < 2)) return []
+  const paper = (weight: number): string =>
+    `color-mix(in srgb, var(--color-${plan.value.resource}) ${weight * (isStack ? 72 : 100)}%, var(--color-paper))`
+  const distinct = isStack ? lines : lines.filter((line) => !line.dashed)
+  const room = Math.max(Math.floor((props.strip.height - 40) / 14), 1) * 2 + 1
+  return distinct.slice(0, room).map((line) => ({
+    label: labelled(isStack ? line.label : (line.device ?? line.label)),
+    fill: paper(line.weight),
+  }))
+})
+const rest = computed(() => (keys.value.length ? Math.max(data.value.found - data.value.lines.length, 0) : 0))
+const about = computed(() => {
+  const { devices } = props.strip
+  if (devices.kind === 'machine') return plan.value.note
+  const of =
+    devices.kind === 'named' && plan.value.per
+      ? devices.names.map((name) => names.labelOf(plan.value.per ?? 'disk', name)).join(', ')
+      : spellDevices(devices)
+  return plan.value.note ? `${of} · ${plan.value.note}` : of
+})
+const marks = computed(() =>
+  [
+    props.strip.edge.kind === 'locked' ? 'locked' : null,
+    props.strip.edge.kind === 'matched' ? 'matched' : null,
+    props.strip.log ? 'log' : null,
+  ].filter(Boolean),
 )
 const needleShare = computed(() => (props.needle === null ? 0 : shareAt(props.window, props.needle)))
 const description = computed(() => {
-  const summaries = data.value.series.map((one, at) => {
-    const summary = one?.summary
+  const say = (value: number | null): string => spellAmount(value, plan.value.unit)
+  const summaries = data.value.lines.slice(0, 8).map(({ label, summary }) => {
     if (!summary || summary.mean === null) return null
-    const say = (value: number | null): string => spellAmount(value, props.plan.unit)
-    const label = props.plan.traces[at]?.label ?? ''
     return `${label}: lowest ${say(summary.low)}, mean ${say(summary.mean)}, highest ${say(summary.high)}`
   })
-  return `${props.plan.title}. ${summaries.filter(Boolean).join('; ') || 'nothing recorded in this window'}`
+  return `${plan.value.title}. ${summaries.filter(Boolean).join('; ') || 'nothing recorded in this window'}`
 })
 </script>
 
 <template>
   <section
-    class="strip-grid relative h-[92px] border-b border-rule/60"
+    class="strip-grid relative border-b border-rule/60"
+    :style="{ height: `${strip.folded ? FOLDED : strip.height}px` }"
     :aria-label="plan.title"
     :data-strip="plan.id"
   >
-    <header class="min-w-0 pt-2.5 pl-[18px]">
-      <h2 class="font-serif text-[15px] leading-tight font-semibold">{{ plan.title }}</h2>
-      <p class="text-2xs leading-[14px] text-soft">
-        {{ plan.note }}
-        <span v-for="layer in layers" :key="layer.label" class="mr-2 inline-block whitespace-nowrap">
+    <header class="group relative min-w-0 overflow-hidden pl-[18px]" :class="strip.folded ? 'pt-1' : 'pt-2'">
+      <div class="flex items-start gap-0.5">
+        <h2
+          class="min-w-0 cursor-grab truncate font-serif text-[15px] leading-tight font-semibold select-none"
+          tabindex="0"
+          :title="`${plan.title}: drag to move it (Alt ↑ ↓), Shift ↑ ↓ for its height`"
+          @pointerdown="emit('lift', $event)"
+          @keydown="emit('pressed', $event)"
+        >
+          {{ plan.title }}
+        </h2>
+        <StripMenu
+          class="-mt-px"
+          :strip="strip"
+          :top="top"
+          :scale="scale"
+          :devices="devices"
+          :measures="measures"
+        />
+      </div>
+      <p v-if="!strip.folded" class="text-2xs leading-[14px] text-soft">
+        {{ about }}
+        <b v-for="mark in marks" :key="mark ?? ''" class="mr-1 font-semibold text-ink" data-edge-mark>{{
+          mark
+        }}</b>
+        <span v-for="each in keys" :key="each.label" class="mr-2 inline-block whitespace-nowrap">
           <span
             class="mr-1 inline-block size-2 border border-rule-strong"
-            :style="{ background: layer.fill }"
-          />{{ layer.label }}
+            :style="{ background: each.fill }"
+          />{{ each.label }}
         </span>
+        <span v-if="rest">and {{ rest }} more</span>
       </p>
+      <div
+        v-if="!strip.folded"
+        class="absolute inset-x-0 bottom-0 h-1.5 cursor-ns-resize touch-none"
+        data-strip-edge
+        @pointerdown="emit('stretch', $event)"
+      />
     </header>
-    <div class="flex flex-col justify-between py-1 pr-2 text-right text-2xs text-soft" aria-hidden="true">
-      <span
-        >{{ spellRound(top, scale) }}<br v-if="scale.unit.length > 1" />
-        {{ scale.unit }}</span
+    <template v-if="!strip.folded">
+      <div
+        class="flex flex-col justify-between py-1 pr-2 text-right text-2xs text-soft"
+        aria-hidden="true"
+        data-axis
       >
-      <span>0</span>
-    </div>
-    <div class="relative my-2" role="img" :aria-label="description">
-      <p v-if="data.missing" class="hatched flex h-full items-center justify-center text-soft">
-        <span class="bg-paper px-2">{{ data.missing }}</span>
-      </p>
-      <StripChart v-else :plan="plan" :data="data" :window="window" :top="top" />
-      <template v-if="readout">
-        <template v-for="(at, index) in readout.heights" :key="index">
+        <span
+          >{{ spellRound(top, scale) }}<br v-if="scale.unit.length > 1" />
+          {{ scale.unit }}</span
+        >
+        <span>{{ strip.log ? spellRound(top / 10 ** DECADES, scale) : 0 }}</span>
+      </div>
+      <div class="relative my-2" role="img" :aria-label="description">
+        <p v-if="data.missing" class="hatched flex h-full items-center justify-center text-soft">
+          <span class="bg-paper px-2">{{ data.missing }}</span>
+        </p>
+        <StripChart v-else :plan="plan" :data="data" :window="window" :top="top" :log="strip.log" />
+        <div
+          v-if="limit"
+          class="pointer-events-none absolute inset-x-0 border-t border-dashed border-ink/60"
+          :style="{ bottom: `${place(limit.value) * 100}%` }"
+          data-limit
+        >
+          <span class="absolute right-1 bottom-0 bg-paper/85 px-1 text-[10px] leading-3 text-soft">{{
+            limit.label
+          }}</span>
+        </div>
+        <div
+          v-if="strip.line !== null && place(strip.line) < 1"
+          class="pointer-events-none absolute inset-x-0 border-t border-needle"
+          :style="{ bottom: `${place(strip.line) * 100}%` }"
+          data-line
+        />
+        <template v-if="readout">
           <span
-            v-if="at !== null"
+            v-for="(at, index) in readout.heights"
+            :key="index"
             class="pointer-events-none absolute size-[7px] -translate-x-1/2 translate-y-1/2 rounded-full border-[1.5px] bg-paper"
             :style="{
               left: `${needleShare * 100}%`,
@@ -115,16 +242,16 @@ const description = computed(() => {
               borderColor: `var(--color-${plan.resource})`,
             }"
           />
+          <span
+            class="pointer-events-none absolute -top-1.5 z-20 bg-paper/85 px-1 text-2xs font-semibold whitespace-nowrap"
+            :class="needleShare > 0.72 ? '-translate-x-full -ml-1.5' : 'ml-1.5'"
+            :style="{ left: `${needleShare * 100}%`, color: `var(--color-${plan.resource})` }"
+            data-readout
+            >{{ readout.text }}</span
+          >
         </template>
-        <span
-          class="pointer-events-none absolute -top-1.5 z-20 bg-paper/85 px-1 text-2xs font-semibold whitespace-nowrap"
-          :class="needleShare > 0.72 ? '-translate-x-full -ml-1.5' : 'ml-1.5'"
-          :style="{ left: `${needleShare * 100}%`, color: `var(--color-${plan.resource})` }"
-          data-readout
-          >{{ readout.text }}</span
-        >
-      </template>
-    </div>
-    <StripSummary :plan="plan" :data="data" />
+      </div>
+      <StripSummary :strip="strip" :data="sinceData ?? data" :shown="data" :since="sinceData !== null" />
+    </template>
   </section>
 </template>

@@ -2,22 +2,28 @@
 import { useElementSize } from '@vueuse/core'
 import { computed, useTemplateRef, watch } from 'vue'
 import type { Archive, Finding, Marker, SeriesSet } from '../api/client'
-import type { StripPlan } from '../model/layouts'
+import type { Unit } from '../model/amounts'
 import MarkerLane from '../notes/MarkerLane.vue'
 import { reasonOf } from '../notes/markers'
 import { contains, shareAt } from '../model/span'
 import type { Zone } from '../model/clock'
+import type { Strip } from '../model/strips'
+import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import FindingLane from './FindingLane.vue'
 import StripRow from './StripRow.vue'
 import TimeAxis from './TimeAxis.vue'
-import { gapsOf, stripData } from './chart'
+import type { ChartedMeasure } from '../workbench/useKnown'
+import { gapsOf, highest, stripData } from './chart'
+import { useStripDrag } from './useStripDrag'
 import { useStripPointer } from './useStripPointer'
 
 interface Props {
   archive: Archive
-  plans: StripPlan[]
   set: SeriesSet | undefined
+  since: SeriesSet | undefined
+  /** What can be charted, with the devices that each measure has. */
+  measures: ChartedMeasure[]
   findings: Finding[]
   /** Whether findings stand above the strips: needless where the map shows them. */
   withLane: boolean
@@ -28,6 +34,9 @@ const props = defineProps<Props>()
 const emit = defineEmits<{ width: [px: number]; find: [id: string]; note: [marker: Marker] }>()
 
 const bench = useWorkbench()
+const board = useStrips()
+const list = useTemplateRef<HTMLDivElement>('list')
+const { target, lift, stretch, pressed } = useStripDrag(list)
 const surface = useTemplateRef<HTMLDivElement>('surface')
 const { width } = useElementSize(surface)
 const { drawn, down, move, up, cancel, wheel } = useStripPointer(surface)
@@ -47,9 +56,37 @@ const memoryBytes = computed(() =>
 const needleShare = computed(() =>
   bench.needle !== null && contains(window.value, bench.needle) ? shareAt(window.value, bench.needle) : null,
 )
+const speeds = computed(() => {
+  const links = (props.archive.facts['links'] ?? {}) as Record<
+    string,
+    { speed_bits_per_s?: number | null; physical?: boolean | null }
+  >
+  return Object.fromEntries(
+    Object.entries(links).flatMap(([name, link]) =>
+      link.speed_bits_per_s && name !== 'lo' ? [[name, link.speed_bits_per_s] as const] : [],
+    ),
+  )
+})
+const matchedTops = computed(() => {
+  const tops = new Map<Unit, number>()
+  for (const strip of board.strips) {
+    if (strip.edge.kind !== 'matched' || strip.folded) continue
+    const most = highest(strip.plan, stripData(strip, props.set, chartedOf(strip)?.repeating))
+    tops.set(strip.plan.unit, Math.max(tops.get(strip.plan.unit) ?? 0, most))
+  }
+  return tops
+})
+const chartedOf = (strip: Strip): ChartedMeasure | undefined =>
+  props.measures.find((one) => one.name === strip.plan.traces[0]?.measure)
+const firstDrawn = computed(() =>
+  board.strips.find((strip) => !strip.folded && !strip.plan.id.startsWith('process.')),
+)
+const markShare = computed(() =>
+  bench.mark !== null && contains(window.value, bench.mark) ? shareAt(window.value, bench.mark) : null,
+)
 /** Ticks are missing for all strips alike, so the first one tells. */
 const gaps = computed(() =>
-  (props.plans[0] ? gapsOf(stripData(props.plans[0], props.set)) : []).map((gap) => ({
+  (firstDrawn.value ? gapsOf(stripData(firstDrawn.value, props.set)) : []).map((gap) => ({
     ...gap,
     reason: reasonOf(gap, props.markers),
   })),
@@ -79,16 +116,36 @@ const onsets = computed(() =>
       data-strips
     >
       <div class="relative">
-        <StripRow
-          v-for="plan in plans"
-          :key="plan.id"
-          :plan="plan"
-          :set="set"
-          :window="window"
-          :needle="bench.needle"
-          :cores="cores"
-          :memory-bytes="memoryBytes"
-        />
+        <div ref="list" class="relative">
+          <template v-for="(strip, place) in board.strips" :key="strip.key">
+            <div v-if="target === place" class="relative z-20 h-0 border-t-2 border-needle" />
+            <StripRow
+              :strip="strip"
+              :set="set"
+              :since="since"
+              :window="window"
+              :needle="bench.needle"
+              :cores="cores"
+              :memory-bytes="memoryBytes"
+              :speeds="speeds"
+              :matched-top="matchedTops.get(strip.plan.unit) ?? 0"
+              :devices="chartedOf(strip)?.devices ?? []"
+              :repeating="chartedOf(strip)?.repeating ?? []"
+              :measures="measures"
+              @lift="lift(strip, $event)"
+              @stretch="stretch(strip, $event)"
+              @pressed="pressed(strip, $event)"
+            />
+          </template>
+          <div v-if="target === board.strips.length" class="relative z-20 h-0 border-t-2 border-needle" />
+        </div>
+        <p v-if="!board.strips.length" class="px-[18px] py-8 text-soft">
+          {{
+            board.layout === 'device'
+              ? 'Choose a device above: everything about it stands here then.'
+              : 'No strips. Put the layout back, or find a measure and it appears here with its whole past.'
+          }}
+        </p>
         <div class="strip-grid pointer-events-none absolute inset-0">
           <div
             ref="surface"
@@ -123,6 +180,14 @@ const onsets = computed(() =>
                 class="absolute inset-x-1 top-2 bg-paper px-1 text-center text-2xs text-soft"
                 >{{ gap.reason }}</span
               >
+            </div>
+            <div
+              v-if="markShare !== null"
+              class="absolute inset-y-0 border-l border-dashed border-ink"
+              :style="{ left: `${markShare * 100}%` }"
+              data-mark
+            >
+              <span class="absolute top-0 left-0 bg-ink px-1 text-[10px] leading-3 text-leaf">mark</span>
             </div>
             <div
               v-if="drawn"

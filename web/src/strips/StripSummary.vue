@@ -2,68 +2,110 @@
 import { computed } from 'vue'
 import { scaleFor, spellAmount, spellNumber } from '../model/amounts'
 import { spellDuration } from '../model/clock'
-import type { StripPlan } from '../model/layouts'
-import type { StripData } from './chart'
+import type { Strip } from '../model/strips'
+import { secondsAbove, type StripData } from './chart'
 
-/** The window in figures: of what a stack adds up to, or of the strip's first line. */
+/** The window in figures, or what came since the mark: of what a stack adds up to, or of the strip's heaviest line. */
 interface Props {
-  plan: StripPlan
+  strip: Strip
   data: StripData
+  /** What is drawn, for the time above a line. */
+  shown: StripData
+  since: boolean
 }
 const props = defineProps<Props>()
 
-const summary = computed(
-  () => (props.plan.stackedTo ? props.data.whole : props.data.series[0])?.summary ?? null,
-)
+const plan = computed(() => props.strip.plan)
+const line = computed(() => (plan.value.stackedTo ? props.data.whole : (props.data.lines[0] ?? null)))
+const summary = computed(() => line.value?.summary ?? null)
 const label = computed(() =>
-  !props.plan.stackedTo && props.plan.traces.length > 1 ? props.plan.traces[0]?.label : null,
+  !plan.value.stackedTo && props.data.lines.length > 1 ? line.value?.label : null,
 )
-const scale = computed(() => scaleFor(props.plan.unit, summary.value?.high ?? 0))
+const scale = computed(() => scaleFor(plan.value.unit, summary.value?.high ?? 0))
 
-/** Of many hours nobody needs the minutes, and there is no room for them. */
-const ROUND_S = 5 * 3_600
-const roundedTo = (amount: number, step: number): number => Math.round(amount / step) * step
+/** There is little room: hours with a decimal, else whole minutes. */
+const HOUR_S = 3_600
+const spellLong = (seconds: number): string =>
+  seconds >= HOUR_S
+    ? `${(seconds / HOUR_S).toFixed(1)} h`
+    : spellDuration(seconds >= 60 ? Math.round(seconds / 60) * 60 : seconds)
 
 /** What a rate amounts to over the window: bytes, whatever it is drawn in; of a share of time, the time. */
 const total = computed(() => {
   const amount = summary.value?.total
   if (amount === null || amount === undefined) return null
-  if (props.plan.unit === 'share')
-    return spellDuration(
-      amount >= ROUND_S ? roundedTo(amount, 3_600) : amount >= 60 ? roundedTo(amount, 60) : amount,
-    )
-  return spellAmount(amount, props.plan.unit === '1/s' ? 'count' : 'bytes')
+  if (plan.value.unit === 'share') return spellLong(amount)
+  return spellAmount(amount, plan.value.unit === '1/s' ? 'count' : 'bytes')
+})
+const above = computed(() => {
+  const drawn = plan.value.stackedTo ? props.shown.whole : props.shown.lines[0]
+  if (props.strip.line === null || !drawn) return null
+  return spellLong(secondsAbove(props.shown, drawn.values, props.strip.line))
 })
 /** Over long windows the figures are of minutes or hours; all are exact but the percentile, and that is said. */
 const rounded = computed(() => {
   const length = summary.value?.of_s
   return length ? `of the means of ${spellDuration(length)}; the window is rounded to such` : undefined
 })
-const rows = computed<[string, string][]>(() => {
+const ROWS_PX = 12
+interface Row {
+  name: string
+  value: string
+  about?: string | undefined
+}
+const rows = computed<Row[]>(() => {
   const seen = summary.value
   if (!seen) return []
-  return [
-    ['low', spellNumber(seen.low, scale.value)],
-    ['mean', spellNumber(seen.mean, scale.value)],
-    ['p95', spellNumber(seen.p95, scale.value)],
-    ['high', spellNumber(seen.high, scale.value)],
-    ...(total.value === null ? [] : [['total', total.value] as [string, string]]),
-    ['seen', `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`],
+  const every: (Row & { keep: number })[] = [
+    { name: 'low', value: spellNumber(seen.low, scale.value), keep: 4 },
+    { name: 'mean', value: spellNumber(seen.mean, scale.value), keep: 1 },
+    {
+      name: 'p95',
+      value: spellNumber(seen.p95, scale.value),
+      about: seen.p95 === null ? 'not known of a sum from its parts' : rounded.value,
+      keep: 3,
+    },
+    { name: 'high', value: spellNumber(seen.high, scale.value), keep: 2 },
+    ...(above.value === null
+      ? []
+      : [
+          {
+            name: 'above',
+            value: above.value,
+            about:
+              props.shown.binMs === null
+                ? 'time above the line'
+                : 'time above the line, by the means of bins',
+            keep: 0,
+          },
+        ]),
+    ...(total.value === null ? [] : [{ name: 'total', value: total.value, keep: 5 }]),
+    { name: 'seen', value: `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`, keep: 6 },
   ]
+  // A low strip keeps what matters most, in the usual order.
+  const room = Math.max(Math.floor((props.strip.height - 20) / ROWS_PX), 1)
+  const kept = [...every].sort((a, b) => a.keep - b.keep).slice(0, room)
+  return every.filter((row) => kept.includes(row))
 })
+const approximate = (row: Row): boolean =>
+  (row.name === 'p95' && rounded.value !== undefined) || (row.name === 'above' && props.shown.binMs !== null)
 </script>
 
 <template>
-  <div class="px-3 py-1 text-2xs leading-[12px]" :aria-label="`${plan.title}, this window in figures`">
-    <p class="flex h-3 justify-between text-soft">
-      <span class="italic">{{ label }}</span><span>{{ scale.unit }}</span>
+  <div
+    class="overflow-hidden px-3 py-1 text-2xs leading-[12px]"
+    :aria-label="`${plan.title}, ${since ? 'since the mark' : 'this window'} in figures`"
+  >
+    <p class="flex h-3 justify-between gap-1 text-soft">
+      <span class="truncate italic">{{ since ? 'since mark' : label }}</span><span
+        class="whitespace-nowrap"
+        >{{ scale.unit }}</span
+      >
     </p>
     <dl>
-      <div v-for="[name, value] in rows" :key="name" class="flex justify-between whitespace-nowrap">
-        <dt class="text-soft" :title="name === 'p95' ? rounded : undefined">
-          {{ name }}{{ name === 'p95' && rounded ? ' ≈' : '' }}
-        </dt>
-        <dd :data-summary="name" :class="name === 'seen' ? 'text-soft' : ''">{{ value }}</dd>
+      <div v-for="row in rows" :key="row.name" class="flex justify-between whitespace-nowrap">
+        <dt class="text-soft" :title="row.about">{{ row.name }}{{ approximate(row) ? ' ≈' : '' }}</dt>
+        <dd :data-summary="row.name" :class="row.name === 'seen' ? 'text-soft' : ''">{{ row.value }}</dd>
       </div>
     </dl>
   </div>

@@ -1,56 +1,199 @@
 import type uPlot from 'uplot'
 import type { Series, SeriesSet } from '../api/client'
-import type { StripPlan } from '../model/layouts'
+import { mostLines, type Strip, type StripPlan, type Trace } from '../model/strips'
 import type { Span } from '../model/span'
+
+export type Values = (number | null)[]
+type Summary = NonNullable<Series['summary']>
+
+/** One line or layer, as found. */
+export interface Line {
+  label: string
+  device: string | null
+  weight: number
+  dashed: boolean
+  values: Values
+  summary: Summary | null
+}
 
 /** What a strip draws: columns on one time axis, for uPlot, and what belongs to each. */
 export interface StripData {
   times: number[]
   binMs: number | null
-  /** Per trace, its values; stacked ones are not yet summed. */
-  values: (number | null)[][]
-  /** The lowest and highest of each bin, for a strip of one trace. */
-  band: { low: (number | null)[]; high: (number | null)[] } | null
-  series: (Series | undefined)[]
+  /** Stacked ones are not yet summed. */
+  lines: Line[]
+  /** How many lines there would be, were all drawn. */
+  found: number
+  /** The lowest and highest of each bin, for a strip of one line. */
+  band: { low: Values; high: Values } | null
   /** What a stack adds up to, as the server derived it. */
-  whole: Series | undefined
+  whole: Line | null
   missing: string | null
 }
 
 const EMPTY: StripData = {
   times: [],
   binMs: null,
-  values: [],
+  lines: [],
+  found: 0,
   band: null,
-  series: [],
-  whole: undefined,
+  whole: null,
   missing: null,
 }
+const LIGHTEST = 0.4
 
-/** Pick a strip's series out of the set. Traces of one strip come from one kernel file, so they share their times. */
-export function stripData(plan: StripPlan, set: SeriesSet | undefined): StripData {
+/**
+ * Pick a strip's series out of the set. Lines of one strip come from one kernel file, so they share their times. What only
+ * repeats other devices is drawn where it is asked for by name.
+ */
+export function stripData(
+  strip: Strip,
+  set: SeriesSet | undefined,
+  repeating: readonly string[] = [],
+): StripData {
   if (!set) return EMPTY
-  const named = (measure: string): Series | undefined =>
-    set.series.find((one) => one.measure === measure && one.device === null)
-  const series = plan.traces.map((trace) => named(trace.measure))
-  const whole = plan.stackedTo ? named(plan.stackedTo) : undefined
-  const present = series.filter((one): one is Series => one !== undefined && one.missing === null)
-  const first = present[0]
+  const { plan } = strip
+  const every = plan.traces.flatMap((trace) =>
+    set.series
+      .filter((one) => belongs(strip, trace, one))
+      .filter((one) => strip.devices.kind === 'named' || !repeating.includes(one.device ?? ''))
+      .map((one) => ({ trace, one })),
+  )
+  const present = every.filter(({ one }) => one.missing === null)
+  const first = present[0]?.one
   if (!first)
-    return { ...EMPTY, series, missing: series.find((one) => one?.missing)?.missing ?? 'Nothing recorded.' }
+    return { ...EMPTY, missing: every.find(({ one }) => one.missing)?.one.missing ?? 'Nothing recorded.' }
   const times = set.times_ms[first.times] ?? []
   const unknown = times.map(() => null)
-  const values = series.map((one) => (one && one.times === first.times && !one.missing ? one.mean : unknown))
-  const band = !plan.stackedTo && first.low && first.high ? { low: first.low, high: first.high } : null
+  const valuesOf = (one: Series): Values => (one.times === first.times && !one.missing ? one.mean : unknown)
+  const shown = { times, binMs: first.bin_s === null ? null : first.bin_s * 1000, missing: null }
+  const together = strip.devices.kind === 'sum' || strip.devices.kind === 'mean'
+  const lines = together
+    ? plan.traces.map((trace) => added(trace, strip, every, valuesOf, times.length))
+    : weighed(strip, plan.stackedTo ? every : present, valuesOf)
+  const alone = !plan.stackedTo && lines.length === 1 && !together
+  const whole = plan.stackedTo
+    ? set.series.find((one) => one.measure === plan.stackedTo && isOf(strip, one.device) && !one.missing)
+    : undefined
   return {
-    times,
-    binMs: first.bin_s === null ? null : first.bin_s * 1000,
-    values,
-    band,
-    series,
-    whole,
-    missing: null,
+    ...shown,
+    lines,
+    found: together ? lines.length : present.length,
+    band: alone && first.low && first.high ? { low: first.low, high: first.high } : null,
+    whole: whole
+      ? {
+          label: '',
+          device: whole.device,
+          weight: 1,
+          dashed: false,
+          values: valuesOf(whole),
+          summary: whole.summary,
+        }
+      : null,
   }
+}
+
+const isOf = (strip: Strip, device: string | null): boolean =>
+  strip.devices.kind === 'machine'
+    ? device === null
+    : device !== null && (strip.devices.kind !== 'named' || strip.devices.names.includes(device))
+
+/** A counter alone stands for all of its columns. */
+const belongs = (strip: Strip, trace: Trace, one: Series): boolean =>
+  (one.measure === trace.measure && isOf(strip, one.device)) || one.measure.startsWith(`${trace.measure}{`)
+
+interface Found {
+  trace: Trace
+  one: Series
+}
+
+/** The heaviest devices first and darkest; the traces of one device alike in weight. */
+function weighed(strip: Strip, found: Found[], valuesOf: (one: Series) => Values): Line[] {
+  const nameOf = (one: Series): string => one.device ?? /\{(.*)\}$/.exec(one.measure)?.[1] ?? ''
+  const size = (name: string): number =>
+    Math.max(...found.filter(({ one }) => nameOf(one) === name).map(({ one }) => one.summary?.mean ?? -1))
+  const names = [...new Set(found.map(({ one }) => nameOf(one)))]
+  if (strip.devices.kind !== 'named') names.sort((a, b) => size(b) - size(a))
+  const chosen = names.slice(0, mostLines(strip.devices))
+  const isMany = chosen.length > 1
+  return found
+    .filter(({ one }) => chosen.includes(nameOf(one)))
+    .map(({ trace, one }) => {
+      const place = chosen.indexOf(nameOf(one))
+      const fade = isMany ? 1 - (place / (chosen.length - 1)) * (1 - LIGHTEST) : 1
+      const isOnly = strip.plan.traces.length === 1
+      return {
+        label: isMany ? (isOnly ? nameOf(one) : `${nameOf(one)} ${trace.label}`) : trace.label,
+        device: one.device,
+        weight: isMany ? fade : trace.weight,
+        dashed: trace.dashed ?? false,
+        values: valuesOf(one),
+        summary: one.summary,
+      }
+    })
+}
+
+/** All devices as one line: their sum, or their mean. */
+function added(
+  trace: Trace,
+  strip: Strip,
+  found: Found[],
+  valuesOf: (one: Series) => Values,
+  count: number,
+): Line {
+  const parts = found
+    .filter((each) => each.trace === trace && each.one.missing === null)
+    .map(({ one }) => one)
+  const columns = parts.map(valuesOf)
+  const by = strip.devices.kind === 'mean' ? Math.max(parts.length, 1) : 1
+  const values = Array.from({ length: count }, (_, at) => {
+    const here = columns.flatMap((column) => column[at] ?? [])
+    return here.length ? here.reduce((sum, value) => sum + value, 0) / by : null
+  })
+  const known = values.filter((value): value is number => value !== null)
+  const means = parts.flatMap((one) => one.summary?.mean ?? [])
+  const totals = parts.flatMap((one) => one.summary?.total ?? [])
+  const sum = (every: number[]): number | null =>
+    every.length ? every.reduce((whole, each) => whole + each, 0) / by : null
+  return {
+    label: trace.label,
+    device: null,
+    weight: trace.weight,
+    dashed: trace.dashed ?? false,
+    values,
+    // Of sums the percentile is not known from those of the parts, and left out.
+    summary: {
+      low: known.length ? Math.min(...known) : null,
+      mean: sum(means),
+      p95: null,
+      high: known.length ? Math.max(...known) : null,
+      total: sum(totals),
+      coverage: Math.max(0, ...parts.map((one) => one.summary?.coverage ?? 0)),
+      of_s: null,
+    },
+  }
+}
+
+/** Decades that a logarithmic scale spans below its top. */
+export const DECADES = 4
+
+/** Where a value stands between the lower edge, 0, and the upper, 1. */
+export function heightOf(value: number, top: number, log: boolean): number {
+  if (!(top > 0)) return 0
+  if (!log) return Math.min(Math.max(value / top, 0), 1)
+  return value > 0 ? Math.min(Math.max(1 + Math.log10(value / top) / DECADES, 0), 1) : 0
+}
+
+/** Seconds above a line; by the means of bins where those are what is drawn. */
+export function secondsAbove(data: StripData, values: Values, line: number): number {
+  let above = 0
+  for (let at = 0; at < values.length; at++) {
+    const value = values[at]
+    if (value === null || value === undefined || value <= line) continue
+    const step = data.binMs ?? (data.times[at] ?? 0) - (data.times[at - 1] ?? data.times[at] ?? 0)
+    above += step / 1000
+  }
+  return above
 }
 
 /** Running sums over layers; unknown where any layer is. */
@@ -70,7 +213,7 @@ export function stacked(layers: (number | null)[][]): (number | null)[][] {
 
 /** Stretches without observations, from one tick that is known to the next. */
 export function gapsOf(data: StripData): Span[] {
-  const values = data.values[0] ?? []
+  const values = data.lines[0]?.values ?? []
   const gaps: Span[] = []
   for (let at = 0; at < values.length; at++) {
     if (values[at] !== null) continue
@@ -85,9 +228,10 @@ export function gapsOf(data: StripData): Span[] {
 
 /** The highest value of a strip, stacked where it is. */
 export function highest(plan: StripPlan, data: StripData): number {
+  const values = data.lines.map((line) => line.values)
   const columns = plan.stackedTo
-    ? stacked(data.values).slice(-1)
-    : [...data.values, ...(data.band ? [data.band.high] : [])]
+    ? stacked(values).slice(-1)
+    : [...values, ...(data.band ? [data.band.high] : [])]
   let top = 0
   for (const column of columns) for (const value of column) if (value !== null && value > top) top = value
   return top
@@ -102,19 +246,24 @@ export interface Inks {
 const mix = (inks: Inks, weight: number): string =>
   `color-mix(in srgb, ${inks.ink} ${Math.round(weight * 100)}%, ${inks.paper})`
 
-/** uPlot's columns: time, then band or layers, then lines. */
-export function plotColumns(plan: StripPlan, data: StripData): uPlot.AlignedData {
-  if (plan.stackedTo) return [data.times, ...stacked(data.values).reverse()]
-  return [data.times, ...(data.band ? [data.band.high, data.band.low] : []), ...data.values]
+/** uPlot's columns: time, then band or layers, then lines; each value as its height in the strip, 0 to 1. */
+export function plotColumns(plan: StripPlan, data: StripData, top: number, log: boolean): uPlot.AlignedData {
+  const values = data.lines.map((line) => line.values)
+  const heights = (column: Values): Values =>
+    column.map((value) => (value === null ? null : heightOf(value, top, log)))
+  if (plan.stackedTo) return [data.times, ...stacked(values).reverse().map(heights)]
+  const band = data.band ? [data.band.high, data.band.low] : []
+  return [data.times, ...[...band, ...values].map(heights)]
 }
 
 /** uPlot only draws here: axes, legend, cursor and needle are the page's own. */
 export function plotOptions(
   plan: StripPlan,
-  hasBand: boolean,
+  data: StripData,
   inks: Inks,
   size: { width: number; height: number },
 ): uPlot.Options {
+  const hasBand = data.band !== null
   const line = (weight: number, dashed = false): uPlot.Series => ({
     stroke: mix(inks, weight),
     width: 1.25,
@@ -122,10 +271,10 @@ export function plotOptions(
     spanGaps: false,
     ...(dashed ? { dash: [4, 3] } : {}),
   })
-  const layers = [...plan.traces].reverse().map((trace, index) => ({
+  const layers = [...data.lines].reverse().map((layer, index) => ({
     ...line(1),
     width: index === 0 ? 1 : 0,
-    fill: mix(inks, trace.weight * 0.72),
+    fill: mix(inks, layer.weight * 0.72),
   }))
   const hidden: uPlot.Series = { width: 0, points: { show: false }, stroke: 'transparent', spanGaps: false }
   return {
@@ -141,7 +290,7 @@ export function plotOptions(
         ? layers
         : [
             ...(hasBand ? [hidden, { ...hidden }] : []),
-            ...plan.traces.map((trace) => line(trace.weight, trace.dashed)),
+            ...data.lines.map((one) => line(one.weight, one.dashed)),
           ]),
     ],
     ...(hasBand && !plan.stackedTo

@@ -1,93 +1,72 @@
 <script setup lang="ts">
 import { refThrottled, useStorage } from '@vueuse/core'
-import { computed, onBeforeUnmount, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
-import type { Marker } from '../api/client'
-import { useArchive, useDiagnosis, useMarkers, useSeriesSet } from '../api/queries'
+import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
+import { useArchive, useDiagnosis, useGaps, useMarkers, useSeriesSet } from '../api/queries'
+import FindDialog from '../find/FindDialog.vue'
+import type { Entry } from '../find/entries'
+import SidePanel from '../findings/SidePanel.vue'
 import { scaleFor, spellAmount } from '../model/amounts'
 import { spellDuration, spellWindow } from '../model/clock'
-import { FIRST_LOOK, measuresOf } from '../model/layouts'
-import { parsePlace, placeQuery } from '../model/link'
-import { stepTick } from '../model/lookup'
-import { aroundStretch, lengthOf, panBy, zoomAround, type Span } from '../model/span'
-import SidePanel from '../findings/SidePanel.vue'
+import { planOfMeasures } from '../model/layouts'
+import { lengthOf, type Span } from '../model/span'
+import { namesOfAll } from '../model/strips'
+import HostFacts from '../names/HostFacts.vue'
+import { provideNames } from '../names/useNames'
+import type { Severity } from '../notes/markers'
 import TransportBar from '../replay/TransportBar.vue'
 import { useKeys } from '../replay/useKeys'
 import { useLive } from '../replay/useLive'
 import { usePlayback } from '../replay/usePlayback'
-import HostFacts from '../names/HostFacts.vue'
-import { provideNames } from '../names/useNames'
-import type { Severity } from '../notes/markers'
 import StrainMap from '../strainmap/StrainMap.vue'
+import LayoutBar from '../strips/LayoutBar.vue'
 import StripStack from '../strips/StripStack.vue'
+import KeyCap from '../ui/KeyCap.vue'
 import KeysDialog from '../ui/KeysDialog.vue'
 import StateNote from '../ui/StateNote.vue'
 import TopBar from '../ui/TopBar.vue'
 import { usePreferences } from '../usePreferences'
+import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
+import { useKnown } from '../workbench/useKnown'
+import { TABS, useMoves } from '../workbench/useMoves'
+import { useOpening } from '../workbench/useOpening'
 
-const LIVE_MS = 30_000
-const LIVE_WINDOW_MS = 5 * 60_000
-const LINK_EVERY_MS = 400
 const JUDGE_EVERY_MS = 4_000
-const NOTES_TAB = 3
+const FETCH_EVERY_MS = 120
 
 const route = useRoute()
-const router = useRouter()
 const bench = useWorkbench()
-const mapOpen = useStorage('reditus.map', true)
+const board = useStrips()
 const { zone, toggleZone, toggleTheme } = usePreferences()
 const id = computed(() => String(route.params['id']))
 const width = ref(0)
 const helping = ref(false)
+const finding = ref(false)
+const mapOpen = useStorage('reditus.map', true)
 provideNames(id)
 
 const { data: archive, error, isPending } = useArchive(id)
-const extent = computed<Span | null>(() => {
-  const { start_ms: start, end_ms: end } = archive.value ?? {}
-  return typeof start === 'number' && typeof end === 'number'
-    ? { start, end: Math.max(end, start + 1000) }
-    : null
-})
-const isLive = ref(false)
-
-// An archive opens on the place its link names; else a growing one on its newest minutes, and any other as a whole.
-let opened: string | null = null
-watch(
-  extent,
-  (now) => {
-    if (!now) return
-    if (opened === id.value) {
-      bench.grow(now)
-      return
-    }
-    opened = id.value
-    isLive.value = archive.value?.source === 'recorded' && Date.now() - now.end < LIVE_MS
-    const place = parsePlace(route.query)
-    const newest = { start: Math.max(now.end - LIVE_WINDOW_MS, now.start), end: now.end }
-    bench.open(now, place.window ?? (isLive.value ? newest : now), place.needle)
-    if (isLive.value && !place.window) bench.follow(true)
-  },
-  { immediate: true },
-)
-watch(id, () => {
-  bench.close()
-})
-onBeforeUnmount(() => {
-  bench.close()
-})
-
+const { catalogue, charted, devices } = useKnown(id)
+const { isLive } = useOpening(id, archive, catalogue)
 useLive(id)
 usePlayback()
 
 const shownWindow = refThrottled(
   computed(() => bench.window),
-  120,
+  FETCH_EVERY_MS,
   true,
   true,
 )
-const measures = ref(measuresOf(FIRST_LOOK))
+const measures = computed(() => namesOfAll(board.strips))
 const { data: set, error: seriesError, isFetching } = useSeriesSet(id, shownWindow, width, measures)
+const sinceMark = computed<Span | null>(() =>
+  bench.mark !== null && shownWindow.value && bench.mark < shownWindow.value.end
+    ? { start: bench.mark, end: shownWindow.value.end }
+    : null,
+)
+const one = ref(1)
+const { data: since } = useSeriesSet(id, sinceMark, one, measures)
 
 const grown = refThrottled(
   computed(() => archive.value?.end_ms ?? null),
@@ -99,76 +78,28 @@ const { data: diagnosis, isPending: judging } = useDiagnosis(id, grown)
 const severity = ref<Severity>('warning')
 const { data: marked } = useMarkers(id, shownWindow, severity)
 const findings = computed(() => diagnosis.value?.findings ?? [])
+const { data: told } = useGaps(id)
+const gaps = computed(() => (told.value?.gaps ?? []).map((gap) => ({ start: gap.start_ms, end: gap.end_ms })))
+const { step, zoom, pan, find, jump, jumpGap, note, goTo } = useMoves(archive, set, diagnosis, gaps)
 
-const place = refThrottled(
-  computed(() => (bench.window ? { window: bench.window, needle: bench.needle } : null)),
-  LINK_EVERY_MS,
-  true,
-  true,
-)
-watch(place, (now) => {
-  if (now && opened === id.value) void router.replace({ query: placeQuery(now.window, now.needle) })
-})
-
-const tickTimes = computed(() => set.value?.times_ms[0] ?? [])
-
-/** Step from tick to tick where single ticks are drawn, else by the archive's own interval. */
-function step(ticks: number): void {
-  if (!bench.extent) return
-  bench.play(false)
-  const at = bench.needle ?? bench.window?.start ?? bench.extent.start
-  const raw = set.value?.series.find((one) => !one.missing)?.bin_s === null
-  bench.point(
-    raw ? stepTick(tickTimes.value, at, ticks) : at + ticks * (archive.value?.interval_s ?? 1) * 1000,
-  )
-  if (
-    bench.window &&
-    bench.needle !== null &&
-    (bench.needle < bench.window.start || bench.needle > bench.window.end)
-  ) {
-    bench.slide(panBy(bench.window, ticks > 0 ? 0.5 : -0.5, bench.extent))
+function chosen(entry: Entry): void {
+  finding.value = false
+  if (entry.kind === 'time') goTo(entry.at)
+  if (entry.kind === 'layout') board.choose(entry.layout)
+  if (entry.kind === 'measure') {
+    const plan = planOfMeasures([entry.measure.name], charted.value)
+    if (plan) board.add(plan)
+  }
+  if (entry.kind === 'processes') {
+    bench.processFilter = entry.text
+    bench.tab = TABS.moment
+    if (bench.needle === null && bench.window) bench.point((bench.window.start + bench.window.end) / 2)
   }
 }
 
-function find(wanted: string): void {
-  const finding = findings.value.find((one) => one.id === wanted)
-  const found = finding ?? diagnosis.value?.ruled_out.find((one) => one.id === wanted)
-  if (!found || !bench.extent) return
-  bench.play(false)
-  bench.look(aroundStretch({ start: Date.parse(found.start), end: Date.parse(found.end) }, bench.extent))
-  bench.point(Date.parse(finding?.onset.at ?? found.start))
-  bench.selected = wanted
-  bench.tab = finding ? 1 : 2
-}
-
-function note(marker: Marker): void {
-  bench.play(false)
-  bench.point(marker.at_ms)
-  bench.tab = NOTES_TAB
-}
-
-function jump(by: number): void {
-  const inTime = [...findings.value].sort((a, b) => Date.parse(a.start) - Date.parse(b.start))
-  const at = bench.needle ?? 0
-  const started = (one: { onset: { at: string } }): number => Date.parse(one.onset.at)
-  const next =
-    by > 0
-      ? inTime.find((one) => started(one) > at + 1)
-      : [...inTime].reverse().find((one) => started(one) < at - 1)
-  const chosen = next ?? (by > 0 ? inTime[0] : inTime[inTime.length - 1])
-  if (chosen) find(chosen.id)
-}
-
-function zoom(factor: number): void {
-  const { window, extent: whole, needle } = bench
-  if (!window || !whole) return
-  const middle = (window.start + window.end) / 2
-  const at = needle !== null && needle >= window.start && needle <= window.end ? needle : middle
-  bench.look(zoomAround(window, at, factor, whole))
-}
-
-const pan = (share: number): void => {
-  if (bench.window && bench.extent) bench.look(panBy(bench.window, share, bench.extent))
+/** The mark goes where the needle is; where it is already, it goes away. */
+function mark(): void {
+  bench.mark = bench.mark === bench.needle ? null : bench.needle
 }
 
 useKeys({
@@ -205,11 +136,24 @@ useKeys({
   map: () => {
     mapOpen.value = !mapOpen.value
   },
+  find: () => {
+    finding.value = true
+  },
+  mark,
+  loop: () => {
+    bench.loop(!bench.looping)
+  },
+  pin: () => {
+    bench.pin()
+  },
   next: () => {
     jump(1)
   },
   previous: () => {
     jump(-1)
+  },
+  nextGap: () => {
+    jumpGap(1)
   },
   slower: () => {
     bench.changePace(-1)
@@ -256,6 +200,16 @@ const about = computed(() => {
           <span class="text-ink">{{ spellWindow(bench.window.start, bench.window.end, zone) }}</span>
           {{ spellDuration(lengthOf(bench.window) / 1000) }}
         </p>
+        <button
+          type="button"
+          class="whitespace-nowrap hover:text-ink"
+          aria-keyshortcuts="/"
+          title="Find a measure, a time, a layout, a process (/)"
+          data-find
+          @click="finding = true"
+        >
+          Find a measure, a time <KeyCap name="/" />
+        </button>
       </template>
     </TopBar>
     <StateNote v-if="error && !archive" :title="error.title" :hint="error.message" />
@@ -276,19 +230,24 @@ const about = computed(() => {
       />
       <main class="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
         <h1 class="sr-only">{{ archive.host.name }}, {{ archive.name }}</h1>
-        <StripStack
-          :archive="archive"
-          :plans="FIRST_LOOK"
-          :set="set"
-          :findings="findings"
-          :with-lane="!mapOpen"
-          :markers="marked?.markers ?? []"
-          :zone="zone"
-          :aria-busy="isFetching"
-          @width="width = $event"
-          @find="find"
-          @note="note"
-        />
+        <div class="flex min-h-0 flex-col">
+          <LayoutBar :devices="devices" />
+          <StripStack
+            class="grow"
+            :archive="archive"
+            :set="set"
+            :since="sinceMark ? since : undefined"
+            :measures="charted"
+            :findings="findings"
+            :with-lane="!mapOpen"
+            :markers="marked?.markers ?? []"
+            :zone="zone"
+            :aria-busy="isFetching"
+            @width="width = $event"
+            @find="find"
+            @note="note"
+          />
+        </div>
         <SidePanel
           :archive-id="id"
           :diagnosis="diagnosis"
@@ -306,11 +265,23 @@ const about = computed(() => {
         :findings="findings"
         :coverage="archive.coverage"
         :live="isLive"
+        :gaps="gaps"
         @step="step"
         @jump="jump"
+        @jump-gap="jumpGap"
+        @mark="mark"
         @help="helping = true"
       />
     </template>
+    <FindDialog
+      v-if="bench.extent"
+      :open="finding"
+      :measures="charted"
+      :extent="bench.extent"
+      :zone="zone"
+      @close="finding = false"
+      @choose="chosen"
+    />
     <KeysDialog :open="helping" @close="helping = false" />
   </div>
 </template>

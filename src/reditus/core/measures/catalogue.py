@@ -5,6 +5,7 @@ from reditus.core.measures.disk import DISK
 from reditus.core.measures.measure import Measure
 from reditus.core.measures.memory import MEMORY, SWAP
 from reditus.core.measures.network import NETWORK
+from reditus.core.measures.process import is_process, process_measure
 from reditus.core.measures.processor import PROCESSOR
 from reditus.core.measures.raw import counter_measure, is_counter
 from reditus.core.measures.strain import STRAIN
@@ -18,9 +19,11 @@ MEASURES: dict[str, Measure] = {
 
 
 def measure_named(name: str) -> Measure:
-    """A measure of the catalogue, or a counter as it is (raw.py). Raise UnknownMeasure, naming the nearest ones."""
+    """A measure of the catalogue, a counter as it is (raw.py), or one process's (process.py). Raise UnknownMeasure, naming the nearest ones."""
     if is_counter(name):
         return counter_measure(name)
+    if is_process(name):
+        return process_measure(name)
     try:
         return MEASURES[name]
     except KeyError:

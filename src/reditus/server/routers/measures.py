@@ -8,7 +8,7 @@ from reditus.core.counters import COUNTERS
 from reditus.core.measures import MEASURES
 from reditus.server.context import StoreDep
 from reditus.server.schemas import AvailableOut, CounterOut, MeasureOut
-from reditus.store.wanted import available
+from reditus.store.wanted import available, own_devices
 
 router = APIRouter(tags=["measures"])
 
@@ -29,7 +29,12 @@ def list_counters() -> list[CounterOut]:
 def list_available_measures(archive_id: UUID, store: StoreDep) -> list[AvailableOut]:
     """The measures that an archive's counters can give, each with its devices."""
     with store.reading(archive_id) as reader:
-        known = reader.known
+        known, facts = reader.known, reader.scope.facts
     return [
-        AvailableOut(**MeasureOut.of(measure).model_dump(), devices=devices) for measure, devices in available(known)
+        AvailableOut(
+            **MeasureOut.of(measure).model_dump(),
+            devices=list(devices),
+            repeating=[name for name in devices if name not in own_devices(facts, measure, devices)],
+        )
+        for measure, devices in available(known)
     ]

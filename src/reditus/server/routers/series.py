@@ -8,6 +8,7 @@ import orjson
 from fastapi import APIRouter, Query, Request, Response
 
 from reditus.core.bins import MAX_BINS
+from reditus.core.errors import WindowError
 from reditus.core.types import NS_PER_MS
 from reditus.server.cancelling import Patience, while_wanted
 from reditus.server.context import StoreDep
@@ -18,6 +19,8 @@ from reditus.server.times import to_ms
 router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
 
 MAX_SERIES = 512
+MOST_NAMES = 160
+"""Of measures in one request: forty strips with four lines each."""
 
 
 @router.get("/series", response_model=SeriesSetOut)
@@ -26,7 +29,8 @@ async def read_series(
     request: Request,
     store: StoreDep,
     measure: Annotated[
-        list[str], Query(min_length=1, max_length=64, description="NAME, NAME@DEVICE, or NAME@* for every device.")
+        list[str],
+        Query(min_length=1, max_length=MOST_NAMES, description="NAME, NAME@DEVICE, or NAME@* for every device."),
     ],
     start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
     end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
@@ -37,7 +41,9 @@ async def read_series(
     def work(patience: Patience) -> bytes:
         with store.reading(archive_id, patience.check) as reader:
             window = asked_window(reader, start, end)
-            wanted = [one for text in measure for one in parse_wanted(text, reader.known)][:MAX_SERIES]
+            wanted = [one for text in measure for one in parse_wanted(text, reader.known)]
+            if len(wanted) > MAX_SERIES:
+                raise WindowError(f"{len(wanted)} series are asked for at once; at most {MAX_SERIES} are drawn")
             found = drawn(reader, wanted, window, width)
         times, series = _shaped(found)
         ends = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns)}

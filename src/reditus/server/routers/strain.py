@@ -8,7 +8,7 @@ import orjson
 from fastapi import APIRouter, Query, Request, Response
 
 from reditus.core.bins import Binned
-from reditus.core.measures import Per, Resource
+from reditus.core.measures import Resource
 from reditus.core.measures.strain import BEHIND, STRAIN
 from reditus.core.types import NS_PER_MS, FloatArray
 from reditus.server.cancelling import Patience, while_wanted
@@ -17,12 +17,11 @@ from reditus.server.reading import asked_window, binned
 from reditus.server.schemas import StrainMapOut
 from reditus.server.times import to_ms
 from reditus.store.reader import Reader
-from reditus.store.wanted import Wanted, devices_of
+from reditus.store.wanted import Wanted, devices_of, own_devices
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["strain"])
 
 MOST_BINS = 4_000
-LOOPBACK = "lo"
 MOST_DEVICES = 256
 
 
@@ -62,11 +61,7 @@ def _wanted(reader: Reader, opened: list[Resource]) -> list[Wanted]:
         out.append(Wanted(measure, None))
         if measure.resource not in opened:
             continue
-        names = list(devices_of(reader.known, measure))
-        if measure.per is Per.DISK:
-            names = reader.scope.facts.bottom_disks(names) or names
-        elif measure.per is Per.INTERFACE:
-            names = [name for name in names if name != LOOPBACK] or names
+        names = own_devices(reader.scope.facts, measure, devices_of(reader.known, measure))
         out += [Wanted(measure, name) for name in names[:MOST_DEVICES]]
     return out
 

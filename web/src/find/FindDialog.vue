@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import {
+  Combobox,
+  ComboboxInput,
+  ComboboxOption,
+  ComboboxOptions,
+  Dialog,
+  DialogPanel,
+  DialogTitle,
+} from '@headlessui/vue'
+import { computed, ref, watch } from 'vue'
+import type { Zone } from '../model/clock'
+import type { KnownMeasure } from '../model/layouts'
+import type { Span } from '../model/span'
+import { entriesFor, type Entry } from './entries'
+
+/** Type what you are after: a time, a measure, a layout, a process. */
+interface Props {
+  open: boolean
+  measures: KnownMeasure[]
+  extent: Span
+  zone: Zone
+}
+const props = defineProps<Props>()
+const emit = defineEmits<{ close: []; choose: [entry: Entry] }>()
+
+const typed = ref('')
+watch(
+  () => props.open,
+  () => {
+    typed.value = ''
+  },
+)
+const entries = computed(() =>
+  entriesFor(typed.value, {
+    measures: props.measures,
+    newest: props.extent.end,
+    earliest: props.extent.start,
+    zone: props.zone,
+  }),
+)
+const WORDS: Record<Entry['kind'], string> = {
+  time: 'time',
+  measure: 'measure',
+  layout: 'layout',
+  processes: 'processes',
+}
+function choose(entry: Entry | null): void {
+  if (entry) emit('choose', entry)
+}
+</script>
+
+<template>
+  <Dialog :open="open" class="relative z-50" @close="emit('close')">
+    <div class="fixed inset-0 bg-ink/30" aria-hidden="true" />
+    <div class="fixed inset-0 flex items-start justify-center p-6 pt-24">
+      <DialogPanel class="w-full max-w-xl border border-rule-strong bg-leaf shadow-xl" data-find-dialog>
+        <DialogTitle class="sr-only">Find a measure, a time, a layout or a process</DialogTitle>
+        <Combobox :model-value="null" nullable @update:model-value="choose($event as Entry | null)">
+          <ComboboxInput
+            class="w-full border-b border-rule-strong bg-transparent px-4 py-3 font-serif text-lg outline-none placeholder:text-soft"
+            placeholder="wait per request · yesterday 14:05 · -2h · a process"
+            aria-label="What to find"
+            autocomplete="off"
+            @change="typed = ($event.target as HTMLInputElement).value"
+          />
+          <ComboboxOptions static class="max-h-[50vh] overflow-y-auto py-1">
+            <ComboboxOption
+              v-for="entry in entries"
+              :key="`${entry.kind} ${entry.id}`"
+              v-slot="{ active }"
+              :value="entry"
+              as="template"
+            >
+              <li
+                class="flex cursor-pointer items-baseline gap-3 px-4 py-1"
+                :class="active ? 'bg-rule/50' : ''"
+                :data-entry="entry.kind"
+              >
+                <span class="w-16 shrink-0 text-2xs text-soft">{{ WORDS[entry.kind] }}</span>
+                <span class="shrink-0">{{ entry.title }}</span>
+                <span class="truncate text-2xs text-soft">{{ entry.note }}</span>
+              </li>
+            </ComboboxOption>
+          </ComboboxOptions>
+        </Combobox>
+        <p class="border-t border-rule px-4 py-1.5 text-2xs text-soft">
+          A measure is added on top, with its whole past. Times: 14:05, yesterday 14:05, 13 Nov 6:00,
+          2026-11-13 06:00, -2h.
+        </p>
+      </DialogPanel>
+    </div>
+  </Dialog>
+</template>

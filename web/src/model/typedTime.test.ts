@@ -1,0 +1,48 @@
+import { describe, expect, it } from 'vitest'
+import { parseTyped } from './typedTime'
+
+const NEWEST = Date.parse('2026-11-13T22:30:00Z') // a Friday
+const typed = (text: string): string | null => {
+  const at = parseTyped(text, NEWEST, 'UTC')
+  return at === null ? null : new Date(at).toISOString().replace('.000Z', 'Z')
+}
+
+describe('a typed time', () => {
+  it.each([
+    ['14:05', '2026-11-13T14:05:00Z'],
+    ['23:10', '2026-11-12T23:10:00Z'],
+    ['9:30:15', '2026-11-13T09:30:15Z'],
+    ['yesterday 14:05', '2026-11-12T14:05:00Z'],
+    ['Yesterday', '2026-11-12T00:00:00Z'],
+    ['today 06:00', '2026-11-13T06:00:00Z'],
+    ['thu 9:30', '2026-11-12T09:30:00Z'],
+    ['Friday 01:00', '2026-11-13T01:00:00Z'],
+    ['13 Nov 06:00', '2026-11-13T06:00:00Z'],
+    ['nov 13, 06:00', '2026-11-13T06:00:00Z'],
+    ['24 December 12:00', '2025-12-24T12:00:00Z'],
+    ['1 Feb 2025 08:00', '2025-02-01T08:00:00Z'],
+    ['2026-11-13 06:00', '2026-11-13T06:00:00Z'],
+    ['2026-11-13T06:00', '2026-11-13T06:00:00Z'],
+    ['2026-11-13T06:00:00+02:00', '2026-11-13T04:00:00Z'],
+    ['-2h', '2026-11-13T20:30:00Z'],
+    ['90 min ago', '2026-11-13T21:00:00Z'],
+    ['now', '2026-11-13T22:30:00Z'],
+  ])('%s', (text, expected) => {
+    expect(typed(text)).toBe(expected)
+  })
+
+  it.each([
+    '',
+    'cpu.busy',
+    '25:00',
+    '14:75',
+    '31 Feb',
+    '2026-13-01',
+    '-2 parsecs',
+    '14',
+    'noonish',
+    'disk wait',
+  ])('is not read into “%s”', (text) => {
+    expect(typed(text)).toBeNull()
+  })
+})

@@ -1,0 +1,104 @@
+import type { Zone } from './clock'
+
+/** A time as people type it, told against the newest tick: what `now` is to somebody who reads an archive. */
+
+const MINUTE = 60_000
+const DAY = 86_400_000
+const SIZES: Record<string, number> = { s: 1_000, m: MINUTE, min: MINUTE, h: 3_600_000, d: DAY, w: 7 * DAY }
+const MONTHS = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec']
+const WEEKDAYS = ['sun', 'mon', 'tue', 'wed', 'thu', 'fri', 'sat']
+
+interface Parts {
+  year: number
+  month: number
+  day: number
+}
+
+const partsOf = (ms: number, zone: Zone): Parts => {
+  const at = new Date(ms)
+  return zone === 'UTC'
+    ? { year: at.getUTCFullYear(), month: at.getUTCMonth(), day: at.getUTCDate() }
+    : { year: at.getFullYear(), month: at.getMonth(), day: at.getDate() }
+}
+const momentOf = (date: Parts, clockMs: number, zone: Zone): number => {
+  const { year, month, day } = date
+  const [hour, minute, second] = [
+    Math.floor(clockMs / 3_600_000),
+    Math.floor(clockMs / MINUTE) % 60,
+    Math.floor(clockMs / 1000) % 60,
+  ]
+  return zone === 'UTC'
+    ? Date.UTC(year, month, day, hour, minute, second)
+    : new Date(year, month, day, hour, minute, second).getTime()
+}
+const weekdayOf = (ms: number, zone: Zone): number =>
+  zone === 'UTC' ? new Date(ms).getUTCDay() : new Date(ms).getDay()
+
+/** "14:05", "14:05:30" or "14" with "h" as milliseconds of a day; null for what is none. */
+function clockOf(text: string): number | null {
+  const found = /^(\d{1,2})(?::(\d{2}))?(?::(\d{2}))?$/.exec(text)
+  if (!found || found[2] === undefined) return null
+  const [hour, minute, second] = [Number(found[1]), Number(found[2]), Number(found[3] ?? 0)]
+  return hour < 24 && minute < 60 && second < 60 ? hour * 3_600_000 + minute * MINUTE + second * 1000 : null
+}
+
+function dayOf(words: string[], newest: number, zone: Zone): Parts | null {
+  const [first = '', second = '', third = ''] = words
+  if (words.length === 1) {
+    if (first === 'today') return partsOf(newest, zone)
+    if (first === 'yesterday') return partsOf(newest - DAY, zone)
+    const iso = /^(\d{4})-(\d{2})-(\d{2})$/.exec(first)
+    if (iso) return checked({ year: Number(iso[1]), month: Number(iso[2]) - 1, day: Number(iso[3]) })
+    const weekday = WEEKDAYS.findIndex((name) => first.length >= 3 && first.startsWith(name))
+    if (weekday >= 0) {
+      const back = (weekdayOf(newest, zone) - weekday + 7) % 7
+      return partsOf(newest - back * DAY, zone)
+    }
+  }
+  const [dayText, monthText] = /^\d/.test(first) ? [first, second] : [second, first]
+  const month = MONTHS.indexOf(monthText.slice(0, 3))
+  if (month < 0 || !/^\d{1,2}\.?$/.test(dayText) || words.length > 3) return null
+  const day = Number.parseInt(dayText, 10)
+  if (third) return /^\d{4}$/.test(third) ? checked({ year: Number(third), month, day }) : null
+  const { year } = partsOf(newest, zone)
+  const soon = checked({ year, month, day })
+  // A day that is still to come was meant of last year.
+  return soon && momentOf(soon, 0, zone) > newest + DAY ? checked({ ...soon, year: year - 1 }) : soon
+}
+
+function checked(date: Parts): Parts | null {
+  const at = new Date(Date.UTC(date.year, date.month, date.day))
+  return at.getUTCMonth() === date.month && at.getUTCDate() === date.day ? date : null
+}
+
+/**
+ * "14:05", "yesterday 14:05", "thu 9:30", "13 nov 06:00", "2026-11-13 06:00", RFC 3339, "-2h", "90 min ago", "now".
+ * Null for what is no time.
+ */
+export function parseTyped(typed: string, newest: number, zone: Zone): number | null {
+  const text = typed.trim().toLowerCase()
+  if (text === 'now' || text === 'end') return newest
+  const ago = /^(?:-\s*(\d+(?:\.\d+)?)\s*([a-z]+)|(\d+(?:\.\d+)?)\s*([a-z]+)\s+ago)$/.exec(text)
+  if (ago) {
+    const size = SIZES[ago[2] ?? ago[4] ?? '']
+    return size === undefined ? null : newest - Number(ago[1] ?? ago[3]) * size
+  }
+  if (/^\d{4}-\d{2}-\d{2}t\d{2}:\d{2}(:\d{2}(\.\d+)?)?(z|[+-]\d{2}:?\d{2})$/.test(text)) {
+    const at = Date.parse(typed.trim())
+    return Number.isFinite(at) ? at : null
+  }
+  const words = text
+    .replace(/(\d)t(\d)/, '$1 $2')
+    .split(/[\s,]+/)
+    .filter(Boolean)
+  if (!words.length) return null
+  const clock = clockOf(words[words.length - 1] ?? '')
+  const rest = clock === null ? words : words.slice(0, -1)
+  if (clock !== null && !rest.length) {
+    // A bare clock time is the last one that there was.
+    const at = momentOf(partsOf(newest, zone), clock, zone)
+    return at > newest + MINUTE ? momentOf(partsOf(newest - DAY, zone), clock, zone) : at
+  }
+  const day = dayOf(rest, newest, zone)
+  return day ? momentOf(day, clock ?? 0, zone) : null
+}

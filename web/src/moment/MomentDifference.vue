@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useMeasures } from '../api/queries'
+import { scaleFor, spellAmount } from '../model/amounts'
+import { spellDay, spellTime, type Zone } from '../model/clock'
+import MomentHead from './MomentHead.vue'
+import { differences } from './difference'
+import type { Readings } from './readings'
+
+/** What differs between the pinned moment and this one. */
+const props = defineProps<{ then: Readings; now: Readings; at: number; zone: Zone }>()
+const emit = defineEmits<{ unpin: []; go: [] }>()
+
+const SHOWN = 8
+const { data: measures } = useMeasures()
+const isWhole = ref(false)
+const found = computed(() =>
+  differences(measures.value ?? [], props.then, props.now).map((one) => ({
+    ...one,
+    scale: scaleFor(one.unit, Math.max(Math.abs(one.then), Math.abs(one.now))),
+  })),
+)
+const shown = computed(() => (isWhole.value ? found.value : found.value.slice(0, SHOWN)))
+</script>
+
+<template>
+  <section class="border-y border-rule-strong py-2" data-difference>
+    <MomentHead title="What differs" note="most first" />
+    <p class="text-2xs text-soft">
+      from
+      <button type="button" class="underline hover:text-needle" title="Go there" @click="emit('go')">
+        {{ spellDay(at, zone) }} {{ spellTime(at, zone) }}
+      </button>
+      to this moment ·
+      <button type="button" class="underline hover:text-needle" @click="emit('unpin')">unpin</button>
+    </p>
+    <table class="mt-1 w-full text-2xs">
+      <tbody>
+        <tr v-for="one in shown" :key="one.name" class="border-t border-rule" :data-differs="one.name">
+          <td class="max-w-28 truncate py-0.5" :title="one.name">{{ one.title }}</td>
+          <td class="text-right whitespace-nowrap text-soft">
+            {{ spellAmount(one.then, one.unit, one.scale) }}
+          </td>
+          <td class="px-1 text-center" aria-label="became">{{ one.now > one.then ? '↗' : '↘' }}</td>
+          <td class="text-right whitespace-nowrap">{{ spellAmount(one.now, one.unit, one.scale) }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="!found.length" class="text-2xs">Nothing that matters.</p>
+    <button
+      v-if="found.length > SHOWN"
+      type="button"
+      class="text-2xs text-soft underline hover:text-ink"
+      @click="isWhole = !isWhole"
+    >
+      {{ isWhole ? 'fewer' : `${found.length - SHOWN} more` }}
+    </button>
+  </section>
+</template>

@@ -1,0 +1,158 @@
+<script setup lang="ts">
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
+import { computed } from 'vue'
+import { LAYOUTS, writeDevice, type DeviceRef } from '../model/layouts'
+import { useNames } from '../names/useNames'
+import { useStrips } from '../useStrips'
+import { useWorkbench } from '../useWorkbench'
+
+/** Which strips: the ready layouts in the order of the work; and which stretch of time. */
+const props = defineProps<{ devices: DeviceRef[] }>()
+
+const board = useStrips()
+const bench = useWorkbench()
+const names = useNames()
+
+const KINDS: Record<DeviceRef['kind'], string> = { core: 'core', disk: 'disk', interface: 'interface' }
+const plain = computed(() => LAYOUTS.filter((layout) => layout.id !== 'device'))
+const labelOf = (device: DeviceRef): string =>
+  `${KINDS[device.kind]} ${names.labelOf(device.kind, device.name)}`
+const chosen = computed(() => (board.layout === 'device' && board.device ? writeDevice(board.device) : ''))
+function chooseDevice(text: string): void {
+  const found = props.devices.find((device) => writeDevice(device) === text)
+  if (found) board.choose('device', found)
+}
+
+const MINUTE = 60_000
+const STRETCHES: { label: string; title: string; ms: number | null }[] = [
+  { label: '5 min', title: 'The last five minutes', ms: 5 * MINUTE },
+  { label: '1 h', title: 'The last hour', ms: 60 * MINUTE },
+  { label: 'whole', title: 'The whole archive (0)', ms: null },
+]
+function last(ms: number | null): void {
+  const extent = bench.extent
+  if (extent)
+    bench.look(ms === null ? extent : { start: Math.max(extent.end - ms, extent.start), end: extent.end })
+}
+</script>
+
+<template>
+  <div
+    class="flex h-8 shrink-0 items-center gap-3.5 overflow-hidden border-b border-rule pr-3 pl-[18px] whitespace-nowrap text-soft"
+    data-layout-bar
+  >
+    <nav class="flex items-center gap-3.5" aria-label="Layouts">
+      <button
+        v-for="layout in plain"
+        :key="layout.id"
+        type="button"
+        class="hover:text-ink"
+        :class="
+          board.layout === layout.id
+            ? 'font-serif text-[15px] font-semibold text-ink italic'
+            : 'font-serif text-[15px] italic'
+        "
+        :aria-pressed="board.layout === layout.id"
+        :title="layout.note"
+        :data-layout="layout.id"
+        @click="board.choose(layout.id)"
+      >
+        {{ layout.title
+        }}<span
+          v-if="board.opensFirst === layout.id"
+          class="ml-0.5 align-super text-[9px] text-needle not-italic"
+          title="This layout opens first"
+          aria-label="opens first"
+          >1</span
+        >
+      </button>
+      <Listbox
+        v-if="devices.length"
+        as="div"
+        class="relative"
+        :model-value="chosen"
+        @update:model-value="chooseDevice($event as string)"
+      >
+        <ListboxButton
+          class="font-serif text-[15px] italic hover:text-ink"
+          :class="board.layout === 'device' ? 'font-semibold text-ink' : ''"
+          title="Everything about one core, disk or interface"
+          data-layout="device"
+          >{{
+            board.layout === 'device' && board.device ? labelOf(board.device) : 'One device'
+          }}
+          ▾</ListboxButton
+        >
+        <ListboxOptions
+          class="absolute top-full left-0 z-40 mt-1 max-h-[50vh] overflow-y-auto border border-rule-strong bg-leaf py-1 text-ink shadow-lg outline-none"
+        >
+          <ListboxOption
+            v-for="device in devices"
+            :key="writeDevice(device)"
+            v-slot="{ active, selected }"
+            :value="writeDevice(device)"
+            as="template"
+          >
+            <li
+              class="cursor-pointer px-4 py-0.5"
+              :class="[active ? 'bg-rule/50' : '', selected ? 'font-semibold' : '']"
+            >
+              {{ labelOf(device) }}
+            </li>
+          </ListboxOption>
+        </ListboxOptions>
+      </Listbox>
+    </nav>
+    <button
+      v-if="board.isChanged"
+      type="button"
+      class="text-2xs underline hover:text-needle"
+      title="Put the layout back as it is ready-made"
+      @click="board.choose(board.layout)"
+    >
+      changed; put back
+    </button>
+    <button
+      v-else-if="board.opensFirst !== board.layout && board.layout !== 'device'"
+      type="button"
+      class="text-2xs underline hover:text-needle"
+      @click="board.opensFirst = board.layout"
+    >
+      open this first
+    </button>
+    <div class="ml-auto flex items-center gap-2.5 text-2xs">
+      <button
+        type="button"
+        class="hover:text-ink disabled:opacity-40"
+        title="The window before (Backspace)"
+        aria-label="The window before"
+        :disabled="!bench.canLookBack"
+        @click="bench.lookBack()"
+      >
+        ↶
+      </button>
+      <button
+        type="button"
+        class="hover:text-ink disabled:opacity-40"
+        title="The window after (Shift+Backspace)"
+        aria-label="The window after"
+        :disabled="!bench.canLookForward"
+        @click="bench.lookForward()"
+      >
+        ↷
+      </button>
+      <span aria-hidden="true">last</span>
+      <button
+        v-for="stretch in STRETCHES"
+        :key="stretch.label"
+        type="button"
+        class="hover:text-ink"
+        :title="stretch.title"
+        :aria-label="stretch.title"
+        @click="last(stretch.ms)"
+      >
+        {{ stretch.label }}
+      </button>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,241 @@
+<script setup lang="ts">
+import { Popover, PopoverButton, PopoverPanel } from '@headlessui/vue'
+import { computed, reactive, ref, useTemplateRef } from 'vue'
+import type { Scale } from '../model/amounts'
+import { unitOf, type KnownMeasure } from '../model/layouts'
+import { clampHeight, HOTTEST, mayChoose, spellDevices, type Devices, type Strip } from '../model/strips'
+import { useNames } from '../names/useNames'
+import { useStrips } from '../useStrips'
+
+/** Everything that can be chosen about one strip. */
+interface Props {
+  strip: Strip
+  /** The value at the upper edge, and how values are printed. */
+  top: number
+  scale: Scale
+  devices: string[]
+  measures: KnownMeasure[]
+}
+const props = defineProps<Props>()
+
+const board = useStrips()
+const names = useNames()
+const TALLER = 40
+const button = useTemplateRef<HTMLDivElement>('button')
+const place = reactive({ left: '0', top: '0' })
+function settle(): void {
+  const box = button.value?.getBoundingClientRect()
+  if (!box) return
+  // Near the bottom of the page the menu opens upwards.
+  const top = Math.max(Math.min(box.bottom + 2, innerHeight - 330), 48)
+  Object.assign(place, { left: `${box.left - 4}px`, top: `${top}px` })
+}
+
+const change = (more: Partial<Strip>): void => {
+  board.change(props.strip.key, more)
+}
+const KINDS: { devices: Devices; label: string }[] = [
+  { devices: { kind: 'machine' }, label: 'the machine' },
+  { devices: { kind: 'each' }, label: 'each' },
+  { devices: { kind: 'hottest', count: HOTTEST }, label: `hottest ${HOTTEST}` },
+  { devices: { kind: 'sum' }, label: 'sum' },
+  { devices: { kind: 'mean' }, label: 'mean' },
+]
+const kinds = computed(() => KINDS.filter((one) => mayChoose(props.strip.plan, one.devices.kind)))
+const named = computed(() => (props.strip.devices.kind === 'named' ? props.strip.devices.names : []))
+function toggleDevice(name: string): void {
+  const next = named.value.includes(name)
+    ? named.value.filter((one) => one !== name)
+    : // Layers stand for one device at a time.
+      [...(props.strip.plan.stackedTo ? [] : named.value), name]
+  change({ devices: next.length ? { kind: 'named', names: next } : { kind: 'machine' } })
+}
+
+const alike = computed(() =>
+  props.strip.plan.stackedTo
+    ? []
+    : props.measures.filter(
+        (one) =>
+          unitOf(one.name, one.unit) === props.strip.plan.unit &&
+          (one.per ?? null) === (props.strip.plan.per ?? null) &&
+          props.strip.plan.traces.every((trace) => trace.measure !== one.name),
+      ),
+)
+function addMeasure(event: Event): void {
+  const field = event.target as HTMLSelectElement
+  const found = alike.value.find((one) => one.name === field.value)
+  field.value = ''
+  if (!found) return
+  const { plan } = props.strip
+  const traces = [
+    ...plan.traces,
+    {
+      measure: found.name,
+      label: found.title.toLowerCase(),
+      weight: Math.max(1 - plan.traces.length * 0.2, 0.4),
+      dashed: plan.traces.length % 2 === 1,
+    },
+  ]
+  const id = traces.map((trace) => trace.measure).join('+')
+  change({ plan: { ...plan, id, note: '', traces } })
+}
+
+const typedLine = ref('')
+const shownLine = computed(() =>
+  props.strip.line === null ? '' : String(Number((props.strip.line / props.scale.by).toPrecision(6))),
+)
+function putLine(event: Event): void {
+  const text = (event.target as HTMLInputElement).value.trim().replace(',', '.')
+  typedLine.value = text
+  if (text === '') change({ line: null })
+  else if (Number.isFinite(Number(text))) change({ line: Number(text) * props.scale.by })
+}
+const wrongLine = computed(() => typedLine.value !== '' && !Number.isFinite(Number(typedLine.value)))
+const EDGES = [
+  { kind: 'auto', label: 'automatic', title: 'The upper edge follows what is shown' },
+  { kind: 'locked', label: 'locked', title: 'The upper edge stays as it is now' },
+  {
+    kind: 'matched',
+    label: 'matched',
+    title: 'The same upper edge as the other matched strips of this unit',
+  },
+] as const
+const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
+  change({ edge: kind === 'locked' ? { kind, top: props.top } : { kind } })
+}
+</script>
+
+<template>
+  <Popover class="flex">
+    <div ref="button">
+      <PopoverButton
+        class="px-1 leading-4 text-soft hover:text-needle"
+        :aria-label="`Choose about ${strip.plan.title}`"
+        data-strip-menu
+        @click="settle"
+        >⋯</PopoverButton
+      >
+    </div>
+    <Teleport to="body">
+      <PopoverPanel
+        v-slot="{ close }"
+        class="fixed z-50 w-[330px] space-y-2 border border-rule-strong bg-leaf p-3 text-2xs shadow-xl"
+        :style="place"
+        data-strip-choices
+      >
+        <h3 class="font-serif text-[15px] font-semibold">{{ strip.plan.title }}</h3>
+        <fieldset v-if="strip.plan.per">
+          <legend class="text-soft">of</legend>
+          <div class="flex flex-wrap gap-x-3">
+            <button
+              v-for="one in kinds"
+              :key="one.label"
+              type="button"
+              class="hover:text-needle"
+              :class="
+                spellDevices(strip.devices) === spellDevices(one.devices) ? 'font-semibold underline' : ''
+              "
+              :aria-pressed="spellDevices(strip.devices) === spellDevices(one.devices)"
+              @click="change({ devices: one.devices })"
+            >
+              {{ one.label }}
+            </button>
+          </div>
+          <div class="mt-0.5 flex max-h-24 flex-wrap gap-x-3 overflow-y-auto">
+            <label v-for="name in devices" :key="name" class="flex items-center gap-1">
+              <input
+                type="checkbox"
+                class="accent-ink"
+                :checked="named.includes(name)"
+                @change="toggleDevice(name)"
+              />{{ names.labelOf(strip.plan.per, name) }}
+            </label>
+          </div>
+        </fieldset>
+        <fieldset>
+          <legend class="text-soft">upper edge</legend>
+          <div class="flex gap-3">
+            <button
+              v-for="edge in EDGES"
+              :key="edge.kind"
+              type="button"
+              class="hover:text-needle"
+              :class="strip.edge.kind === edge.kind ? 'font-semibold underline' : ''"
+              :aria-pressed="strip.edge.kind === edge.kind"
+              :title="edge.title"
+              @click="putEdge(edge.kind)"
+            >
+              {{ edge.label }}
+            </button>
+            <label v-if="!strip.plan.stackedTo" class="ml-auto flex items-center gap-1">
+              <input
+                type="checkbox"
+                class="accent-ink"
+                :checked="strip.log"
+                @change="change({ log: !strip.log })"
+              />logarithmic
+            </label>
+          </div>
+        </fieldset>
+        <label class="flex items-baseline gap-2">
+          <span class="text-soft">time above a line at</span>
+          <input
+            class="w-16 border-b border-rule-strong bg-transparent text-right"
+            :value="shownLine"
+            :aria-invalid="wrongLine"
+            aria-label="A line to count the time above"
+            @change="putLine"
+          />
+          {{ scale.unit }}
+          <span v-if="wrongLine" class="text-needle" role="alert">a number, or nothing</span>
+        </label>
+        <label v-if="alike.length" class="flex items-baseline gap-2">
+          <span class="whitespace-nowrap text-soft">show here too</span>
+          <select
+            class="min-w-0 grow border-b border-rule-strong bg-leaf"
+            :aria-label="`A measure to show in ${strip.plan.title} too`"
+            @change="addMeasure"
+          >
+            <option value="">a measure of the same unit …</option>
+            <option v-for="one in alike" :key="one.name" :value="one.name">{{ one.title }}</option>
+          </select>
+        </label>
+        <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2">
+          <button type="button" class="hover:text-needle" @click="board.moveBy(strip.key, -1)">up</button>
+          <button type="button" class="hover:text-needle" @click="board.moveBy(strip.key, 1)">down</button>
+          <button
+            type="button"
+            class="hover:text-needle"
+            @click="change({ height: clampHeight(strip.height + TALLER) })"
+          >
+            taller
+          </button>
+          <button
+            type="button"
+            class="hover:text-needle"
+            @click="change({ height: clampHeight(strip.height - TALLER) })"
+          >
+            lower
+          </button>
+          <button type="button" class="hover:text-needle" @click="board.duplicate(strip.key)">
+            duplicate
+          </button>
+          <button
+            type="button"
+            class="hover:text-needle"
+            @click="(close(), change({ folded: !strip.folded }))"
+          >
+            {{ strip.folded ? 'unfold' : 'fold' }}
+          </button>
+          <button
+            type="button"
+            class="text-needle hover:underline"
+            @click="(close(), board.remove(strip.key))"
+          >
+            take away
+          </button>
+        </div>
+      </PopoverPanel>
+    </Teleport>
+  </Popover>
+</template>

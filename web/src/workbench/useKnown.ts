@@ -1,0 +1,58 @@
+import { computed, type ComputedRef, type Ref } from 'vue'
+import { useAvailable, useCounters, useMeasures } from '../api/queries'
+import type { DeviceRef, KnownMeasure } from '../model/layouts'
+
+export type ChartedMeasure = KnownMeasure & { devices: string[]; repeating: string[] }
+
+interface Known {
+  /** Every measure and counter that there is; null while that is not known. */
+  catalogue: ComputedRef<KnownMeasure[] | null>
+  /** What this archive can give, counters included. */
+  charted: ComputedRef<ChartedMeasure[]>
+  /** The cores, disks and interfaces that can be looked at alone. */
+  devices: ComputedRef<DeviceRef[]>
+}
+
+/** What can be known of one process; which one stands between braces. */
+const PROCESSES: KnownMeasure[] = [
+  { name: 'process.busy', title: 'Process, busy', unit: 'cores', resource: 'processor', per: null },
+  { name: 'process.memory', title: 'Process, memory', unit: 'bytes', resource: 'memory', per: null },
+  { name: 'process.io', title: 'Process, I/O', unit: 'bytes/s', resource: 'disk', per: null },
+]
+
+const TELLING = [
+  { kind: 'disk', measure: 'disk.busy' },
+  { kind: 'interface', measure: 'net.receive.rate' },
+  { kind: 'core', measure: 'cpu.busy' },
+] as const
+
+/** What can be charted. */
+export function useKnown(id: Ref<string>): Known {
+  const { data: measures } = useMeasures()
+  const { data: counters } = useCounters()
+  const { data: available } = useAvailable(id)
+  const raw = computed<KnownMeasure[] | null>(
+    () =>
+      counters.value?.map(({ name, title, charted_in: unit, resource }) => ({
+        name,
+        title,
+        unit,
+        resource,
+        per: null,
+      })) ?? null,
+  )
+  return {
+    catalogue: computed(() =>
+      measures.value && raw.value ? [...measures.value, ...raw.value, ...PROCESSES] : null,
+    ),
+    charted: computed(() => [
+      ...(available.value ?? []),
+      ...(raw.value ?? []).map((one) => ({ ...one, devices: [], repeating: [] })),
+    ]),
+    devices: computed(() =>
+      TELLING.flatMap(({ kind, measure }) =>
+        (available.value?.find((one) => one.name === measure)?.devices ?? []).map((name) => ({ kind, name })),
+      ),
+    ),
+  }
+}

@@ -1,0 +1,115 @@
+import type { Ref } from 'vue'
+import type { Archive, Diagnosis, Marker, SeriesSet } from '../api/client'
+import { stepTick } from '../model/lookup'
+import { aroundStretch, panBy, zoomAround, type Span } from '../model/span'
+import { useWorkbench } from '../useWorkbench'
+
+export const TABS = { moment: 0, findings: 1, ruledOut: 2, notes: 3 } as const
+
+interface Moves {
+  step: (ticks: number) => void
+  zoom: (factor: number) => void
+  pan: (share: number) => void
+  find: (id: string) => void
+  jump: (by: number) => void
+  jumpGap: (by: number) => void
+  note: (marker: Marker) => void
+  goTo: (at: number) => void
+}
+
+/** How the analyst gets from one place in time to another. */
+export function useMoves(
+  archive: Ref<Archive | undefined>,
+  set: Ref<SeriesSet | undefined>,
+  diagnosis: Ref<Diagnosis | undefined>,
+  gaps: Ref<Span[]>,
+): Moves {
+  const bench = useWorkbench()
+
+  /** Bring the needle's place into the window, at the same length. */
+  function reveal(by: number): void {
+    const { window, extent, needle } = bench
+    if (window && extent && needle !== null && (needle < window.start || needle > window.end))
+      bench.slide(panBy(window, by > 0 ? 0.5 : -0.5, extent))
+  }
+
+  /** Step from tick to tick where single ticks are drawn, else by the archive's own interval. */
+  function step(ticks: number): void {
+    if (!bench.extent) return
+    bench.play(false)
+    const at = bench.needle ?? bench.window?.start ?? bench.extent.start
+    const isRaw = set.value?.series.find((one) => !one.missing)?.bin_s === null
+    const times = set.value?.times_ms[0] ?? []
+    bench.point(isRaw ? stepTick(times, at, ticks) : at + ticks * (archive.value?.interval_s ?? 1) * 1000)
+    reveal(ticks)
+  }
+
+  function zoom(factor: number): void {
+    const { window, extent, needle } = bench
+    if (!window || !extent) return
+    const middle = (window.start + window.end) / 2
+    const at = needle !== null && needle >= window.start && needle <= window.end ? needle : middle
+    bench.look(zoomAround(window, at, factor, extent))
+  }
+
+  const pan = (share: number): void => {
+    if (bench.window && bench.extent) bench.look(panBy(bench.window, share, bench.extent))
+  }
+
+  function find(wanted: string): void {
+    const finding = diagnosis.value?.findings.find((one) => one.id === wanted)
+    const found = finding ?? diagnosis.value?.ruled_out.find((one) => one.id === wanted)
+    if (!found || !bench.extent) return
+    bench.play(false)
+    bench.look(aroundStretch({ start: Date.parse(found.start), end: Date.parse(found.end) }, bench.extent))
+    bench.point(Date.parse(finding?.onset.at ?? found.start))
+    bench.selected = wanted
+    bench.tab = finding ? TABS.findings : TABS.ruledOut
+  }
+
+  function jump(by: number): void {
+    const inTime = [...(diagnosis.value?.findings ?? [])].sort(
+      (a, b) => Date.parse(a.start) - Date.parse(b.start),
+    )
+    const chosen = nextOf(inTime, (one) => Date.parse(one.onset.at), bench.needle ?? 0, by)
+    if (chosen) find(chosen.id)
+  }
+
+  function jumpGap(by: number): void {
+    const chosen = nextOf(gaps.value, (gap) => gap.start, bench.needle ?? 0, by)
+    if (!chosen || !bench.extent) return
+    bench.play(false)
+    bench.look(aroundStretch(chosen, bench.extent))
+    bench.point(chosen.start)
+  }
+
+  function note(marker: Marker): void {
+    bench.play(false)
+    bench.point(marker.at_ms)
+    bench.tab = TABS.notes
+  }
+
+  /** The needle to a time, and the window around it, unless it shows that time already. */
+  function goTo(at: number): void {
+    const { window, extent } = bench
+    if (!window || !extent) return
+    bench.play(false)
+    const length = window.end - window.start
+    if (at < window.start || at > window.end)
+      bench.look(
+        length >= extent.end - extent.start ? window : { start: at - length / 2, end: at + length / 2 },
+      )
+    bench.point(at)
+  }
+
+  return { step, zoom, pan, find, jump, jumpGap, note, goTo }
+}
+
+/** The next one in time, or the one before; after the last comes the first. */
+export function nextOf<T>(inTime: T[], timeOf: (one: T) => number, at: number, by: number): T | undefined {
+  const next =
+    by > 0
+      ? inTime.find((one) => timeOf(one) > at + 1)
+      : [...inTime].reverse().find((one) => timeOf(one) < at - 1)
+  return next ?? (by > 0 ? inTime[0] : inTime[inTime.length - 1])
+}

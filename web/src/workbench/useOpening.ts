@@ -1,0 +1,91 @@
+import { refThrottled } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { Archive } from '../api/client'
+import { planNamed, readDevice, writeDevice, type KnownMeasure } from '../model/layouts'
+import { parsePlace, placeQuery } from '../model/link'
+import type { Span } from '../model/span'
+import { readStrips } from '../model/strips'
+import { useStrips } from '../useStrips'
+import { useWorkbench } from '../useWorkbench'
+
+const LIVE_MS = 30_000
+const LIVE_WINDOW_MS = 5 * 60_000
+const LINK_EVERY_MS = 400
+
+interface Opening {
+  isLive: Ref<boolean>
+}
+
+/**
+ * Open an archive on the place and with the strips that its link names; else a growing one on its newest minutes, and any
+ * other as a whole. From then on the link follows what is looked at.
+ */
+export function useOpening(
+  id: Ref<string>,
+  archive: Ref<Archive | undefined>,
+  known: Ref<KnownMeasure[] | null>,
+): Opening {
+  const route = useRoute()
+  const router = useRouter()
+  const bench = useWorkbench()
+  const board = useStrips()
+  const isLive = ref(false)
+  const opened = ref<string | null>(null)
+
+  const extent = computed<Span | null>(() => {
+    const { start_ms: start, end_ms: end } = archive.value ?? {}
+    return typeof start === 'number' && typeof end === 'number'
+      ? { start, end: Math.max(end, start + 1000) }
+      : null
+  })
+  // Strips of a link may be of any measure; what those are called has to be known first.
+  const told = computed(() => (typeof route.query['strips'] === 'string' ? route.query['strips'] : null))
+  const isReady = computed(() => told.value === null || known.value !== null)
+
+  function open(now: Span): void {
+    isLive.value = archive.value?.source === 'recorded' && Date.now() - now.end < LIVE_MS
+    const place = parsePlace(route.query)
+    const newest = { start: Math.max(now.end - LIVE_WINDOW_MS, now.start), end: now.end }
+    const strips = told.value ? readStrips(told.value, (name) => planNamed(name, known.value ?? [])) : null
+    board.open(route.query['layout'], readDevice(route.query['device']), strips)
+    bench.open(now, place.window ?? (isLive.value ? newest : now), place.needle)
+    if (isLive.value && !place.window) bench.follow(true)
+    opened.value = id.value
+  }
+
+  watch(
+    [extent, isReady],
+    ([now, ready]) => {
+      if (!now || !ready) return
+      if (opened.value === id.value) bench.grow(now)
+      else open(now)
+    },
+    { immediate: true },
+  )
+  watch(id, () => {
+    bench.close()
+  })
+  onBeforeUnmount(() => {
+    bench.close()
+  })
+
+  const link = refThrottled(
+    computed(() => {
+      if (!bench.window || opened.value !== id.value) return null
+      return {
+        ...placeQuery(bench.window, bench.needle),
+        ...(board.layout === 'first' && !board.isChanged ? {} : { layout: board.layout }),
+        ...(board.layout === 'device' && board.device ? { device: writeDevice(board.device) } : {}),
+        ...(board.isChanged ? { strips: board.text } : {}),
+      }
+    }),
+    LINK_EVERY_MS,
+    true,
+    true,
+  )
+  watch(link, (query) => {
+    if (query && opened.value === id.value) void router.replace({ query })
+  })
+  return { isLive }
+}
