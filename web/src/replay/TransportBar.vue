@@ -39,7 +39,7 @@ const bench = useWorkbench()
     >
     <PillButton v-if="gaps.length" label="Next gap" keys="G" @press="$emit('jumpGap', 1)">gap ▸</PillButton>
     <PillButton
-      label="Play the window over and over"
+      label="loop: the window over and over"
       keys="O"
       :on="bench.looping"
       @press="bench.loop(!bench.looping)"

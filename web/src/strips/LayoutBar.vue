@@ -25,9 +25,9 @@ function chooseDevice(text: string): void {
 
 const MINUTE = 60_000
 const STRETCHES: { label: string; title: string; ms: number | null }[] = [
-  { label: '5 min', title: 'The last five minutes', ms: 5 * MINUTE },
-  { label: '1 h', title: 'The last hour', ms: 60 * MINUTE },
-  { label: 'whole', title: 'The whole archive (0)', ms: null },
+  { label: '5 min', title: 'The last 5 min', ms: 5 * MINUTE },
+  { label: '1 h', title: 'The last 1 h', ms: 60 * MINUTE },
+  { label: 'whole', title: 'The whole archive', ms: null },
 ]
 function last(ms: number | null): void {
   const extent = bench.extent
@@ -38,10 +38,10 @@ function last(ms: number | null): void {
 
 <template>
   <div
-    class="flex h-8 shrink-0 items-center gap-3.5 overflow-hidden border-b border-rule pr-3 pl-[18px] whitespace-nowrap text-soft"
+    class="flex h-8 shrink-0 items-center gap-3.5 border-b border-rule pr-3 pl-[18px] whitespace-nowrap text-soft"
     data-layout-bar
   >
-    <nav class="flex items-center gap-3.5" aria-label="Layouts">
+    <nav class="flex items-center gap-3.5 max-[1180px]:gap-2" aria-label="Layouts">
       <button
         v-for="layout in plain"
         :key="layout.id"
@@ -74,7 +74,7 @@ function last(ms: number | null): void {
         @update:model-value="chooseDevice($event as string)"
       >
         <ListboxButton
-          class="font-serif text-[15px] italic hover:text-ink"
+          class="max-w-40 truncate font-serif text-[15px] italic hover:text-ink"
           :class="board.layout === 'device' ? 'font-semibold text-ink' : ''"
           title="Everything about one core, disk or interface"
           data-layout="device"
@@ -106,7 +106,7 @@ function last(ms: number | null): void {
     <button
       v-if="board.isChanged"
       type="button"
-      class="text-2xs underline hover:text-needle"
+      class="text-2xs underline hover:text-needle max-[1180px]:hidden"
       title="Put the layout back as it is ready-made"
       @click="board.choose(board.layout)"
     >
@@ -115,7 +115,7 @@ function last(ms: number | null): void {
     <button
       v-else-if="board.opensFirst !== board.layout && board.layout !== 'device'"
       type="button"
-      class="text-2xs underline hover:text-needle"
+      class="text-2xs underline hover:text-needle max-[1180px]:hidden"
       @click="board.opensFirst = board.layout"
     >
       open this first
@@ -141,7 +141,7 @@ function last(ms: number | null): void {
       >
         ↷
       </button>
-      <span aria-hidden="true">last</span>
+      <span class="max-[1180px]:hidden" aria-hidden="true">last</span>
       <button
         v-for="stretch in STRETCHES"
         :key="stretch.label"

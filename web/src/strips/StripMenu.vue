@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { Popover, PopoverButton, PopoverPanel } from '@headlessui/vue'
-import { computed, reactive, ref, useTemplateRef } from 'vue'
+import { computed, ref } from 'vue'
 import type { Scale } from '../model/amounts'
 import { unitOf, type KnownMeasure } from '../model/layouts'
 import { clampHeight, HOTTEST, mayChoose, spellDevices, type Devices, type Strip } from '../model/strips'
 import { useNames } from '../names/useNames'
+import HangingPanel from '../ui/HangingPanel.vue'
 import { useStrips } from '../useStrips'
 
 /** Everything that can be chosen about one strip. */
@@ -21,16 +21,6 @@ const props = defineProps<Props>()
 const board = useStrips()
 const names = useNames()
 const TALLER = 40
-const button = useTemplateRef<HTMLDivElement>('button')
-const place = reactive({ left: '0', top: '0' })
-function settle(): void {
-  const box = button.value?.getBoundingClientRect()
-  if (!box) return
-  // Near the bottom of the page the menu opens upwards.
-  const top = Math.max(Math.min(box.bottom + 2, innerHeight - 330), 48)
-  Object.assign(place, { left: `${box.left - 4}px`, top: `${top}px` })
-}
-
 const change = (more: Partial<Strip>): void => {
   board.change(props.strip.key, more)
 }
@@ -106,23 +96,15 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
 </script>
 
 <template>
-  <Popover class="flex">
-    <div ref="button">
-      <PopoverButton
-        class="px-1 leading-4 text-soft hover:text-needle"
-        :aria-label="`Choose about ${strip.plan.title}`"
-        data-strip-menu
-        @click="settle"
-        >⋯</PopoverButton
-      >
-    </div>
-    <Teleport to="body">
-      <PopoverPanel
-        v-slot="{ close }"
-        class="fixed z-50 w-[330px] space-y-2 border border-rule-strong bg-leaf p-3 text-2xs shadow-xl"
-        :style="place"
-        data-strip-choices
-      >
+  <HangingPanel
+    class="px-1 leading-4 text-soft hover:text-needle"
+    :label="`⋯ choose about ${strip.plan.title}`"
+    :title="`${strip.plan.title}: choices`"
+    data-strip-menu
+  >
+    <template #button>⋯</template>
+    <template #default="{ close }">
+      <div class="w-[306px] space-y-2 text-2xs" data-strip-choices>
         <h3 class="font-serif text-[15px] font-semibold">{{ strip.plan.title }}</h3>
         <fieldset v-if="strip.plan.per">
           <legend class="text-soft">of</legend>
@@ -235,7 +217,7 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
             take away
           </button>
         </div>
-      </PopoverPanel>
-    </Teleport>
-  </Popover>
+      </div>
+    </template>
+  </HangingPanel>
 </template>

@@ -161,7 +161,7 @@ const description = computed(() => {
     <header class="group relative min-w-0 overflow-hidden pl-[18px]" :class="strip.folded ? 'pt-1' : 'pt-2'">
       <div class="flex items-start gap-0.5">
         <h2
-          class="min-w-0 cursor-grab truncate font-serif text-[15px] leading-tight font-semibold select-none"
+          class="min-w-0 cursor-grab font-serif text-[15px] leading-[1.15] font-semibold select-none"
           tabindex="0"
           :title="`${plan.title}: drag to move it (Alt ↑ ↓), Shift ↑ ↓ for its height`"
           @pointerdown="emit('lift', $event)"

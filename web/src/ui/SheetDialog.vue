@@ -21,7 +21,9 @@ const emit = defineEmits<{ close: [] }>()
           <DialogTitle class="font-serif text-xl font-semibold">{{ title }}</DialogTitle>
           <slot name="head" />
         </header>
-        <div class="grow space-y-5 overflow-y-auto px-6 py-4"><slot /></div>
+        <div class="grow space-y-5 overflow-y-auto px-6 py-4" role="region" tabindex="0" :aria-label="title">
+          <slot />
+        </div>
         <footer class="flex items-center gap-3 border-t border-rule px-6 py-3"><slot name="foot" /></footer>
       </DialogPanel>
     </div>

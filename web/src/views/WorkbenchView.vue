@@ -193,7 +193,7 @@ const about = computed(() => {
     <TopBar>
       <div v-if="archive" class="whitespace-nowrap">
         <b class="font-semibold">{{ archive.host.name }}</b> ▸ {{ archive.name }}
-        <HostFacts :archive-id="id" :about="about" :zone="zone" />
+        <HostFacts :archive-id="id" :about="about" :zone="zone" class="max-[1180px]:hidden" />
       </div>
       <template #right>
         <p v-if="bench.window" class="whitespace-nowrap" data-window-text>
@@ -208,7 +208,7 @@ const about = computed(() => {
           data-find
           @click="finding = true"
         >
-          Find a measure, a time <KeyCap name="/" />
+          <span class="max-[1180px]:sr-only">Find a measure, a time</span> <KeyCap name="/" />
         </button>
       </template>
     </TopBar>
