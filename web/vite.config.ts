@@ -9,5 +9,5 @@ export default defineConfig({
   plugins: [vue(), tailwindcss()],
   server: { host: '127.0.0.1', proxy: { '/api': { target: api, changeOrigin: true } } },
   build: { target: 'es2023', chunkSizeWarningLimit: 600 },
-  test: { environment: 'jsdom', include: ['src/**/*.test.ts'], setupFiles: ['src/test-setup.ts'] },
+  test: { environment: 'node', include: ['src/**/*.test.ts'] },
 })

@@ -24,6 +24,8 @@ export const useWorkbench = defineStore('workbench', () => {
   /** Which processes the moment lists. */
   const processFilter = ref('')
 
+  /** A window that a link named, though the archive has nothing of it. */
+  const outside = shallowRef<Span | null>(null)
   /** Windows looked at before, so that a zoom can be taken back. */
   const past = shallowRef<Span[]>([])
   /** Those gone back from, so that going back can be taken back too. */
@@ -31,6 +33,8 @@ export const useWorkbench = defineStore('workbench', () => {
 
   function open(nextExtent: Span, nextWindow: Span, nextNeedle: number | null): void {
     extent.value = nextExtent
+    const isOutside = nextWindow.end <= nextExtent.start || nextWindow.start >= nextExtent.end
+    outside.value = isOutside ? nextWindow : null
     window.value = within(nextWindow, nextExtent)
     needle.value = nextNeedle
     past.value = []
@@ -63,6 +67,7 @@ export const useWorkbench = defineStore('workbench', () => {
   function look(next: Span): void {
     if (!extent.value) return
     const before = window.value
+    outside.value = null
     window.value = within(next, extent.value)
     if (before) settle(before)
   }
@@ -142,6 +147,10 @@ export const useWorkbench = defineStore('workbench', () => {
     tab,
     mark,
     processFilter,
+    outside: computed(() => outside.value),
+    forgetOutside: () => {
+      outside.value = null
+    },
     looping: computed(() => looping.value),
     pinned: computed(() => pinned.value),
     unpin: () => {

@@ -5,12 +5,18 @@ interface Props {
   /** One sentence with a next step. */
   hint?: string
   busy?: boolean
+  /** Whether it is all that the page has to say, and so its main part. */
+  whole?: boolean
 }
 defineProps<Props>()
 </script>
 
 <template>
-  <div class="mx-auto flex max-w-md flex-col items-center gap-2 px-6 py-16 text-center" :aria-busy="busy">
+  <component
+    :is="whole ? 'main' : 'div'"
+    class="mx-auto flex max-w-md flex-col items-center gap-2 px-6 py-16 text-center"
+    :aria-busy="busy"
+  >
     <svg viewBox="0 0 120 24" class="w-32 text-rule-strong" aria-hidden="true">
       <path
         d="M0 16h26l7-10 9 15 8-19 7 18 5-4h58"
@@ -20,10 +26,10 @@ defineProps<Props>()
         :class="busy ? 'pen' : ''"
       />
     </svg>
-    <h2 class="font-serif text-lg font-semibold">{{ title }}</h2>
+    <component :is="whole ? 'h1' : 'h2'" class="font-serif text-lg font-semibold">{{ title }}</component>
     <p v-if="hint" class="text-soft">{{ hint }}</p>
     <slot />
-  </div>
+  </component>
 </template>
 
 <style scoped>

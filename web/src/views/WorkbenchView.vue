@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { refThrottled, useStorage } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
+import type { SeriesSet } from '../api/client'
 import { useArchive, useDiagnosis, useGaps, useMarkers, useSeriesSet } from '../api/queries'
 import FindDialog from '../find/FindDialog.vue'
 import type { Entry } from '../find/entries'
@@ -28,6 +29,7 @@ import TopBar from '../ui/TopBar.vue'
 import { usePreferences } from '../usePreferences'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
+import StateLine from '../workbench/StateLine.vue'
 import { useKnown } from '../workbench/useKnown'
 import { TABS, useMoves } from '../workbench/useMoves'
 import { useOpening } from '../workbench/useOpening'
@@ -59,7 +61,12 @@ const shownWindow = refThrottled(
   true,
 )
 const measures = computed(() => namesOfAll(board.strips))
-const { data: set, error: seriesError, isFetching } = useSeriesSet(id, shownWindow, width, measures)
+const { data: newest, error: seriesError, isFetching } = useSeriesSet(id, shownWindow, width, measures)
+// What was drawn stays until there is something newer, also where that could not be had.
+const set = shallowRef<SeriesSet>()
+watch([newest, id], ([now], [, before]) => {
+  if (now || before !== id.value) set.value = now
+})
 const sinceMark = computed<Span | null>(() =>
   bench.mark !== null && shownWindow.value && bench.mark < shownWindow.value.end
     ? { start: bench.mark, end: shownWindow.value.end }
@@ -212,10 +219,11 @@ const about = computed(() => {
         </button>
       </template>
     </TopBar>
-    <StateNote v-if="error && !archive" :title="error.title" :hint="error.message" />
-    <StateNote v-else-if="isPending" title="Opening the archive" busy />
+    <StateNote v-if="error && !archive" whole :title="error.title" :hint="error.message" />
+    <StateNote v-else-if="isPending" title="Opening the archive" busy whole />
     <StateNote
       v-else-if="!bench.window"
+      whole
       title="Nothing in this archive yet"
       hint="The recorder has not sent any ticks. They appear here by themselves within a few seconds of the first."
     />
@@ -232,6 +240,7 @@ const about = computed(() => {
         <h1 class="sr-only">{{ archive.host.name }}, {{ archive.name }}</h1>
         <div class="flex min-h-0 flex-col">
           <LayoutBar :devices="devices" />
+          <StateLine :archive="archive" :error="seriesError" :fetching="isFetching" :zone="zone" />
           <StripStack
             class="grow"
             :archive="archive"
@@ -260,7 +269,6 @@ const about = computed(() => {
           @severity="severity = $event"
         />
       </main>
-      <p v-if="seriesError && !set" class="px-5 py-2 text-needle" role="alert">{{ seriesError.message }}</p>
       <TransportBar
         :findings="findings"
         :coverage="archive.coverage"

@@ -1,0 +1,115 @@
+"""What the workbench says when there is nothing yet, not all yet, nothing any more, or not what was asked for."""
+
+import time
+from uuid import uuid4
+
+import httpx
+import pytest
+
+from builders import a_block, a_layout
+from e2e_helpers import link, no_violations, place, wait_until
+from reditus.core.types import NS_PER_S
+from reditus.simulator.fernhold import STITCH_01_MORNING
+
+BEGIN_S = STITCH_01_MORNING.begin_ns / 1e9
+MADE_UP = f"/archives/{STITCH_01_MORNING.archive}"
+
+
+@pytest.fixture
+def fresh(running):
+    """An archive of a host that was never seen; a function that sends it ticks."""
+    archive, host = uuid4(), uuid4()
+    base = f"{running.url}/api/archives/{archive}"
+    told = {"host": {"id": str(host), "name": f"new-{archive.hex[:4]}"}, "name": "trial", "source": "recorded",
+            "facts": {"cores": 2}}  # fmt: skip
+    with httpx.Client(trust_env=False, timeout=30) as client:
+        client.put(base, json=told).raise_for_status()
+        layout = a_layout()
+        client.put(f"{base}/layouts/{layout.digest.hex()}", json=layout.as_json()).raise_for_status()
+
+        def send(*stretches, begin_s=None):
+            begin_ns = int((begin_s or time.time() - 120) * NS_PER_S)
+            blocks = [a_block(count, start=start, archive=archive, begin_ns=begin_ns) for start, count in stretches]
+            client.post(f"{base}/blocks", content=b"".join(block.to_bytes() for block in blocks)).raise_for_status()
+
+        yield archive, host, send
+        client.delete(base)
+
+
+def test_nothing_recorded_yet_and_then_the_first_ticks(running, page, fresh):
+    archive, _, send = fresh
+    page.goto(f"{running.url}/archives/{archive}")
+    page.get_by_role("heading", name="Nothing in this archive yet").wait_for()
+    page.get_by_text("within a few seconds of the first").wait_for()
+    no_violations(page)
+    send((0, 60))
+    page.locator("[data-layout-bar]").wait_for()
+
+
+def test_what_is_not_there_yet_is_said_and_what_is_there_stays(running, page):
+    page.goto(f"{running.url}{MADE_UP}")
+    page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
+    held = []
+    page.route("**/series?*", lambda route: held.append(route))  # noqa: PLW0108  Playwright wants a function
+    page.keyboard.press("+")
+    page.locator("[data-loading]").wait_for(state="attached")
+    assert page.locator('[data-strip="cores"] canvas').count() == 1
+    wait_until(lambda: len(held) > 0)
+    page.unroute("**/series?*")  # which lets go of those that were held
+    page.locator("[data-loading]").wait_for(state="detached")
+
+
+def test_a_failure_is_said_beside_what_is_there(running, page):
+    page.goto(f"{running.url}{MADE_UP}")
+    page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
+    page.route(
+        "**/series?*",
+        lambda route: route.fulfill(
+            status=422, content_type="application/problem+json", body='{"title": "No", "detail": "too many series"}'
+        ),
+    )
+    page.keyboard.press("+")
+    page.locator('[data-state="error"]').get_by_text("too many series").wait_for()
+    assert page.locator('[data-strip="cores"] canvas').count() == 1
+
+
+def test_a_window_that_is_not_there(running, page):
+    page.goto(f"{running.url}{MADE_UP}?from=2025-01-01T10:00:00Z&to=2025-01-01T10:10:00Z")
+    told = page.locator('[data-state="outside"]')
+    told.get_by_text("lies outside this archive").wait_for()
+    wait_until(lambda: "from" in link(page).params and place(page)[0] == BEGIN_S)
+    assert place(page)[1] - place(page)[0] == 600
+    no_violations(page)
+    told.get_by_role("button", name="Look at the whole").click()
+    told.wait_for(state="detached")
+    wait_until(lambda: place(page)[:2] == (BEGIN_S, BEGIN_S + 3600))
+
+
+def test_a_silent_host(running, page, fresh):
+    archive, host, send = fresh
+    send((0, 60), begin_s=time.time() - 300)
+    report = {"version": "1", "pid": 7, "state": "recording", "started_ms": 1, "interval_s": 1, "last_tick_ms": 1,
+              "ticks": 60, "missed": 0, "late_ms": 0, "cost_share": 0.001, "memory_bytes": 1, "spool_bytes": 0,
+              "spool_limit_bytes": 1}  # fmt: skip
+    told = {"host": {"id": str(host), "name": "quiet"}, "name": "quiet", "plan": None, "report": report}
+    answer = httpx.put(f"{running.url}/api/recorders/{archive}", json=told, trust_env=False, timeout=30)
+    assert answer.status_code < 300, answer.text
+    page.goto(f"{running.url}/archives/{archive}")
+    line = page.locator('[data-state="silent"]')
+    line.wait_for()
+    assert " min" in line.inner_text()
+    line.get_by_role("link", name="see what it does").click()
+    page.get_by_role("heading", name="Recorders").first.wait_for()
+
+
+def test_gaps_are_hatched_on_map_and_strips_and_can_be_jumped_to(running, page, fresh):
+    archive, _, send = fresh
+    begin_s = float(int(time.time()) - 3_600)
+    send((0, 600), (1_200, 600), begin_s=begin_s)
+    page.goto(f"{running.url}/archives/{archive}?strips=load;switches")
+    page.locator("[data-gap]").wait_for()
+    page.keyboard.press("g")
+    wait_until(lambda: place(page)[2] is not None)
+    assert place(page)[2] == pytest.approx(begin_s + 599, abs=3)
+    start, end, _ = place(page)
+    assert start < begin_s + 600 < begin_s + 1_200 < end

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { refDebounced, useIntervalFn } from '@vueuse/core'
+import { computed, ref, toRef } from 'vue'
+import { RouterLink } from 'vue-router'
+import type { ApiError, Archive } from '../api/client'
+import { useRecorders } from '../api/queries'
+import { spellDay, spellDuration, spellTime, spellWindow, type Zone } from '../model/clock'
+import { useWorkbench } from '../useWorkbench'
+
+/** What the analyst has to know about what is on the page: that it is on its way, old, or not what the link named. */
+interface Props {
+  archive: Archive
+  error: ApiError | null
+  fetching: boolean
+  zone: Zone
+}
+const props = defineProps<Props>()
+
+const CLOCK_MS = 1_000
+const SILENT_S = 15
+const SILENT_TICKS = 5
+const SLOW_MS = 400
+
+const bench = useWorkbench()
+const now = ref(Date.now())
+useIntervalFn(() => {
+  now.value = Date.now()
+}, CLOCK_MS)
+const { data: recorders } = useRecorders()
+const isSlow = refDebounced(toRef(props, 'fetching'), SLOW_MS)
+const isLoading = computed(() => props.fetching && isSlow.value)
+
+/** Only of a host that should be sending: a recording that was ended is not silent. */
+const silence = computed(() => {
+  const recorder = recorders.value?.find(
+    (one) => one.id === props.archive.id && one.recording && one.state !== 'ended',
+  )
+  const { end_ms: end, interval_s: interval } = props.archive
+  if (!recorder || end === null) return null
+  const seconds = (now.value - end) / 1000
+  if (seconds < SILENT_S + SILENT_TICKS * (interval ?? 1)) return null
+  return {
+    since: `${spellDay(end, props.zone)} ${spellTime(end, props.zone)}`,
+    long: spellDuration(seconds),
+    state: recorder.state,
+  }
+})
+const outside = computed(() =>
+  bench.outside ? spellWindow(bench.outside.start, bench.outside.end, props.zone) : null,
+)
+</script>
+
+<template>
+  <div class="relative shrink-0" role="status" aria-live="polite" data-state-line>
+    <div v-if="isLoading" class="absolute inset-x-0 top-0 z-20 h-0.5 overflow-hidden" data-loading>
+      <div class="pen h-full w-1/4 bg-needle" />
+      <span class="sr-only">Loading the strips</span>
+    </div>
+    <p v-if="error" class="border-b border-rule bg-leaf px-[18px] py-1 text-needle" data-state="error">
+      The strips could not be brought up to date: {{ error.message }}
+    </p>
+    <p v-if="outside" class="border-b border-rule bg-leaf px-[18px] py-1" data-state="outside">
+      The link’s window, {{ outside }}, lies outside this archive; its nearest part is shown.
+      <button
+        type="button"
+        class="underline hover:text-needle"
+        @click="bench.extent && bench.look(bench.extent)"
+      >
+        Look at the whole
+      </button>
+      ·
+      <button type="button" class="underline hover:text-needle" @click="bench.forgetOutside()">
+        that’s fine
+      </button>
+    </p>
+    <p v-if="silence" class="border-b border-rule bg-leaf px-[18px] py-1" data-state="silent">
+      <b class="font-semibold text-needle">Silent.</b> Nothing has come from {{ archive.host.name }} since
+      {{ silence.since }}, {{ silence.long }} ago. Its recorder is {{ silence.state }};
+      <RouterLink to="/recorders" class="underline hover:text-needle">see what it does</RouterLink>.
+    </p>
+  </div>
+</template>
+
+<style scoped>
+.pen {
+  animation: run 1.2s linear infinite;
+}
+@keyframes run {
+  from {
+    transform: translateX(-100%);
+  }
+  to {
+    transform: translateX(500%);
+  }
+}
+@media (prefers-reduced-motion: reduce) {
+  .pen {
+    animation: none;
+    width: 100%;
+  }
+}
+</style>
