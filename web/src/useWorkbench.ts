@@ -138,6 +138,8 @@ export const useWorkbench = defineStore('workbench', () => {
     extent: computed(() => extent.value),
     window: computed(() => window.value),
     needle: computed(() => needle.value),
+    /** Apart from where it is, for whom that is all that matters. */
+    hasNeedle: computed(() => needle.value !== null),
     canLookBack: computed(() => past.value.length > 0),
     canLookForward: computed(() => future.value.length > 0),
     pace,

@@ -24,6 +24,8 @@ MOST_SERIES = 100
 """Of one row, for the same reason as a block has a limit of columns."""
 FEW_TICKS = 50_000
 """So many are read fast enough as they are, and give the percentile of ticks instead of that of bins."""
+BINS_A_PIXEL = 2
+"""Bins of a chart are whole multiples of the level's, so that several have to go into one, or they would be far too long."""
 LEAST_TICKS_A_BIN = 10
 """A level pays when its bins hold so many ticks; else the ticks themselves are as fast to read."""
 
@@ -139,10 +141,10 @@ def chosen_level(window: Window, width: int, interval_ns: int) -> int | None:
     return fitting_level(window, width, interval_ns)
 
 
-def fitting_level(window: Window, width: int, interval_ns: int) -> int | None:
-    """The coarsest level, in seconds, whose bins are at most half as long as a pixel, however few ticks there are."""
+def fitting_level(window: Window, width: int, interval_ns: int, bins_a_pixel: float = BINS_A_PIXEL) -> int | None:
+    """The coarsest level, in seconds, of which so many bins go into a pixel, however few ticks there are."""
     pixel_ns = (window.end_ns - window.start_ns) / width
-    fitting = [level for level in levels_of(interval_ns) if 2 * level * NS_PER_S <= pixel_ns]
+    fitting = [level for level in levels_of(interval_ns) if bins_a_pixel * level * NS_PER_S <= pixel_ns]
     return max(fitting, default=None)
 
 

@@ -20,6 +20,8 @@ from reditus.store.rollups import rolled
 from reditus.store.wanted import Wanted, devices_of, needed_columns
 
 EVERY_DEVICE = "*"
+MAP_BINS_A_PIXEL = 0.5
+"""A cell of a map may be two pixels wide if that lets it come from rollups."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +124,7 @@ class BinnedTogether:
 
 def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> BinnedTogether:
     """Measures over equal bins, from rollups wherever those have been made: for pictures of whole archives."""
-    level_s = fitting_level(window, width, reader.extent.interval_ns or 0)
+    level_s = fitting_level(window, width, reader.extent.interval_ns or 0, MAP_BINS_A_PIXEL)
     if level_s is None:
         sheet = Sheet(window, bin_edges(window, width))
         reads = read(reader, wanted, window)[1]

@@ -17,20 +17,20 @@ import { heaviest, Readings } from './readings'
 const props = defineProps<{ archiveId: string; zone: Zone }>()
 
 const bench = useWorkbench()
-// While playing, the needle moves sixty times a second; four pictures of the machine a second are enough.
-const at = refThrottled(toRef(bench, 'needle'), 250, true, true)
+// While playing, the needle moves sixty times a second; three pictures of the machine a second are enough.
+const at = refThrottled(toRef(bench, 'needle'), 350, true, true)
 const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at)
 const { data: processes } = useProcesses(toRef(props, 'archiveId'), at)
-const pinned = computed(() => (bench.pinned === bench.needle ? null : bench.pinned))
+const pinned = computed(() => (bench.pinned === at.value ? null : bench.pinned))
 const { data: pinnedMoment } = useMoment(toRef(props, 'archiveId'), pinned)
 const { data: pinnedProcesses } = useProcesses(toRef(props, 'archiveId'), pinned)
 const then = computed(() => (pinned.value === null ? null : new Readings(pinnedMoment.value)))
 const readings = computed(() => new Readings(moment.value))
 
 const into = computed(() =>
-  bench.needle === null || !bench.window || bench.needle < bench.window.start
+  at.value === null || !bench.window || at.value < bench.window.start
     ? null
-    : spellDuration((bench.needle - bench.window.start) / 1000),
+    : spellDuration((at.value - bench.window.start) / 1000),
 )
 const cores = computed(() => readings.value.devices('cpu.busy'))
 const traffic =
@@ -62,7 +62,7 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
 <template>
   <StateNote v-if="error" title="This moment cannot be shown" :hint="error.message" />
   <StateNote
-    v-else-if="bench.needle === null"
+    v-else-if="at === null"
     title="No moment yet"
     hint="Click on a strip to put the needle, and read the whole machine at that moment."
   />
@@ -70,8 +70,8 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
     <header class="flex items-baseline justify-between">
       <time
         class="font-serif text-[30px] leading-none font-semibold"
-        :datetime="new Date(bench.needle).toISOString()"
-        >{{ spellTime(bench.needle, zone) }}</time
+        :datetime="new Date(at).toISOString()"
+        >{{ spellTime(at, zone) }}</time
       >
       <p class="text-right text-2xs whitespace-nowrap text-soft">
         <button
@@ -79,15 +79,15 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
           class="underline hover:text-needle"
           aria-keyshortcuts="C"
           :title="
-            bench.pinned === bench.needle
+            bench.pinned === at
               ? 'Let this moment go (C)'
               : 'Pin this moment, then move the needle: what differs is shown (C)'
           "
           data-pin
           @click="bench.pin()"
         >
-          {{ bench.pinned === bench.needle ? 'pinned' : 'pin' }}</button><br />
-        {{ into ? `${into} into the window` : spellDay(bench.needle, zone) }}
+          {{ bench.pinned === at ? 'pinned' : 'pin' }}</button><br />
+        {{ into ? `${into} into the window` : spellDay(at, zone) }}
       </p>
     </header>
     <MomentDifference

@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { computed, ref, useTemplateRef } from 'vue'
 import type { Finding } from '../api/client'
+import NeedleLine from '../ui/NeedleLine.vue'
 import { clampTo, lengthOf, momentAt, shareAt, within, type Span } from '../model/span'
 
 /** The whole archive as one line: the window on it, the needle, the findings. Drag the window, or click to go there. */
 interface Props {
   extent: Span
   window: Span
-  needle: number | null
   findings: Finding[]
 }
 const props = defineProps<Props>()
@@ -77,10 +77,6 @@ function up(event: PointerEvent): void {
       class="absolute top-[calc(50%+4px)] h-[3px]"
       :style="{ ...mark.style, background: `var(--color-${mark.resource})` }"
     />
-    <div
-      v-if="needle !== null"
-      class="absolute inset-y-0.5 w-0.5 -translate-x-1/2 bg-needle"
-      :style="{ left: percent(needle) }"
-    />
+    <NeedleLine class="inset-y-0.5 w-0.5 -ml-px bg-needle" :span="extent" />
   </div>
 </template>

@@ -49,7 +49,7 @@ const bench = useWorkbench()
       label="Mark the needle’s place: figures since then"
       keys="K"
       :on="bench.mark !== null"
-      :disabled="bench.needle === null"
+      :disabled="!bench.hasNeedle"
       @press="$emit('mark')"
       >mark</PillButton
     >
@@ -58,7 +58,6 @@ const bench = useWorkbench()
       class="mx-2 min-w-12 grow"
       :extent="bench.extent"
       :window="bench.window"
-      :needle="bench.needle"
       :findings="findings"
       @look="bench.slide($event)"
       @point="bench.point($event)"

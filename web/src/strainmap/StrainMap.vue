@@ -7,6 +7,7 @@ import { spellWindow, type Zone } from '../model/clock'
 import { clampTo, lengthOf, shareAt, type Span } from '../model/span'
 import { kindOf, useNames } from '../names/useNames'
 import AxisLabels from '../ui/AxisLabels.vue'
+import NeedleLine from '../ui/NeedleLine.vue'
 import { useWorkbench } from '../useWorkbench'
 import { bracketsOf, LANES } from './brackets'
 import StrainCells from './StrainCells.vue'
@@ -252,11 +253,7 @@ function spell(row: StrainRow): string {
               class="pointer-events-none absolute inset-y-0 border-x border-needle bg-needle/10"
               :style="stretch(drawn)"
             />
-            <div
-              v-if="bench.needle !== null"
-              class="pointer-events-none absolute -inset-y-0.5 w-[1.5px] -translate-x-1/2 bg-needle"
-              :style="{ left: percent(bench.needle) }"
-            />
+            <NeedleLine class="-inset-y-0.5 w-[1.5px] -ml-px bg-needle" :span="extent" />
           </div>
         </div>
       </div>

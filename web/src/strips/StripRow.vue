@@ -2,14 +2,14 @@
 import { computed } from 'vue'
 import type { SeriesSet } from '../api/client'
 import { roundTop, scaleFor, spellAmount, spellRound, type Unit } from '../model/amounts'
-import { indexAt } from '../model/lookup'
 import type { KnownMeasure } from '../model/layouts'
-import { contains, shareAt, type Span } from '../model/span'
+import type { Span } from '../model/span'
 import { FOLDED, spellDevices, type Strip } from '../model/strips'
 import { useNames } from '../names/useNames'
 import { DECADES, heightOf, highest, stripData } from './chart'
 import StripChart from './StripChart.vue'
 import StripMenu from './StripMenu.vue'
+import StripReadout from './StripReadout.vue'
 import StripSummary from './StripSummary.vue'
 
 interface Props {
@@ -18,7 +18,6 @@ interface Props {
   /** The figures since the mark, where one is set. */
   since: SeriesSet | undefined
   window: Span
-  needle: number | null
   cores: number | null
   memoryBytes: number | null
   /** Bits per second of each interface, as far as it is known. */
@@ -41,7 +40,6 @@ const plan = computed(() => props.strip.plan)
 
 /** An axis never shrinks below this, so that noise on a quiet machine does not look like a storm. */
 const LEAST_TOP: Partial<Record<Unit, number>> = { 'bytes/s': 2 ** 20, 'bits/s': 125_000, count: 1, tasks: 2 }
-const SHOWN_LINES = 3
 
 const data = computed(() => stripData(props.strip, props.set, props.repeating))
 const sinceData = computed(() => (props.since ? stripData(props.strip, props.since, props.repeating) : null))
@@ -73,34 +71,6 @@ const limit = computed(() => {
         ? { value: props.cores, label: `${props.cores} cores` }
         : null
   return found && found.value < top.value * 0.999 ? found : null
-})
-
-/** The readout at the needle: what a stack adds up to, or each line's own value. */
-const readout = computed(() => {
-  const { needle, window } = props
-  const { times, binMs, lines, whole, missing } = data.value
-  if (needle === null || !contains(window, needle) || missing) return null
-  const index = indexAt(times, needle, binMs)
-  if (index === null) return null
-  const shown = plan.value.stackedTo ? (whole ? [whole] : []) : lines
-  const here = shown
-    .map((line) => ({ line, value: line.values[index] ?? null }))
-    .filter((one): one is { line: (typeof shown)[0]; value: number } => one.value !== null)
-  if (!here.length) return null
-  const ranked = shown.length > SHOWN_LINES ? [...here].sort((a, b) => b.value - a.value) : here
-  const own = scaleFor(plan.value.unit, Math.max(...here.map((one) => one.value)))
-  const told = ranked
-    .slice(0, SHOWN_LINES)
-    .map(({ line, value }) =>
-      shown.length > 1
-        ? `${labelled(line.label)} ${spellAmount(value, plan.value.unit, own)}`
-        : spellAmount(value, plan.value.unit, own),
-    )
-  if (ranked.length > SHOWN_LINES) told.push(`+${ranked.length - SHOWN_LINES}`)
-  return {
-    text: told.join(' · '),
-    heights: ranked.slice(0, SHOWN_LINES).map((one) => place(one.value)),
-  }
 })
 
 function labelled(label: string): string {
@@ -140,7 +110,6 @@ const marks = computed(() =>
     props.strip.log ? 'log' : null,
   ].filter(Boolean),
 )
-const needleShare = computed(() => (props.needle === null ? 0 : shareAt(props.window, props.needle)))
 const description = computed(() => {
   const say = (value: number | null): string => spellAmount(value, plan.value.unit)
   const summaries = data.value.lines.slice(0, 8).map(({ label, summary }) => {
@@ -231,25 +200,7 @@ const description = computed(() => {
           :style="{ bottom: `${place(strip.line) * 100}%` }"
           data-line
         />
-        <template v-if="readout">
-          <span
-            v-for="(at, index) in readout.heights"
-            :key="index"
-            class="pointer-events-none absolute size-[7px] -translate-x-1/2 translate-y-1/2 rounded-full border-[1.5px] bg-paper"
-            :style="{
-              left: `${needleShare * 100}%`,
-              bottom: `${at * 100}%`,
-              borderColor: `var(--color-${plan.resource})`,
-            }"
-          />
-          <span
-            class="pointer-events-none absolute -top-1.5 z-20 bg-paper/85 px-1 text-2xs font-semibold whitespace-nowrap"
-            :class="needleShare > 0.72 ? '-translate-x-full -ml-1.5' : 'ml-1.5'"
-            :style="{ left: `${needleShare * 100}%`, color: `var(--color-${plan.resource})` }"
-            data-readout
-            >{{ readout.text }}</span
-          >
-        </template>
+        <StripReadout :strip="strip" :data="data" :window="window" :top="top" :labelled="labelled" />
       </div>
       <StripSummary :strip="strip" :data="sinceData ?? data" :shown="data" :since="sinceData !== null" />
     </template>

@@ -8,6 +8,7 @@ import { reasonOf } from '../notes/markers'
 import { contains, shareAt } from '../model/span'
 import type { Zone } from '../model/clock'
 import type { Strip } from '../model/strips'
+import NeedleLine from '../ui/NeedleLine.vue'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import FindingLane from './FindingLane.vue'
@@ -52,9 +53,6 @@ const cores = computed(() =>
 )
 const memoryBytes = computed(() =>
   typeof props.archive.facts['memory_bytes'] === 'number' ? props.archive.facts['memory_bytes'] : null,
-)
-const needleShare = computed(() =>
-  bench.needle !== null && contains(window.value, bench.needle) ? shareAt(window.value, bench.needle) : null,
 )
 const speeds = computed(() => {
   const links = (props.archive.facts['links'] ?? {}) as Record<
@@ -124,7 +122,6 @@ const onsets = computed(() =>
               :set="set"
               :since="since"
               :window="window"
-              :needle="bench.needle"
               :cores="cores"
               :memory-bytes="memoryBytes"
               :speeds="speeds"
@@ -194,16 +191,11 @@ const onsets = computed(() =>
               class="absolute inset-y-0 border-x border-needle bg-needle/10"
               :style="{ left: `${drawn.from * 100}%`, width: `${(drawn.to - drawn.from) * 100}%` }"
             />
-            <div
-              v-if="needleShare !== null"
-              class="absolute inset-y-0 z-10 w-[1.5px] -translate-x-1/2 bg-needle"
-              :style="{ left: `${needleShare * 100}%` }"
-              data-needle
-            />
+            <NeedleLine class="inset-y-0 z-10 w-[1.5px] -ml-px bg-needle" :span="window" data-needle />
           </div>
         </div>
       </div>
     </div>
-    <TimeAxis :window="window" :zone="zone" :needle-share="needleShare" />
+    <TimeAxis :window="window" :zone="zone" />
   </div>
 </template>

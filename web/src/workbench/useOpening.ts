@@ -12,6 +12,7 @@ import { useWorkbench } from '../useWorkbench'
 const LIVE_MS = 30_000
 const LIVE_WINDOW_MS = 5 * 60_000
 const LINK_EVERY_MS = 400
+const PLAYING_LINK_EVERY_MS = 3_000
 
 interface Opening {
   isLive: Ref<boolean>
@@ -84,8 +85,13 @@ export function useOpening(
     true,
     true,
   )
-  watch(link, (query) => {
-    if (query && opened.value === id.value) void router.replace({ query })
+  let writtenAt = 0
+  watch([link, () => bench.playing], ([query, playing]) => {
+    // While playing the link may lag behind: writing it costs more than drawing a picture.
+    if (!query || opened.value !== id.value || (playing && Date.now() - writtenAt < PLAYING_LINK_EVERY_MS))
+      return
+    writtenAt = Date.now()
+    void router.replace({ query })
   })
   return { isLive }
 }
