@@ -121,7 +121,7 @@ def test_counters_are_watched_live_and_in_the_past_alike(command):
 def test_counters_are_listed_and_searched(command):
     every = json.loads(command("counters", "--json").stdout)
     assert len(every) > 40
-    assert {"name", "title", "unit", "kind", "help", "source", "attributes"} == set(every[0])
+    assert {"name", "title", "unit", "kind", "help", "source", "attributes", "charted_in", "resource"} == set(every[0])
     assert "system.disk.weighted_io_time" in command("counters", "--search", "in flight").stdout
 
 

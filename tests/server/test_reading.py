@@ -142,7 +142,7 @@ def test_a_diagnosis_names_what_ran_out_and_what_did_not(stitch):
     assert finding["start"] == "2026-11-12T09:18:20Z"
     assert set(finding) >= {"id", "resource", "device", "end", "onset", "severity", "time_lost_s", "confidence", "evidence",
                             "explanation", "considered", "next", "caused_by", "symptoms", "pattern"}  # fmt: skip
-    assert [one["kind"] for one in diagnosis["ruled_out"]] == ["cpu.busy_unwaited"]
+    assert [one["kind"] for one in diagnosis["ruled_out"]] == ["memory.free_low", "cpu.busy_unwaited"]
 
 
 def test_a_diagnosis_of_a_quiet_window_finds_nothing(stitch):

@@ -81,8 +81,9 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
     begin_ns = STITCH_01_MORNING.begin_ns
     told = {cause.kind: cause for cause in STITCH_01_MORNING.causes}
     found = [*diagnosis.findings, *diagnosis.ruled_out]
-    assert [one.kind for one in found] == ["cpu.saturated", "cpu.busy_unwaited"]
-    for one in found:
+    # Files fill the memory that stitching leaves, and nobody lacks any: nothing that the story is about.
+    assert [one.kind for one in found] == ["cpu.saturated", "memory.free_low", "cpu.busy_unwaited"]
+    for one in (one for one in found if one.kind in told):
         cause = told[one.kind]
         assert (one.start_ns - begin_ns) / NS_PER_S == pytest.approx(cause.start_s, abs=2)
         assert (one.end_ns - begin_ns) / NS_PER_S == pytest.approx(cause.end_s, abs=2)

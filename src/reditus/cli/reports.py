@@ -91,14 +91,18 @@ def show_diagnosis(
     console.print(Text("Findings" if findings else "Findings: none", style="bold"))
     for finding in findings:
         onset = finding["onset"]
-        lost = spell_duration(finding["time_lost_s"])
         about = "about " if finding["time_lost_estimated"] else ""
+        lost = (
+            f"{about}{spell_duration(finding['time_lost_s'])} lost"
+            if finding["time_lost_s"]
+            else "what it cost is not known"
+        )
         console.print(
-            f"\n{finding['title']}  [{finding['kind']}]\n"
+            f"\n{_titled(finding)}  [{finding['kind']}]\n"
             f"  {_short(finding['start'])} to {_short(finding['end'])}; began {_short(onset['at'])}, give or take "
             f"{spell_duration(onset['uncertainty_s'])}\n"
-            f"  {about}{lost} lost; confidence {finding['confidence']:.0%}\n"
-            f"  {finding['explanation']}",
+            f"  {lost}; confidence {finding['confidence']:.0%}\n"
+            f"  {finding['explanation']}{_because(finding, findings)}",
             markup=False,
         )
         _show_evidence(finding["evidence"], console, names or {})
@@ -115,6 +119,16 @@ def show_diagnosis(
             markup=False,
         )
         _show_evidence(excluded["evidence"], console, names or {})
+
+
+def _titled(finding: dict[str, Any]) -> str:
+    return f"{finding['title']}, {finding['device']}" if finding["device"] else str(finding["title"])
+
+
+def _because(finding: dict[str, Any], findings: list[dict[str, Any]]) -> str:
+    """What it came of, in words."""
+    causes = [_titled(one).lower() for one in findings if one["id"] in finding["caused_by"]]
+    return f"\n  came of: {', '.join(causes)}" if causes else ""
 
 
 def _show_evidence(evidence: list[dict[str, Any]], console: Console, names: dict[str, dict[str, str]]) -> None:

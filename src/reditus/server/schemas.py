@@ -315,8 +315,8 @@ class FindingOut(Out):
             explanation=finding.explanation,
             considered=list(finding.considered),
             next=list(finding.next),
-            caused_by=[],
-            symptoms=[],
+            caused_by=list(finding.caused_by),
+            symptoms=list(finding.symptoms),
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
         )
 

@@ -2,6 +2,8 @@
 import type { Finding } from '../api/client'
 import { spellDuration, spellTime, type Zone } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
+import ChainDrawing from './ChainDrawing.vue'
+import { chainOf, titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
 
 interface Props {
@@ -23,7 +25,7 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
     title="Nothing ran out"
     hint="No resource was short in what was recorded. Ruled out tells what looked like it and was not."
   />
-  <ol v-else class="divide-y divide-rule" aria-label="Findings, the most time lost first">
+  <ol v-else class="divide-y divide-rule" aria-label="Findings, causes first, then the most time lost">
     <li v-for="finding in findings" :key="finding.id" class="py-3 first:pt-0" data-finding>
       <button
         type="button"
@@ -36,15 +38,15 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
           <span
             class="font-serif text-base font-semibold"
             :class="selected === finding.id ? 'text-needle' : ''"
-            >{{ finding.title }}</span
+            >{{ titleOf(finding) }}</span
           >
           <span class="text-2xs text-soft">{{ finding.kind }}</span>
         </span>
         <span class="block text-soft">
           {{ clock(finding.start, zone) }} – {{ clock(finding.end, zone) }} ·
-          <b class="font-semibold text-ink"
+          <b v-if="finding.time_lost_s > 0" class="font-semibold text-ink"
             >{{ finding.time_lost_estimated ? 'about ' : '' }}{{ spellDuration(finding.time_lost_s) }} lost</b
-          >
+          ><template v-else>what it cost is not known</template>
         </span>
       </button>
       <div class="mt-2 space-y-3 pl-[15px]">
@@ -54,6 +56,12 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
           confidence {{ (finding.confidence * 100).toFixed(0) }} %
         </p>
         <template v-if="selected === finding.id">
+          <ChainDrawing
+            v-if="chainOf(finding, findings).length"
+            :stages="chainOf(finding, findings)"
+            :here="finding.id"
+            @find="$emit('find', $event)"
+          />
           <EvidenceList :evidence="finding.evidence" />
           <section>
             <h3 class="font-semibold">Also considered</h3>

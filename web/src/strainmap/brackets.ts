@@ -1,4 +1,5 @@
 import type { Finding } from '../api/client'
+import { titleOf } from '../findings/chain'
 import { spellDuration } from '../model/clock'
 import { shareAt, type Span } from '../model/span'
 
@@ -18,7 +19,7 @@ const LETTER_PX = 5.7
 const BESIDE_PX = 10
 
 const spellFinding = (finding: Finding): string =>
-  `${finding.title}${finding.time_lost_s >= 1 ? `, ${spellDuration(finding.time_lost_s)} lost` : ''}`
+  `${titleOf(finding)}${finding.time_lost_s >= 1 ? `, ${spellDuration(finding.time_lost_s)} lost` : ''}`
 
 /** Lay findings out on few lines, the gravest first: it is the one whose words must find room. */
 export function bracketsOf(findings: Finding[], extent: Span, width: number): Bracket[] {

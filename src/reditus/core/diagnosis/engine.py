@@ -3,7 +3,8 @@
 from collections.abc import Callable
 
 from reditus.core.bins import Window, summarise
-from reditus.core.diagnosis import processor
+from reditus.core.diagnosis import disk, memory, network, processor
+from reditus.core.diagnosis.chains import chained
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
@@ -12,8 +13,13 @@ from reditus.core.frame import Frame
 Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]
 
 # A rule and the measures it reads.
-RULES: list[tuple[Rule, tuple[str, ...]]] = [(processor.judge_processor, processor.NEEDS)]
-KINDS: tuple[Kind, ...] = (*processor.KINDS,)
+RULES: list[tuple[Rule, tuple[str, ...]]] = [
+    (processor.judge_processor, processor.NEEDS),
+    (memory.judge_memory, memory.NEEDS),
+    (disk.judge_disks, disk.NEEDS),
+    (network.judge_network, network.NEEDS),
+]
+KINDS: tuple[Kind, ...] = (*processor.KINDS, *memory.KINDS, *disk.KINDS, *network.KINDS)
 COVERAGE_OF = "cpu.busy"
 """The measure whose observed time stands for the archive's: it is recorded by every plan."""
 
@@ -32,12 +38,17 @@ def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> D
         found, excluded = rule(readings, rules or Parameters())
         findings += found
         ruled_out += excluded
+    findings = chained(findings, readings, rules or Parameters())
     seen = readings.sampled(COVERAGE_OF)
     return Diagnosis(
         window=window,
         coverage=summarise(seen, window).coverage if seen is not None and len(seen) else 0.0,
         findings=tuple(
-            sorted((one for one in findings if _touches(one, window)), key=lambda one: (-one.time_lost_s, one.start_ns))
+            # What others came of first, then the most time lost.
+            sorted(
+                (one for one in findings if _touches(one, window)),
+                key=lambda one: (bool(one.caused_by), -one.time_lost_s, one.start_ns),
+            )
         ),
         ruled_out=tuple(sorted((one for one in ruled_out if _touches(one, window)), key=lambda one: one.start_ns)),
     )

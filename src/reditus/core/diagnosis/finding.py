@@ -57,6 +57,10 @@ class Finding:
     considered: tuple[str, ...]
     next: tuple[str, ...]
     pattern: Pattern = field(default_factory=lambda: Pattern("once"))
+    caused_by: tuple[str, ...] = ()
+    """Ids of findings that brought this one about."""
+    symptoms: tuple[str, ...] = ()
+    """Ids of findings that this one brought about."""
 
     @property
     def id(self) -> str:
@@ -79,10 +83,11 @@ class RuledOut:
     end_ns: int
     evidence: tuple[Evidence, ...]
     explanation: str
+    device: str | None = None
 
     @property
     def id(self) -> str:
-        return f"{self.kind}/machine/{self.start_ns // NS_PER_S}"
+        return f"{self.kind}/{self.device or 'machine'}/{self.start_ns // NS_PER_S}"
 
 
 @dataclass(frozen=True, slots=True)

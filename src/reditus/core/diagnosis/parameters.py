@@ -40,6 +40,80 @@ class Parameters:
     cpu_nice_share: Annotated[
         float, Why("share of busy time", "Low-priority work fills idle time and makes room when others come.")
     ] = 0.7
+    memory_scarce_share: Annotated[
+        float, Why("share of all memory", "With more than a tenth available nobody waits for memory of the machine's.")
+    ] = 0.12
+    memory_stall_enter: Annotated[
+        float,
+        Why("share of time", "Streaming big files costs a healthy machine far less; a task that lacks memory, more."),
+    ] = 0.1
+    memory_stall_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.05
+    memory_faults_per_s: Annotated[
+        float,
+        Why("major faults/s", "Without stall totals: so many reads from disk, each of some 10 ms, fill all the time."),
+    ] = 100.0
+    memory_free_share: Annotated[float, Why("share of all memory", "What looks alarming to those who watch free.")] = (
+        0.05
+    )
+    memory_ample_share: Annotated[float, Why("share of all memory", "Plenty can still be had.")] = 0.25
+    swap_in_enter: Annotated[
+        float, Why("bytes/s", "A quarter MiB/s is 64 pages: steady reading back, not a page now and then.")
+    ] = 256.0 * 2**10
+    swap_in_leave: Annotated[float, Why("bytes/s", "Hysteresis, as above.")] = 64.0 * 2**10
+    swap_faults_per_s: Annotated[
+        float, Why("major faults/s", "Read back because a task waits for it, not ahead of need.")
+    ] = 5.0
+    swap_occupied_share: Annotated[float, Why("share of swap", "Enough to catch the eye.")] = 0.2
+    kill_merge_s: Annotated[float, Why("s", "Kills of one shortage follow each other within seconds.")] = 60.0
+    io_stall_enter: Annotated[
+        float, Why("share of time", "Waits that cost nobody any time are not worth a finding.")
+    ] = 0.1
+    disk_active_per_s: Annotated[float, Why("requests/s", "Fewer tell nothing of a disk's pace.")] = 2.0
+    disk_normal_ticks: Annotated[int, Why("ticks", "So many are needed to know a disk's normal.")] = 30
+    disk_normal_quantile: Annotated[
+        float, Why("share of active ticks", "A disk's normal is its wait while little queues: a low percentile.")
+    ] = 0.2
+    disk_shallow_queue: Annotated[float, Why("requests", "With hardly more than one in flight nothing queues.")] = 1.5
+    disk_wait_times: Annotated[float, Why("times its normal", "Beyond what a busy hour does to a healthy disk.")] = 4.0
+    disk_wait_times_leave: Annotated[float, Why("times its normal", "Hysteresis, as above.")] = 2.5
+    disk_wait_steady_times: Annotated[float, Why("times its normal", "As always, within the noise.")] = 2.0
+    disk_least_wait_s: Annotated[float, Why("s", "Four times almost nothing is still almost nothing.")] = 0.01
+    disk_deep_queue: Annotated[float, Why("requests", "More than a few tasks' single requests.")] = 4.0
+    disk_very_deep_queue: Annotated[
+        float, Why("requests", "So many at once are asked for by design; what they wait is the price of the depth.")
+    ] = 16.0
+    disk_busy_enter: Annotated[float, Why("share of time", "Hardly ever without a request.")] = 0.9
+    disk_busy_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.75
+    disk_sustained_s: Annotated[float, Why("s", "A cache that is flushed makes requests wait for some seconds.")] = 20.0
+    disk_plateau_share: Annotated[
+        float,
+        Why(
+            "share of the requests it served at its normal pace",
+            "A saturated disk serves as many as it can; a slow one far fewer.",
+        ),
+    ] = 0.6
+    link_full_enter: Annotated[float, Why("share of the link's speed", "The rest goes to frames' own overhead.")] = 0.9
+    link_full_leave: Annotated[float, Why("share of the link's speed", "Hysteresis, as above.")] = 0.8
+    link_merge_s: Annotated[
+        float, Why("s", "Traffic comes in waves; a pause of a minute does not make two of one.")
+    ] = 60.0
+    link_sustained_s: Annotated[float, Why("s", "A copy of some seconds at full speed is what links are for.")] = 30.0
+    loss_enter: Annotated[
+        float,
+        Why("share of segments", "A healthy local network loses hardly any; one in a hundred cuts speed by halves."),
+    ] = 0.01
+    loss_leave: Annotated[float, Why("share of segments", "Hysteresis, as above.")] = 0.005
+    loss_segments_per_s: Annotated[float, Why("segments/s", "Of a few segments one lost says little.")] = 100.0
+    chain_slack_s: Annotated[float, Why("s", "Two sides of one shortage show within so long of each other.")] = 120.0
+    chain_swap_share: Annotated[
+        float, Why("share of a disk's bytes", "Swap is what keeps it busy, not a part of it.")
+    ] = 0.5
+    look_alike_merge_s: Annotated[
+        float, Why("s", "What only looks like a problem is told once, not anew after each pause.")
+    ] = 3_600.0
+    look_alike_s: Annotated[float, Why("s", "What only looks like a problem is told where it goes on for minutes.")] = (
+        300.0
+    )
     sustained_s: Annotated[float, Why("s", "Shorter is a moment's work, such as a program starting.")] = 5.0
     sustained_ticks: Annotated[
         int, Why("ticks", "So that one or two odd readings at a long interval are not taken for a stretch.")

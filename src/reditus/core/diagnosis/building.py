@@ -1,0 +1,98 @@
+"""Put findings together: what all rules need beside their own thresholds."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from reditus.core.diagnosis.finding import Evidence, Finding, Kind, RuledOut
+from reditus.core.diagnosis.onset import find_onset
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.sustained import Stretch, time_mean
+from reditus.core.frame import Timebase
+from reditus.core.measures import Resource, measure_named
+from reditus.core.types import FloatArray
+
+CONFIDENT, ESTIMATED = 0.95, 0.7
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """A measure over a stretch, against what it was held to."""
+
+    measure: str
+    values: FloatArray
+    threshold: float | None = None
+    reads: str = "mean, at least"
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    """One timebase on which a rule judges, of the machine or of a device."""
+
+    timebase: Timebase
+    rules: Parameters
+    resource: Resource
+    device: str | None = None
+
+    def mean(self, values: FloatArray, stretch: Stretch) -> float:
+        """0 where nothing is known."""
+        return time_mean(values, self.timebase, stretch) or 0.0
+
+    def evidence(self, stretch: Stretch, held: Sequence[Held]) -> tuple[Evidence, ...]:
+        return tuple(
+            Evidence(
+                one.measure, self.device if measure_named(one.measure).per else None, self.mean(one.values, stretch),
+                one.threshold, measure_named(one.measure).unit, one.reads,
+            )
+            for one in held
+        )  # fmt: skip
+
+    def finding(
+        self, kind: Kind, stretch: Stretch, *, rise: FloatArray, lost: FloatArray | None, held: Sequence[Held],
+        explanation: str, considered: tuple[str, ...], next_steps: tuple[str, ...], estimated: bool = False,
+    ) -> Finding:  # fmt: skip
+        """`rise` is what changes at the beginning, `lost` the share of time that tasks lost; without it nothing counts as
+        lost.
+        """
+        length_s = stretch.length_s(self.timebase)
+        share = min(self.mean(lost, stretch), 1.0) if lost is not None else 0.0
+        return Finding(
+            kind=kind.id,
+            title=kind.title,
+            resource=self.resource,
+            device=self.device,
+            start_ns=stretch.start_ns(self.timebase),
+            end_ns=stretch.end_ns(self.timebase),
+            onset=find_onset(rise, self.timebase, stretch, self.rules.onset_search_ticks),
+            severity=share,
+            time_lost_s=share * length_s,
+            time_lost_estimated=estimated or lost is None,
+            confidence=ESTIMATED if estimated else CONFIDENT,
+            evidence=self.evidence(stretch, held),
+            explanation=explanation,
+            considered=considered,
+            next=next_steps,
+        )
+
+    def ruled_out(self, kind: Kind, stretch: Stretch, *, held: Sequence[Held], explanation: str) -> RuledOut:
+        return RuledOut(
+            kind=kind.id,
+            title=kind.title,
+            resource=self.resource,
+            start_ns=stretch.start_ns(self.timebase),
+            end_ns=stretch.end_ns(self.timebase),
+            evidence=self.evidence(stretch, held),
+            explanation=explanation,
+            device=self.device,
+        )
+
+
+def known(values: FloatArray | None, count: int) -> FloatArray:
+    """The values, or zeros where the host does not tell them: missing is never evidence."""
+    return np.zeros(count) if values is None else np.nan_to_num(values)
+
+
+def lasting(rules: Parameters) -> Parameters:
+    """The same rules for what only looks like a problem: long pauses do not part it."""
+    return replace(rules, merge_break_s=rules.look_alike_merge_s)

@@ -1,0 +1,87 @@
+"""What came of what: findings that a mechanism links, that follow each other, overlap, and whose numbers agree.
+
+Memory shortage → swap traffic → the disk that carries swap is saturated; memory shortage → a process is killed.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from reditus.core.bins import Window, summarise
+from reditus.core.diagnosis.finding import Finding
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.readings import Readings
+from reditus.core.types import NS_PER_S
+
+_Number = Callable[[Readings, Finding, Parameters], str | None]
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A mechanism by which one kind brings another about. `number` says in words what supports it; None breaks the link."""
+
+    cause: str
+    effect: str
+    number: _Number
+
+
+def _swap_share(readings: Readings, effect: Finding, rules: Parameters) -> str | None:
+    """How much of the disk's bytes was swap."""
+    window = Window(effect.start_ns, effect.end_ns)
+
+    def total(measure: str, device: str | None = None) -> float:
+        sampled = readings.sampled(measure, device)
+        return (summarise(sampled, window).total or 0.0) if sampled is not None else 0.0
+
+    moved = total("disk.read.rate", effect.device) + total("disk.write.rate", effect.device)
+    swapped = total("swap.in") + total("swap.out")
+    share = min(swapped / moved, 1.0) if moved > 0 else 0.0
+    return f"{share:.0%} of what {effect.device} moved was swap." if share >= rules.chain_swap_share else None
+
+
+LINKS = (
+    Link(
+        "memory.pressure", "swap.thrashing", lambda *_: "What did not fit into memory went to swap and was read back."
+    ),
+    Link("swap.thrashing", "disk.saturated", _swap_share),
+    Link("memory.pressure", "memory.oom_kill", lambda *_: "No memory could be had any more."),
+)
+
+
+def chained(findings: Sequence[Finding], readings: Readings, rules: Parameters) -> list[Finding]:
+    """The findings, each with the ids of what brought it about and of what it brought about."""
+    causes: dict[str, list[str]] = {one.id: [] for one in findings}
+    symptoms: dict[str, list[str]] = {one.id: [] for one in findings}
+    words: dict[str, list[str]] = {one.id: [] for one in findings}
+    for link in LINKS:
+        for effect in (one for one in findings if one.kind == link.effect):
+            fitting = [one for one in findings if one.kind == link.cause and _leads_to(one, effect, rules)]
+            told = link.number(readings, effect, rules) if fitting else None
+            if told is None:
+                continue
+            # Of several the one that overlaps it most.
+            cause = max(fitting, key=lambda one: _overlap_ns(one, effect))
+            causes[effect.id].append(cause.id)
+            symptoms[cause.id].append(effect.id)
+            words[effect.id].append(told)
+    return [
+        replace(
+            one,
+            caused_by=tuple(causes[one.id]),
+            symptoms=tuple(symptoms[one.id]),
+            explanation=" ".join([one.explanation, *words[one.id]]),
+        )
+        for one in findings
+    ]
+
+
+def _leads_to(cause: Finding, effect: Finding, rules: Parameters) -> bool:
+    """In order, and overlapping or nearly so."""
+    slack_ns = int(rules.chain_slack_s * NS_PER_S)
+    in_order = cause.start_ns <= effect.start_ns + slack_ns
+    return in_order and effect.start_ns <= cause.end_ns + slack_ns
+
+
+def _overlap_ns(cause: Finding, effect: Finding) -> int:
+    return int(np.minimum(cause.end_ns, effect.end_ns) - np.maximum(cause.start_ns, effect.start_ns))

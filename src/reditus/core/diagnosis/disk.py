@@ -1,0 +1,221 @@
+"""Disks: saturated, slow, or busy at their normal pace.
+
+Busy alone says that a disk was never without a request. Whether it is too much shows in the wait per request against the
+disk's own normal, which is a low percentile over the ticks at which it did something.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from reditus.core.counters import DISK as DEVICE
+from reditus.core.diagnosis.building import Bench, Held, known, lasting
+from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.readings import Readings
+from reditus.core.diagnosis.sustained import Stretch, sustained, without
+from reditus.core.durations import spell_duration
+from reditus.core.facts import DiskRole
+from reditus.core.measures import Resource
+from reditus.core.measures.disk import IO_TIME
+from reditus.core.measures.measure import natural_key
+from reditus.core.types import FloatArray
+
+SERVED_QUANTILE = 0.95
+ALIKE_SHARE = 0.1
+NEEDS = (
+    "disk.busy", "disk.wait", "disk.queue", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",
+    "stall.io.some",
+)  # fmt: skip
+
+SATURATED = Kind(
+    "disk.saturated", "Disk saturated", is_problem=True,
+    meaning="Requests queued at a disk that was never idle, and each waited far longer than this disk takes unloaded.",
+    evidence=("disk.queue", "disk.wait", "disk.busy", "stall.io.some"),
+    look_alikes="`disk.busy_steady`: as busy, and each request is as quick as ever. `disk.slow`: as long waits with hardly a "
+    "queue.",
+)  # fmt: skip
+SLOW = Kind(
+    "disk.slow", "Disk slow", is_problem=True,
+    meaning="Each request took far longer than this disk's normal, though few were in flight: throttled, failing or remote.",
+    evidence=("disk.wait", "disk.queue", "stall.io.some"),
+    look_alikes="`disk.saturated`: as long waits, because many requests queue.",
+)  # fmt: skip
+STEADY = Kind(
+    "disk.busy_steady", "Disk busy, waits normal", is_problem=False,
+    meaning="The disk was hardly ever without a request, and each took what it always takes: it keeps up.",
+    evidence=("disk.busy", "disk.wait"), look_alikes="`disk.saturated`: as busy, and waits have risen.",
+)  # fmt: skip
+KINDS = (SATURATED, SLOW, STEADY)
+
+
+@dataclass(frozen=True, slots=True)
+class _Disk:
+    bench: Bench
+    busy: FloatArray
+    wait: FloatArray
+    queue: FloatArray
+    requests: FloatArray
+    normal_s: float
+    served_per_s: float
+    """Requests a second that it has served at its normal pace."""
+    stall: FloatArray | None
+    """Of the machine: no kernel tells it per disk."""
+
+
+def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    facts = readings.frame.facts
+    roles = {name: facts.disk_role(name) for name in readings.frame.values_of(IO_TIME, DEVICE)}
+    findings: list[Finding] = []
+    steady: list[tuple[str, RuledOut]] = []
+    # Bottom disks first: what a volume waits for is told of the disk below it, where that one is to blame.
+    for role in (DiskRole.DISK, DiskRole.VOLUME):
+        for name in sorted((one for one, own in roles.items() if own is role), key=natural_key):
+            disk = _read(readings, rules, name)
+            if disk is None:
+                continue
+            found, excluded = _judge(disk)
+            below = list(findings) if role is DiskRole.VOLUME else []
+            findings += [one for one in found if not any(_overlap(one, other) for other in below)]
+            steady += excluded if role is DiskRole.DISK else []
+    return findings, _together(steady)
+
+
+def _overlap(one: Finding, other: Finding) -> bool:
+    return one.start_ns < other.end_ns and other.start_ns < one.end_ns
+
+
+def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
+    busy, wait = readings.sampled("disk.busy", name), readings.sampled("disk.wait", name)
+    if busy is None or wait is None or len(busy) < 2:
+        return None
+    base = busy.timebase
+
+    def of(measure: str) -> FloatArray:
+        return known(readings.on(base, measure, name), len(busy))
+
+    requests, queue = of("disk.read.requests") + of("disk.write.requests"), of("disk.queue")
+    waits = np.nan_to_num(wait.values)
+    active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
+    alone = active & (queue <= rules.disk_shallow_queue)
+    if alone.sum() >= rules.disk_normal_ticks:
+        pace = waits[alone]
+    elif active.sum() >= rules.disk_normal_ticks:
+        # It was never seen without a queue. Busy time over requests is what one takes when they are served one by one.
+        pace = np.minimum(waits[active], np.nan_to_num(busy.values)[active] / requests[active])
+    else:
+        return None  # nothing to tell its normal from
+    normal_s = float(np.quantile(pace, rules.disk_normal_quantile))
+    usual = active & (waits < rules.disk_wait_steady_times * normal_s)
+    return _Disk(
+        Bench(base, rules, Resource.DISK, name), np.nan_to_num(busy.values), np.where(active, waits, 0.0), queue, requests,
+        normal_s, float(np.quantile(requests[usual], SERVED_QUANTILE)) if usual.any() else 0.0,
+        readings.on(base, "stall.io.some"),
+    )  # fmt: skip
+
+
+def _judge(disk: _Disk) -> tuple[list[Finding], list[tuple[str, RuledOut]]]:
+    bench, rules = disk.bench, disk.bench.rules
+    long_s = max(rules.disk_wait_times * disk.normal_s, rules.disk_least_wait_s)
+    held_s = max(rules.disk_wait_times_leave * disk.normal_s, rules.disk_least_wait_s / 2)
+    enter, hold = disk.wait >= long_s, disk.wait >= held_s
+    stalled = (
+        np.ones(len(disk.wait), dtype=bool) if disk.stall is None else np.nan_to_num(disk.stall) >= rules.io_stall_enter
+    )
+    # Programs that ask for many things at once do not count as stalled, however deep the queue.
+    waiting = sustained(enter & (stalled | (disk.queue >= rules.disk_very_deep_queue)), hold, bench.timebase, rules)
+    findings = [
+        _finding(disk, one, long_s) for one in waiting if one.length_s(bench.timebase) >= rules.disk_sustained_s
+    ]
+    full = disk.busy >= rules.disk_busy_enter
+    normal = full & (disk.wait < _steady_s(disk))
+    steady = without(
+        sustained(normal, disk.busy >= rules.disk_busy_leave, bench.timebase, lasting(rules)), waiting, len(disk.busy)
+    )
+    return findings, [(disk.bench.device or "", _steady(disk, one)) for one in steady if _keeps_up(disk, one)]
+
+
+def _together(steady: list[tuple[str, RuledOut]]) -> list[RuledOut]:
+    """Disks that were busy in the same stretch, as those of one volume are, are told as one."""
+    groups: list[list[tuple[str, RuledOut]]] = []
+    for name, one in steady:
+        same = next((group for group in groups if _alike(group[0][1], one)), None)
+        if same is None:
+            groups.append([(name, one)])
+        else:
+            same.append((name, one))
+    return [
+        one
+        if not others
+        else replace(one, explanation=f"{one.explanation} So did {', '.join(name for name, _ in others)}.")
+        for (_, one), *others in groups
+    ]
+
+
+def _alike(one: RuledOut, other: RuledOut) -> bool:
+    apart_ns = max(abs(one.start_ns - other.start_ns), abs(one.end_ns - other.end_ns))
+    return apart_ns <= ALIKE_SHARE * (one.end_ns - one.start_ns)
+
+
+def _steady_s(disk: _Disk) -> float:
+    """Waits below it are as always: a few times almost nothing is still almost nothing."""
+    return max(disk.bench.rules.disk_wait_steady_times * disk.normal_s, disk.bench.rules.disk_least_wait_s / 2)
+
+
+def _keeps_up(disk: _Disk, stretch: Stretch) -> bool:
+    is_long = stretch.length_s(disk.bench.timebase) >= disk.bench.rules.disk_sustained_s
+    return is_long and disk.bench.mean(disk.wait, stretch) < _steady_s(disk)
+
+
+def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
+    bench, rules = disk.bench, disk.bench.rules
+    queue, wait, busy = (bench.mean(one, stretch) for one in (disk.queue, disk.wait, disk.busy))
+    served = bench.mean(disk.requests, stretch)
+    deep = (
+        queue >= rules.disk_deep_queue
+        and busy >= rules.disk_busy_leave
+        and served >= rules.disk_plateau_share * disk.served_per_s
+    )
+    kind = SATURATED if deep else SLOW
+    lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else np.nan_to_num(disk.stall)
+    held = [
+        Held("disk.wait", disk.wait, long_s),
+        Held("disk.queue", disk.queue, rules.disk_deep_queue if deep else None, "mean, at least" if deep else "mean"),
+        Held("disk.busy", disk.busy, None, "mean"),
+    ]
+    if disk.stall is not None:
+        held.append(Held("stall.io.some", lost, rules.io_stall_enter))
+    times = wait / disk.normal_s if disk.normal_s > 0 else 0.0
+    why = (
+        f"{queue:.1f} requests were in flight on average: more came than it could answer."
+        if deep
+        else f"It answered {served:.0f} requests a second, where it has served {disk.served_per_s:.0f} at its normal pace: it is "
+        "the disk that was slow, not the load that was high."
+    )
+    return bench.finding(
+        kind, stretch, rise=disk.wait, lost=lost, held=held, estimated=disk.stall is None,
+        explanation=f"A request to {bench.device} took {wait * 1000:.1f} ms, {times:.0f} times its normal of "
+        f"{disk.normal_s * 1000:.1f} ms, for {spell_duration(stretch.length_s(bench.timebase))}. {why}",
+        considered=(
+            "Busy at its normal pace: no, waits rose far above this disk's own normal.",
+            "Slow with few requests: no, they queued." if deep else "Too many requests at once: no, it answered fewer than it has served quickly.",
+        ),
+        next_steps=(
+            "See who reads and writes in this stretch, and whether the disk carries swap.",
+            "Compare with its equals under one volume: one slow disk holds up all.",
+        ),
+    )  # fmt: skip
+
+
+def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:
+    bench = disk.bench
+    wait, busy = bench.mean(disk.wait, stretch), bench.mean(disk.busy, stretch)
+    return bench.ruled_out(
+        STEADY, stretch,
+        held=[
+            Held("disk.busy", disk.busy, bench.rules.disk_busy_enter),
+            Held("disk.wait", disk.wait, _steady_s(disk), "mean, below"),
+        ],
+        explanation=f"{bench.device} was busy for {busy:.0%} of {spell_duration(stretch.length_s(bench.timebase))}, and each "
+        f"request took {wait * 1000:.1f} ms; at its quickest one takes {disk.normal_s * 1000:.1f} ms. It kept up.",
+    )  # fmt: skip

@@ -1,0 +1,207 @@
+"""Memory and swap: pressure, out-of-memory kills, swap that is read back all the time; and what only looks like it.
+
+Reclaim is not pressure, a full cache is none, and swap that is occupied and quiet is none either. Sure signs are tasks
+that lose time for want of memory, and pages that are read back from swap as fast as they go.
+"""
+
+import numpy as np
+
+from reditus.core.diagnosis.building import Bench, Held, known, lasting
+from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.readings import Readings
+from reditus.core.diagnosis.sustained import Stretch, sustained, without
+from reditus.core.durations import spell_duration
+from reditus.core.measures import Resource
+from reditus.core.types import FloatArray
+
+NEEDS = (
+    "memory.available", "memory.total", "memory.free", "memory.faults.major", "memory.oom_kills", "stall.memory.some",
+    "swap.in", "swap.out", "swap.held", "swap.total",
+)  # fmt: skip
+
+PRESSURE = Kind(
+    "memory.pressure", "Memory under pressure", is_problem=True,
+    meaning="Tasks lost time for want of memory, sustained, while little was available.",
+    evidence=("stall.memory.some", "memory.available", "memory.faults.major"),
+    look_alikes="`memory.free_low`: free is small because files fill it, and available is ample. Reclaim by itself: reading big "
+    "files through a healthy machine searches pages all the time.",
+)  # fmt: skip
+KILL = Kind(
+    "memory.oom_kill", "Killed for want of memory", is_problem=True,
+    meaning="The kernel killed a process because memory could not be had otherwise, of the machine or of a control group.",
+    evidence=("memory.oom_kills", "memory.available"), look_alikes="Nothing: the kernel counts these kills.",
+)  # fmt: skip
+THRASHING = Kind(
+    "swap.thrashing", "Swapping all the time", is_problem=True,
+    meaning="Pages were read back from swap, sustained: the working set does not fit into memory.",
+    evidence=("swap.in", "swap.out", "memory.faults.major"),
+    look_alikes="`swap.occupied`: pages parked there that nobody asks for. A short burst out is housekeeping.",
+)  # fmt: skip
+FREE_LOW = Kind(
+    "memory.free_low", "Little free, ample available", is_problem=False,
+    meaning="Hardly any memory was free because files filled it; programs could have had most of that at once.",
+    evidence=("memory.free", "memory.available"), look_alikes="`memory.pressure`: little is available, and tasks lose time.",
+)  # fmt: skip
+OCCUPIED = Kind(
+    "swap.occupied", "Swap occupied and quiet", is_problem=False,
+    meaning="Pages lay in swap, and hardly any was read back: they are idle.",
+    evidence=("swap.held", "swap.in"), look_alikes="`swap.thrashing`: as occupied, and read back all the time.",
+)  # fmt: skip
+KINDS = (PRESSURE, KILL, THRASHING, FREE_LOW, OCCUPIED)
+
+
+def judge_memory(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    available = readings.sampled("memory.available")
+    if available is None or len(available) < 2:
+        return [], []
+    bench = Bench(available.timebase, rules, Resource.MEMORY)
+    swap = Bench(available.timebase, rules, Resource.SWAP)
+
+    def on(name: str) -> FloatArray | None:
+        return readings.on(bench.timebase, name)
+
+    total = known(on("memory.total"), len(available))
+    share = np.divide(available.values, total, out=np.full(len(available), np.nan), where=total > 0)
+    stall, faults = on("stall.memory.some"), known(on("memory.faults.major"), len(available))
+    swapped_in, swapped_out = known(on("swap.in"), len(available)), known(on("swap.out"), len(available))
+    scarce = share < rules.memory_scarce_share
+    lost = np.nan_to_num(stall) if stall is not None else np.clip(faults / rules.memory_faults_per_s, 0.0, 1.0) * scarce
+    pressed = sustained(
+        scarce & (lost >= rules.memory_stall_enter), scarce & (lost >= rules.memory_stall_leave), bench.timebase, rules
+    )
+    # Read back all the time: in by itself, for what only goes out is housekeeping.
+    back = (swapped_in >= rules.swap_in_enter) & (faults >= rules.swap_faults_per_s)
+    thrashing = sustained(back, swapped_in >= rules.swap_in_leave, bench.timebase, rules)
+    findings = [_pressure(bench, one, lost, available.values, faults, estimated=stall is None) for one in pressed]
+    findings += [
+        _thrashing(swap, one, swapped_in, swapped_out, faults, lost, estimated=stall is None) for one in thrashing
+    ]
+    findings += _kills(bench, known(on("memory.oom_kills"), len(available)), available.values)
+    ruled_out = [
+        *_free_low(bench, share, on("memory.free"), total, available.values, pressed),
+        *_occupied(swap, on("swap.held"), on("swap.total"), swapped_in, thrashing),
+    ]
+    return findings, ruled_out
+
+
+def _pressure(
+    bench: Bench, stretch: Stretch, lost: FloatArray, available: FloatArray, faults: FloatArray, *, estimated: bool
+) -> Finding:
+    rules, total_s = bench.rules, stretch.length_s(bench.timebase)
+    left = bench.mean(available, stretch) / 2**20
+    held = [Held("memory.available", available, None, "mean")]
+    if not estimated:
+        held.insert(0, Held("stall.memory.some", lost, rules.memory_stall_enter))
+    return bench.finding(
+        PRESSURE, stretch, rise=lost, lost=lost, estimated=estimated,
+        held=[*held, Held("memory.faults.major", faults, None, "mean")],
+        explanation=f"For {spell_duration(bench.mean(lost, stretch) * total_s)} of {spell_duration(total_s)} at least one task "
+        f"was held up for want of memory; {left:,.0f} MiB were available on average. Programs and the files they use did not "
+        "fit together any more.",
+        considered=(
+            "Free is low but available is ample: no, available was low too.",
+            "Reclaim that costs nobody anything: no, tasks lost time.",
+        ),
+        next_steps=(
+            "See which processes hold the memory, and whether one of them grows from day to day.",
+            "See whether swap or the disks of the programs' files carry what no longer fits.",
+            "If the work is meant to be there: more memory, or less of it at once.",
+        ),
+    )  # fmt: skip
+
+
+def _thrashing(
+    bench: Bench, stretch: Stretch, swapped_in: FloatArray, swapped_out: FloatArray, faults: FloatArray, lost: FloatArray,
+    *, estimated: bool,
+) -> Finding:  # fmt: skip
+    rules = bench.rules
+    rate_in, rate_out = (bench.mean(one, stretch) / 2**20 for one in (swapped_in, swapped_out))
+    return bench.finding(
+        THRASHING, stretch, rise=swapped_in, lost=lost, estimated=estimated,
+        held=[
+            Held("swap.in", swapped_in, rules.swap_in_enter),
+            Held("memory.faults.major", faults, rules.swap_faults_per_s),
+            Held("swap.out", swapped_out, None, "mean"),
+        ],
+        explanation=f"{rate_in:.2f} MiB/s were read back from swap and {rate_out:.2f} MiB/s written to it, for "
+        f"{spell_duration(stretch.length_s(bench.timebase))}. What programs work on does not fit into memory: pages are thrown "
+        "out and needed again at once.",
+        considered=("Swap occupied and quiet: no, pages were read back all the time.", "A burst of housekeeping: no, it went on."),
+        next_steps=(
+            "See how much memory was available before it began, and who took it.",
+            "See the disk that carries swap: its queue and its waits are the price.",
+        ),
+    )  # fmt: skip
+
+
+def _kills(bench: Bench, kills: FloatArray, available: FloatArray) -> list[Finding]:
+    """One finding for kills within a minute of each other, however short: they are counted, not guessed."""
+    found = []
+    ticks = np.flatnonzero(kills > 0)
+    for first, last in _close(ticks, bench):
+        stretch = Stretch(first, last)
+        seconds = (bench.timebase.wall_ns - bench.timebase.start_ns)[stretch.ticks] / 1e9
+        number = round(float(np.nansum(kills[stretch.ticks] * seconds)))
+        found.append(
+            bench.finding(
+                KILL, stretch, rise=kills, lost=None,
+                held=[Held("memory.oom_kills", kills, None, "mean"), Held("memory.available", available, None, "mean")],
+                explanation=f"The kernel killed {number} {'process' if number == 1 else 'processes'} because memory could not be "
+                "had otherwise. Notes tell which, where the kernel's log was recorded.",
+                considered=("A control group at its own limit: possible where plenty was available on the machine.",),
+                next_steps=("Read the kernel's lines at that time in Notes.", "See what led up to it: pressure, swap, growth."),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _close(ticks: np.ndarray, bench: Bench) -> list[tuple[int, int]]:
+    out: list[tuple[int, int]] = []
+    for tick in ticks.tolist():
+        wall_ns = bench.timebase.wall_ns
+        if out and wall_ns[tick] - wall_ns[out[-1][1]] <= bench.rules.kill_merge_s * 1e9:
+            out[-1] = (out[-1][0], tick)
+        else:
+            out.append((tick, tick))
+    return out
+
+
+def _free_low(
+    bench: Bench, share: FloatArray, free: FloatArray | None, total: FloatArray, available: FloatArray, pressed: list[Stretch]
+) -> list[RuledOut]:  # fmt: skip
+    if free is None:
+        return []
+    low = (free < bench.rules.memory_free_share * total) & (share > bench.rules.memory_ample_share)
+    stretches = without(sustained(low, low, bench.timebase, lasting(bench.rules)), pressed, len(share))
+    return [
+        bench.ruled_out(
+            FREE_LOW, one, held=[Held("memory.free", free, None, "mean"), Held("memory.available", available, None, "mean")],
+            explanation=f"{bench.mean(free, one) / 2**20:,.0f} MiB were free, because files that were read stay at hand; "
+            f"{bench.mean(available, one) / 2**20:,.0f} MiB could have been had at once.",
+        )
+        for one in _long(stretches, bench)
+    ]  # fmt: skip
+
+
+def _occupied(
+    bench: Bench, held: FloatArray | None, total: FloatArray | None, swapped_in: FloatArray, thrashing: list[Stretch]
+) -> list[RuledOut]:
+    if held is None or total is None:
+        return []
+    quiet = (held >= bench.rules.swap_occupied_share * total) & (total > 0) & (swapped_in < bench.rules.swap_in_leave)
+    stretches = without(sustained(quiet, quiet, bench.timebase, lasting(bench.rules)), thrashing, len(held))
+    return [
+        bench.ruled_out(
+            OCCUPIED, one,
+            held=[Held("swap.held", held, None, "mean"), Held("swap.in", swapped_in, bench.rules.swap_in_leave, "mean, below")],
+            explanation=f"{bench.mean(held, one) / 2**20:,.0f} MiB lay in swap and hardly any of it was read back: idle pages, "
+            "parked to make room.",
+        )
+        for one in _long(stretches, bench)
+    ]  # fmt: skip
+
+
+def _long(stretches: list[Stretch], bench: Bench) -> list[Stretch]:
+    """Only what goes on for long catches anybody's eye."""
+    return [one for one in stretches if one.length_s(bench.timebase) >= bench.rules.look_alike_s]

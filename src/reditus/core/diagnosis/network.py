@@ -1,0 +1,107 @@
+"""Networks: a full link, and segments that had to be sent again.
+
+Saturated is 90 % of a known speed, sustained. Loss at the far end is in no interface's counters; the share of segments
+sent again is. Virtual links that tell no speed are not judged by it.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+
+from reditus.core.counters import INTERFACE
+from reditus.core.diagnosis.building import Bench, Held
+from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.readings import Readings
+from reditus.core.diagnosis.sustained import Stretch, sustained
+from reditus.core.durations import spell_duration
+from reditus.core.measures import Resource
+from reditus.core.measures.measure import natural_key
+from reditus.core.measures.network import IO, segments_sent
+from reditus.core.types import FloatArray
+
+NEEDS = (
+    "net.receive.use", "net.send.use", "net.receive.rate", "net.send.rate", "net.tcp.resent", "net.tcp.listen_overflows",
+)  # fmt: skip
+
+SATURATED = Kind(
+    "net.saturated", "Link full", is_problem=True,
+    meaning="A link carried nearly all that its speed allows, sustained: whoever sends over it waits.",
+    evidence=("net.receive.use", "net.send.use"),
+    look_alikes="A short burst at full speed. A virtual link whose speed is made up, which cannot be judged by it.",
+)  # fmt: skip
+LOSS = Kind(
+    "net.loss", "Segments lost on the way", is_problem=True,
+    meaning="A real share of TCP segments had to be sent again, sustained: something on the way loses them.",
+    evidence=("net.tcp.resent",),
+    look_alikes="A listen queue that overflows makes clients send again too, and no line is lossy.",
+)  # fmt: skip
+KINDS = (SATURATED, LOSS)
+_WAYS = (("receive", "received"), ("send", "sent"))
+
+
+def judge_network(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    names = readings.frame.facts.outer_links(readings.frame.values_of(IO, INTERFACE))
+    findings: list[Finding] = []
+    for name in sorted(names, key=natural_key):
+        for way, past in _WAYS:
+            findings += _full(readings, rules, name, way, past)
+    return [*findings, *_lossy(readings, rules)], []
+
+
+def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str) -> list[Finding]:
+    use, rate = readings.sampled(f"net.{way}.use", name), readings.sampled(f"net.{way}.rate", name)
+    if use is None or rate is None or np.isnan(use.values).all():
+        return []
+    bench = Bench(use.timebase, rules, Resource.NETWORK, name)
+    values = np.nan_to_num(use.values)
+    # Traffic is uneven: a full link dips for moments, and is full in the mean.
+    uneven = replace(rules, merge_break_s=rules.link_merge_s)
+    stretches = sustained(values >= rules.link_full_enter, values >= rules.link_full_leave, use.timebase, uneven)
+    return [
+        _full_finding(bench, one, values, rate.values, way, past)
+        for one in stretches
+        if one.length_s(use.timebase) >= rules.link_sustained_s and bench.mean(values, one) >= rules.link_full_enter
+    ]
+
+
+def _full_finding(bench: Bench, stretch: Stretch, use: FloatArray, rate: FloatArray, way: str, past: str) -> Finding:
+    speed = bench.mean(rate, stretch) * 8 / 1e6
+    return bench.finding(
+        SATURATED, stretch, rise=use, lost=None,
+        held=[Held(f"net.{way}.use", use, bench.rules.link_full_enter), Held(f"net.{way}.rate", rate, None, "mean")],
+        explanation=f"{bench.device} {past} {speed:,.0f} Mbit/s, {bench.mean(use, stretch):.0%} of its speed, for "
+        f"{spell_duration(stretch.length_s(bench.timebase))}. Whoever sends over it shares what is left. What that cost is in "
+        "no counter of this machine.",
+        considered=("A burst: no, it went on.", "A made-up speed of a virtual link: the rate stayed below it, as at a real one."),
+        next_steps=("See who sends and receives in this stretch.", "If the traffic is wanted: spread it, or a faster link."),
+    )  # fmt: skip
+
+
+def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
+    resent = readings.sampled("net.tcp.resent")
+    if resent is None or len(resent) < 2:
+        return []
+    bench = Bench(resent.timebase, rules, Resource.NETWORK)
+    share, sent = np.nan_to_num(resent.values), np.nan_to_num(segments_sent(readings.frame).values)
+    overflows = readings.on(bench.timebase, "net.tcp.listen_overflows")
+    lost = (share >= rules.loss_enter) & (sent >= rules.loss_segments_per_s)
+    if overflows is not None:
+        lost &= ~(np.nan_to_num(overflows) > 0)
+    return [
+        bench.finding(
+            LOSS, one, rise=share, lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
+            explanation=f"{bench.mean(share, one):.1%} of {bench.mean(sent, one):,.0f} TCP segments a second had to be sent again, for "
+            f"{spell_duration(one.length_s(bench.timebase))}. Connections that lose segments slow down, and then wait.",
+            considered=("A full listen queue: no, none overflowed.", "A quiet line with one lost segment: no, many were sent."),
+            next_steps=(
+                "See whether a link was full, or one core was kept busy by packets, at the same time.",
+                "See damaged and dropped packets of each interface.",
+            ),
+        )
+        for one in sustained(
+            lost, (share >= rules.loss_leave) & (sent >= rules.loss_segments_per_s), bench.timebase,
+            replace(rules, merge_break_s=rules.link_merge_s),
+        )
+        if one.length_s(bench.timebase) >= rules.link_sustained_s
+    ]  # fmt: skip

@@ -1,0 +1,177 @@
+"""Memory, swap, disks and networks: what the lab's stories tell is found when it began, once, and nothing else is."""
+
+from functools import lru_cache
+
+import pytest
+
+from builders import BEGIN_NS, a_piece
+from reditus.core.assembling import assemble
+from reditus.core.bins import Window
+from reditus.core.diagnosis import diagnose
+from reditus.core.diagnosis.engine import KINDS, RULES, needed_measures
+from reditus.core.diagnosis.pages import diagnoses_page
+from reditus.core.frame import Frame
+from reditus.core.kernel_columns import disk_columns, memory_size, paging_event, stall_total
+from reditus.core.measures import MEASURES
+from reditus.core.types import NS_PER_S
+from reditus.simulator import simulate
+from reditus.simulator.fernhold import ARCHIVES, HOUR_S
+
+HOSTS = {told.scenario.machine.name: told.scenario for told in ARCHIVES[1:5]}
+
+
+@lru_cache(maxsize=4)
+def judged(name):
+    scenario = HOSTS[name]
+    window = Window(scenario.begin_ns, scenario.begin_ns + int(scenario.length_s * NS_PER_S))
+    return diagnose(simulate(scenario).frame(), window)
+
+
+def hours(name, at_ns):
+    return (at_ns - HOSTS[name].begin_ns) / NS_PER_S / HOUR_S
+
+
+def found(name, kind, device=None):
+    (one,) = [one for one in judged(name).findings if (one.kind, one.device) == (kind, device)]
+    return one
+
+
+def true_start(name, kind, device=None):
+    return next(one.start_s for one in HOSTS[name].causes if (one.kind, one.device) == (kind, device)) / HOUR_S
+
+
+def test_a_leak_s_end_is_one_story_and_not_four_alarms():
+    kinds = [(one.kind, one.device) for one in judged("leafdb").findings]
+    assert kinds == [
+        ("memory.pressure", None), ("swap.thrashing", None), ("disk.saturated", "sdb"), ("memory.oom_kill", None),
+    ]  # fmt: skip
+    pressure, swap, disk, kill = judged("leafdb").findings
+    assert pressure.caused_by == ()
+    assert set(pressure.symptoms) == {swap.id, kill.id}
+    assert (swap.caused_by, swap.symptoms) == ((pressure.id,), (disk.id,))
+    assert disk.caused_by == (swap.id,)
+    assert "of what sdb moved was swap" in disk.explanation
+
+
+def test_each_began_when_the_story_says():
+    swap, disk = found("leafdb", "swap.thrashing"), found("leafdb", "disk.saturated", "sdb")
+    assert hours("leafdb", swap.start_ns) == pytest.approx(true_start("leafdb", "swap.thrash"), abs=0.1)
+    assert hours("leafdb", disk.start_ns) == pytest.approx(true_start("leafdb", "disk.saturated", "sdb"), abs=0.15)
+    kill = found("leafdb", "memory.oom_kill")
+    truth = next(one for one in HOSTS["leafdb"].causes if one.kind == "memory.oom_kill")
+    assert truth.start_s / HOUR_S <= hours("leafdb", kill.start_ns) <= truth.end_s / HOUR_S
+    slow = found("vault", "disk.slow", "sdd")
+    assert hours("vault", slow.start_ns) == pytest.approx(true_start("vault", "disk.slow", "sdd"), abs=0.01)
+    for start_h in (10.5, 34.5):
+        (full,) = [one for one in judged("scan-gate").findings if abs(hours("scan-gate", one.start_ns) - start_h) < 0.1]
+        assert (full.kind, full.device) == ("net.saturated", "enp1s0")
+        assert hours("scan-gate", full.start_ns) == pytest.approx(start_h, abs=0.01)
+    assert len(judged("scan-gate").findings) == 2
+
+
+def test_a_slow_disk_is_not_called_overloaded():
+    slow = found("vault", "disk.slow", "sdd")
+    assert [one.id for one in judged("vault").findings] == [slow.id]
+    assert "it is the disk that was slow" in slow.explanation
+
+
+def test_what_only_looks_wrong_is_ruled_out():
+    room = {one.kind for one in judged("reading-room").ruled_out}
+    assert room >= {"memory.free_low", "swap.occupied", "disk.busy_steady", "cpu.busy_unwaited"}
+    assert {one.kind for one in judged("reading-room").findings} <= {"cpu.saturated"}
+    scrub = [one for one in judged("vault").ruled_out if one.kind == "disk.busy_steady"]
+    assert abs(hours("vault", scrub[0].start_ns) - 1) < 0.05
+    assert "So did sdc, sdd, sde, sdf, sdg" in scrub[0].explanation
+    ids = [one.id for one in judged("vault").ruled_out]
+    assert len(set(ids)) == len(ids)
+
+
+def memory(ticks, *, available, stall, kills=()):
+    """Ticks of a machine of 1,000 MiB; `kills` are ticks at which the counter moved."""
+    sizes = {"MemTotal": 1_024_000, "MemFree": 20_000}
+    columns = {memory_size(name): [value] * ticks for name, value in sizes.items()}
+    columns[memory_size("MemAvailable")] = list(available)
+    killed = [sum(at <= tick for at in kills) for tick in range(ticks)]
+    lost, total = [], 0
+    for share in stall:
+        total += int(share * 1e6)
+        lost.append(total)
+    pieces = [
+        a_piece(columns, group="memory"),
+        a_piece({stall_total("memory", "some"): lost}, group="pressure"),
+        a_piece({paging_event("oom_kill"): killed}, group="paging"),
+    ]
+    return diagnose(Frame(assemble(pieces)), Window(BEGIN_NS - NS_PER_S, BEGIN_NS + ticks * NS_PER_S))
+
+
+def test_pressure_wants_both_little_memory_and_lost_time():
+    scarce, ample = [50_000] * 60, [600_000] * 60
+    stalls = [0.0] * 20 + [0.6] * 20 + [0.0] * 20
+    (finding,) = memory(60, available=scarce, stall=stalls).findings
+    assert finding.kind == "memory.pressure"
+    assert (finding.start_ns - BEGIN_NS) / NS_PER_S == 19
+    assert finding.time_lost_s == pytest.approx(12, abs=0.7)
+    assert not memory(60, available=ample, stall=stalls).findings
+    assert not memory(60, available=scarce, stall=[0.0] * 60).findings
+
+
+def test_kills_are_always_told_those_close_together_as_one():
+    diagnosis = memory(300, available=[600_000] * 300, stall=[0.0] * 300, kills=(50, 52, 200))
+    assert [one.kind for one in diagnosis.findings] == ["memory.oom_kill"] * 2
+    assert "killed 2 processes" in diagnosis.findings[0].explanation
+    assert "killed 1 process " in diagnosis.findings[1].explanation
+
+
+def disk(pattern, *, stall):
+    """`pattern` has requests a second, ms each, and requests in flight, for some ticks each."""
+    order = disk_columns("sda")
+    values = {column: [0] for column in order}
+    for ticks, requests, wait_ms, queue in pattern:
+        for _ in range(ticks):
+            steps = {
+                0: requests,
+                2: 8 * requests,
+                3: requests * wait_ms,
+                9: min(1_000, requests * 5),
+                10: int(queue * 1_000),
+            }
+            for place, column in enumerate(order):
+                values[column].append(values[column][-1] + steps.get(place, 0))
+    count = len(values[order[0]])
+    lost = [int(1e6 * stall) * tick for tick in range(count)]
+    pieces = [a_piece(values, group="disks"), a_piece({stall_total("io", "some"): lost}, group="pressure")]
+    return diagnose(Frame(assemble(pieces)), Window(BEGIN_NS - NS_PER_S, BEGIN_NS + count * NS_PER_S))
+
+
+@pytest.mark.parametrize(
+    ("pattern", "stall", "kinds"),
+    [
+        ([(60, 100, 5, 0.5), (60, 200, 60, 12)], 0.5, ["disk.saturated"]),
+        ([(60, 100, 5, 0.5), (60, 20, 250, 5)], 0.5, ["disk.slow"]),
+        ([(60, 100, 5, 0.5), (60, 200, 60, 12)], 0.0, []),
+        ([(60, 100, 5, 0.5), (60, 200, 60, 32)], 0.0, ["disk.saturated"]),
+        ([(60, 100, 5, 0.5), (60, 200, 6, 1.2)], 0.9, []),
+        ([(60, 100, 5, 0.5), (10, 200, 60, 12), (50, 100, 5, 0.5)], 0.5, []),
+    ],
+    ids=["queued", "slow", "nobody waits", "deep by design", "quick", "a flush"],
+)
+def test_a_disk_is_judged_by_its_own_normal(pattern, stall, kinds):
+    diagnosis = disk(pattern, stall=stall)
+    assert [one.kind for one in diagnosis.findings] == kinds
+    for one in diagnosis.findings:
+        assert (one.device, (one.start_ns - BEGIN_NS) / NS_PER_S) == ("sda", 60)
+
+
+def test_a_disk_that_was_never_idle_is_judged_by_how_fast_it_serves():
+    (finding,) = disk([(80, 600, 53, 32)], stall=0.0).findings
+    assert finding.kind == "disk.saturated"
+
+
+def test_every_rule_reads_measures_that_there_are_and_every_kind_explains_itself():
+    assert set(needed_measures()) <= MEASURES.keys()
+    assert len(RULES) == 4
+    page = diagnoses_page()
+    for kind in KINDS:
+        assert f"(`{kind.id}`)" in page
+        assert kind.meaning.endswith(".")
+        assert set(kind.evidence) <= MEASURES.keys(), kind.id

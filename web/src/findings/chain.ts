@@ -1,0 +1,36 @@
+import type { Finding } from '../api/client'
+
+export interface Stage {
+  finding: Finding
+  depth: number
+}
+
+/** The chain that a finding belongs to: what it all came of first, each with what it brought about below it. */
+export function chainOf(finding: Finding, all: Finding[]): Stage[] {
+  const named = new Map(all.map((one) => [one.id, one]))
+  let root = finding
+  const climbed = new Set([root.id])
+  for (;;) {
+    const cause = root.caused_by.map((id) => named.get(id)).find((one) => one && !climbed.has(one.id))
+    if (!cause) break
+    climbed.add(cause.id)
+    root = cause
+  }
+  const out: Stage[] = []
+  const seen = new Set<string>()
+  const grow = (one: Finding, depth: number): void => {
+    if (seen.has(one.id)) return
+    seen.add(one.id)
+    out.push({ finding: one, depth })
+    for (const id of one.symptoms) {
+      const next = named.get(id)
+      if (next) grow(next, depth + 1)
+    }
+  }
+  grow(root, 0)
+  return out.length > 1 ? out : []
+}
+
+/** With its device, where it has one. */
+export const titleOf = (finding: Pick<Finding, 'title' | 'device'>): string =>
+  finding.device === null ? finding.title : `${finding.title}, ${finding.device}`
