@@ -10,6 +10,7 @@ const finding = (id: string, fromH: number, toH: number, severity: number): Find
     id,
     title: 'Processor saturated',
     device: null,
+    caused_by: [],
     start: new Date(fromH * HOUR).toISOString(),
     end: new Date(toH * HOUR).toISOString(),
     severity,

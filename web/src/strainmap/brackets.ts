@@ -21,12 +21,15 @@ const BESIDE_PX = 10
 const spellFinding = (finding: Finding): string =>
   `${titleOf(finding)}${finding.time_lost_s >= 1 ? `, ${spellDuration(finding.time_lost_s)} lost` : ''}`
 
-/** Lay findings out on few lines, the gravest first: it is the one whose words must find room. */
+/** Lay findings out on few lines, causes and the gravest first: theirs are the words that must find room. */
 export function bracketsOf(findings: Finding[], extent: Span, width: number): Bracket[] {
   const taken: [number, number][][] = Array.from({ length: LANES }, () => [])
   const free = (lane: number, from: number, to: number): boolean =>
     from >= 0 && to <= width && (taken[lane] ?? []).every(([start, end]) => to <= start || from >= end)
-  const gravest = [...findings].sort((a, b) => b.severity - a.severity || b.time_lost_s - a.time_lost_s)
+  const gravest = [...findings].sort(
+    (a, b) =>
+      a.caused_by.length - b.caused_by.length || b.severity - a.severity || b.time_lost_s - a.time_lost_s,
+  )
   return gravest.map((finding) => {
     const from = Math.min(Math.max(shareAt(extent, Date.parse(finding.start)), 0), 1)
     const to = Math.min(Math.max(shareAt(extent, Date.parse(finding.end)), from), 1)
