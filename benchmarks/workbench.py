@@ -36,15 +36,17 @@ EMPTY = "data:text/html,<p>nothing to draw</p>"
 
 
 def main() -> None:
-    days, cores, disks = (int(sys.argv[at]) if len(sys.argv) > at else least for at, least in ((1, 1), (2, 64), (3, 24)))
+    days, cores, disks = (
+        int(sys.argv[at]) if len(sys.argv) > at else least for at, least in ((1, 1), (2, 64), (3, 24))
+    )
     with tempfile.TemporaryDirectory(prefix="reditus-bench-") as data:
         os.chmod(data, 0o711)
-        with service(Settings(data=Path(data), seal_every_s=3_600), anywhere=True) as running:
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-                frames(running, browser)
-                opening(running, browser, days, cores, disks)
-                browser.close()
+        settings = Settings(data=Path(data), seal_every_s=3_600)
+        with service(settings, anywhere=True) as running, sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+            frames(running, browser)
+            opening(running, browser, days, cores, disks)
+            browser.close()
 
 
 def frames(running: Service, browser: Browser) -> None:

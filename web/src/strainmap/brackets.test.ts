@@ -15,7 +15,7 @@ const finding = (id: string, fromH: number, toH: number, severity: number): Find
     end: new Date(toH * HOUR).toISOString(),
     severity,
     time_lost_s: 60,
-  }) as Finding
+  }) as unknown as Finding
 
 describe('brackets', () => {
   it('put the words where there is room', () => {
