@@ -42,7 +42,6 @@ const rows = computed(() =>
   (map.value?.rows ?? []).filter((row) => row.device === null || opened.value.includes(row.resource)),
 )
 const brackets = computed(() => bracketsOf(props.findings, props.extent, width.value))
-const lanes = computed(() => (brackets.value.length ? LANES : 0))
 const percent = (at: number): string => `${shareAt(props.extent, at) * 100}%`
 const stretch = (span: Span): Record<string, string> => ({
   left: percent(span.start),
@@ -136,7 +135,7 @@ function spell(row: StrainRow): string {
     aria-label="Strain of the whole archive"
     data-strain-map
   >
-    <div class="map-grid" :style="{ height: `${Math.max(lanes * LANE_PX + 2, 20)}px` }">
+    <div class="map-grid" :style="{ height: `${LANES * LANE_PX + 2}px` }">
       <h2 class="pl-[18px] font-serif text-[15px] leading-5 font-semibold">Strain</h2>
       <div class="relative">
         <button
@@ -165,8 +164,8 @@ function spell(row: StrainRow): string {
       </div>
     </div>
     <p v-if="error && !map" class="px-[18px] py-3 text-needle" role="alert">{{ error.message }}</p>
-    <p v-else-if="isPending" class="px-[18px] text-soft" role="status">Looking over the whole archive …</p>
-    <div class="max-h-[34vh] overflow-x-hidden overflow-y-auto" :tabindex="opened.length ? 0 : undefined">
+    <p v-else-if="isPending" class="absolute px-[18px] text-soft" role="status">Looking over the whole archive …</p>
+    <div class="max-h-[34vh] min-h-[93px] overflow-x-hidden overflow-y-auto" :tabindex="opened.length ? 0 : undefined">
       <div class="relative my-1">
         <div
           v-for="row in rows"
