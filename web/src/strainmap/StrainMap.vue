@@ -164,8 +164,13 @@ function spell(row: StrainRow): string {
       </div>
     </div>
     <p v-if="error && !map" class="px-[18px] py-3 text-needle" role="alert">{{ error.message }}</p>
-    <p v-else-if="isPending" class="absolute px-[18px] text-soft" role="status">Looking over the whole archive …</p>
-    <div class="max-h-[34vh] min-h-[93px] overflow-x-hidden overflow-y-auto" :tabindex="opened.length ? 0 : undefined">
+    <p v-else-if="isPending" class="absolute px-[18px] text-soft" role="status">
+      Looking over the whole archive …
+    </p>
+    <div
+      class="max-h-[34vh] min-h-[93px] overflow-x-hidden overflow-y-auto"
+      :tabindex="opened.length ? 0 : undefined"
+    >
       <div class="relative my-1">
         <div
           v-for="row in rows"
