@@ -73,7 +73,7 @@ def _full_finding(bench: Bench, stretch: Stretch, use: FloatArray, rate: FloatAr
         explanation=f"{bench.device} {past} {speed:,.0f} Mbit/s, {bench.mean(use, stretch):.0%} of its speed, for "
         f"{spell_duration(stretch.length_s(bench.timebase))}. Whoever sends over it shares what is left. What that cost is in "
         "no counter of this machine.",
-        considered=("A burst: no, it went on.", "A made-up speed of a virtual link: the rate stayed below it, as at a real one."),
+        considered=("A burst: no, it went on.", "A made-up speed of a virtual link: possible, compare with what the line can do."),
         next_steps=("See who sends and receives in this stretch.", "If the traffic is wanted: spread it, or a faster link."),
     )  # fmt: skip
 
@@ -93,7 +93,12 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
             LOSS, one, rise=share, lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
             explanation=f"{bench.mean(share, one):.1%} of {bench.mean(sent, one):,.0f} TCP segments a second had to be sent again, for "
             f"{spell_duration(one.length_s(bench.timebase))}. Connections that lose segments slow down, and then wait.",
-            considered=("A full listen queue: no, none overflowed.", "A quiet line with one lost segment: no, many were sent."),
+            considered=(
+                "A full listen queue: no, none overflowed."
+                if overflows is not None
+                else "A full listen queue: not known, this host does not tell of them.",
+                "A quiet line with one lost segment: no, many were sent.",
+            ),
             next_steps=(
                 "See whether a link was full, or one core was kept busy by packets, at the same time.",
                 "See damaged and dropped packets of each interface.",
