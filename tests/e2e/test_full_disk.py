@@ -1,6 +1,7 @@
 """The database's disk fills up under a recorder: it is said, nothing is lost, and all goes on once there is room."""
 
 import os
+import re
 import subprocess
 from pathlib import Path
 
@@ -63,9 +64,9 @@ def test_a_full_disk_is_said_and_survived(small_disk, tmp_path, page):
             wait_until(lambda: len(list(spool.glob("*/*.batch"))) <= 1, 60)
         finally:
             recorder.stop()
-        found = archive(running)
-        expected = (found["end_ms"] - found["start_ms"]) / 100 + 1
-        assert found["ticks"] == pytest.approx(expected, rel=0.03)
+        # The recorder's own count is what was there to lose: on a starved machine it may have come late to some ticks.
+        taken = int(re.findall(r"ended .*ticks=(\d+)", recorder.last_words())[-1])
+        assert archive(running)["ticks"] == taken, recorder.last_words()
 
 
 def archive(running):

@@ -97,7 +97,7 @@ def test_a_flood_is_taken_in_parts(records, monkeypatch):
 def test_a_closed_log_is_left_alone(tmp_path):
     both = Logs(tmp_path, "boot", [tmp_path / "absent"], kernel_log=str(tmp_path / "absent too"))
     assert both.read("debug") == []
-    both.remember()
+    both.remember(both.left)
     assert json.loads((tmp_path / "log.json").read_text())["kernel"]["boot"] == "boot"
     both.close()
 

@@ -76,8 +76,7 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Eve
     runner.run(stop, desk)
     sent = uplink.stop(DRAIN_S)
     desk.stop()
-    if runner.missed:
-        log.warning("ticks missed", ticks=runner.missed)
+    log.info("ended", ticks=runner.ticks, missed=runner.missed)
     if not sent:
         left = spool.size_bytes
         log.warning("not everything could be sent; the next recorder on this machine sends it", spooled_bytes=left)

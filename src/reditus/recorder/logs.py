@@ -189,9 +189,13 @@ class Logs:
     def unreadable(self) -> dict[str, str]:
         return {KERNEL_LOG: self._kernel.unreadable} if self._kernel.unreadable is not None else {}
 
-    def remember(self) -> None:
-        """What was read until now is handed over. A crash before it has some lines read twice, which are kept once."""
-        left = {"kernel": self._kernel.left, "files": {str(one.path): one.left for one in self._files}}
+    @property
+    def left(self) -> Json:
+        """Until where everything was read."""
+        return {"kernel": self._kernel.left, "files": {str(one.path): one.left for one in self._files}}
+
+    def remember(self, left: Json) -> None:
+        """What was read until there is handed over. A crash before it has some lines read twice, which are kept once."""
         if left != self._kept:
             beside = self._memory.with_suffix(".part")
             beside.write_text(json.dumps(left))

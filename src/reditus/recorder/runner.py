@@ -6,6 +6,7 @@ import time
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from statistics import median
 
@@ -19,6 +20,7 @@ from reditus.recorder.batcher import Batcher
 from reditus.recorder.bursts import BurstWatch
 from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import boot_id, host_facts
+from reditus.recorder.keeper import Keeper, Kept
 from reditus.recorder.logs import Logs
 from reditus.recorder.orders import CurrentOrders, Orders
 from reditus.recorder.processes import Processes
@@ -59,6 +61,7 @@ class Runner:
         log_files: Sequence[Path] = (),
     ) -> None:
         self._spool, self._uplink = spool, uplink
+        self._keeper = Keeper(spool)
         self._interval_ns, self._for_ns = interval_ns, for_ns
         self._begun_ns = time.time_ns()
         self._burst = BurstWatch(Burst())
@@ -91,8 +94,13 @@ class Runner:
             if not self._record(setting, stop, orders, left_ns):
                 break
         self._doing = ("ended", None)
+        self._keeper.close()
         for one in (self._processes, self._threads, self._filesystems, self._logs):
             one.close()
+
+    @property
+    def ticks(self) -> int:
+        return self._ticks
 
     @property
     def missed(self) -> int:
@@ -118,6 +126,7 @@ class Runner:
             "spool_limit_bytes": self._spool.limit_bytes,
             "dropped": list(self._spool.dropped),
             "unreadable": dict(self._unreadable),
+            "spool_trouble": self._keeper.trouble,
         }
 
     def _wanted(self, orders: Orders) -> Setting | str:
@@ -194,11 +203,11 @@ class Runner:
         batch = batcher.take()
         if not batch:
             return
-        for layout in batcher.layouts.values():
-            self._spool.keep_layout(layout)
+        self._keeper.put(Kept(batch, tuple(batcher.layouts.values()), partial(self._put_down, self._logs.left)))
         batcher.layouts.clear()
-        self._spool.put(batch)
-        self._logs.remember()
+
+    def _put_down(self, log_left: Json) -> None:
+        self._logs.remember(log_left)
         self._uplink.wake()
 
     def _look_at_logs(self, batcher: Batcher, severity: str | None) -> None:
@@ -218,7 +227,11 @@ class Runner:
             log.info("the host changed")
             registration = self._spool.registration()
             if registration is not None:
-                self._spool.register(registration | {"facts": facts.as_json()})
+                try:
+                    self._spool.register(registration | {"facts": facts.as_json()})
+                except OSError as why:  # a full disk; tried again
+                    log.warning("the host's facts could not be written down", reason=why.strerror)
+                    return
                 self._uplink.introduce_again()
         self._facts = facts
 

@@ -7,6 +7,7 @@ number. A batch is written beside its place, synced, and renamed, so that a cras
 import fcntl
 import json
 import os
+import threading
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -25,6 +26,7 @@ DEFAULT_LIMIT_BYTES = 256 << 20
 BATCH_SUFFIX = ".batch"
 MOST_GAPS = 100
 NEAR_MS = 60_000
+SPOOL_FULL = "the spool was full while the server was away"
 
 
 class SpoolBusy(RuntimeError):
@@ -51,6 +53,7 @@ class Spool:
             os.close(self._lock)
             raise SpoolBusy(f"another recorder writes to {folder}; give this one another --name") from None
         self.dropped_batches = 0
+        self._gaps = threading.Lock()
         gaps = folder / "gaps.json"
         self.dropped: list[Json] = json.loads(gaps.read_bytes()) if gaps.exists() else []
         """Stretches that were dropped unsent, with the reason, for the server to tell."""
@@ -130,22 +133,36 @@ class Spool:
             self.dropped_batches += 1
             log.warning("spool full, oldest batch dropped: a gap", batch=batch.path.name, limit=self._limit_bytes)
 
-    def _note_gap(self, batch: SpooledBatch) -> None:
-        """The gap that dropping a batch makes; gaps that touch are one."""
+    def note_dropped(self, batch: bytes, reason: str) -> None:
+        """The gap that dropping a batch makes, in memory; gaps that touch and have one reason are one."""
         try:
-            blocks = read_batch(batch.path.read_bytes()).blocks
-        except (OSError, BlockError):  # nobody can say any more what it held
+            blocks = read_batch(batch).blocks
+        except BlockError:  # nobody can say any more what it held
             return
         if not blocks:
             return
         start_ms, end_ms = min(one.first_ns for one in blocks) / 1e6, max(one.last_ns for one in blocks) / 1e6
-        if self.dropped and start_ms - self.dropped[-1]["end_ms"] < NEAR_MS:
-            self.dropped[-1]["end_ms"] = end_ms
-        else:
-            reason = "the spool was full while the server was away"
-            self.dropped.append({"start_ms": start_ms, "end_ms": end_ms, "reason": reason})
-            del self.dropped[:-MOST_GAPS]
-        self._write_whole(self.folder / "gaps.json", json.dumps(self.dropped).encode())
+        with self._gaps:
+            last = self.dropped[-1] if self.dropped else None
+            if last is not None and last["reason"] == reason and start_ms - last["end_ms"] < NEAR_MS:
+                last["end_ms"] = end_ms
+            else:
+                self.dropped.append({"start_ms": start_ms, "end_ms": end_ms, "reason": reason})
+                del self.dropped[:-MOST_GAPS]
+
+    def _note_gap(self, batch: SpooledBatch) -> None:
+        try:
+            content = batch.path.read_bytes()
+        except OSError:  # nobody can say any more what it held
+            return
+        self.note_dropped(content, SPOOL_FULL)
+        self.write_gaps()
+
+    def write_gaps(self) -> None:
+        """Keep the gaps for the next recorder, which tells them too."""
+        with self._gaps:
+            content = json.dumps(self.dropped).encode()
+        self._write_whole(self.folder / "gaps.json", content)
 
     def _write_whole(self, path: Path, content: bytes) -> None:
         beside = path.with_suffix(".part")

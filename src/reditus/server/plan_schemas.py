@@ -61,6 +61,7 @@ class ReportIn(BaseModel):
     memory_bytes: int
     spool_bytes: int
     spool_limit_bytes: int
+    spool_trouble: str | None = None
     dropped: list[GapIn] = Field(default_factory=list, max_length=100)
     unreadable: dict[str, str] = Field(default_factory=dict, max_length=500)
 

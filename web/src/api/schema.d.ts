@@ -1249,6 +1249,8 @@ export interface components {
             spool_bytes: number;
             /** Spool Limit Bytes */
             spool_limit_bytes: number;
+            /** Spool Trouble */
+            spool_trouble?: string | null;
             /** Started Ms */
             started_ms: number;
             /** State */

@@ -123,6 +123,10 @@ const choose = (event: Event): void => {
         </dd>
       </div>
     </dl>
+    <p v-if="report.spool_trouble" role="status" class="mt-2 text-2xs">
+      The disk of its spool takes nothing ({{ report.spool_trouble }}): ticks wait in its memory. Make room
+      there.
+    </p>
     <ul v-if="missed.length || report.dropped?.length" class="mt-2 text-2xs">
       <li v-for="[why, ticks] in missed" :key="why">{{ ticks }} ticks missed: {{ why }}</li>
       <li v-for="gap in report.dropped" :key="gap.start_ms">
