@@ -178,8 +178,9 @@ def test_a_busy_child_is_found_with_its_real_processor_time():
     child = subprocess.Popen([sys.executable, "-c", "while True: pass"])
     try:
         time.sleep(1.5)
+        used_before = child_time(child.pid)
         columns, values = probe.read(0)
-        used = child_time(child.pid)
+        used_after = child_time(child.pid)
     finally:
         child.kill()
         child.wait()
@@ -187,7 +188,8 @@ def test_a_busy_child_is_found_with_its_real_processor_time():
     slot = next(key[1] for key, value in told.items() if key[0] == "process.pid" and value == child.pid)
     recorded = sum(told["process.linux.cpu.used", mode, slot] for mode in ("user", "system")) / TICKS
     assert 0 < recorded <= time.monotonic() - before_s
-    assert recorded == pytest.approx(used, abs=0.1)
+    # It runs on between the readings, on a machine that is held up for long.
+    assert used_before - 0.1 <= recorded <= used_after + 0.1
     who = next(one for one in probe.take_identities() if one.pid == child.pid)
     assert (who.name, who.parent, who.arguments) == (
         os.path.basename(sys.executable)[:15],

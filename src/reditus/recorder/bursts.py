@@ -19,6 +19,11 @@ class BurstWatch:
         self._above_since_ns: int | None = None
         self._until_ns: int | None = None
 
+    @property
+    def is_conditional(self) -> bool:
+        """Whether each tick has to be looked at, at once."""
+        return self._burst.resource is not None
+
     def look(self, readings: Iterable[Reading]) -> None:
         if self._burst.resource is None:
             return

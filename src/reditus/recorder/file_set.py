@@ -14,7 +14,9 @@ from reditus.recorder.sources.source import Source, headed
 log = structlog.get_logger()
 
 LOOK_AGAIN_NS = 15 * NS_PER_S
-"""How often it is looked for files that came; one that goes is noticed when it is read."""
+"""How often it is looked for folders that came; a file that goes is noticed when it is read."""
+LOOK_WHOLE_NS = 60 * NS_PER_S
+"""How often it is looked into folders that are known, for files that came."""
 MOST_FILES = 1_024
 
 
@@ -24,8 +26,11 @@ class FileSet:
     def __init__(self, source: Source, root: str = "/") -> None:
         self._source, self._root = source, root.rstrip("/")
         self._files: dict[str, KernelFile] = {}
-        self._heads: dict[str, bytes] = {}
+        self._reads: list[tuple[str, bytes, Callable[[], bytes]]] = []
         self._look_at_ns: int | None = None
+        self._look_whole_at_ns = 0
+        self._fronts = sorted({pattern.partition("*")[0].rpartition("/")[0] for pattern in source.patterns})
+        self._listed: list[list[str]] | None = None
         self._told = False
         # What a path is wanted for is in its name, so it is asked once.
         self._wants = cache(self._holds_something)
@@ -33,16 +38,23 @@ class FileSet:
     def read(self, now_ns: int) -> bytes:
         """The files' texts, each after its path. Raise FileNotFoundError where there are none."""
         if self._look_at_ns is None or now_ns >= self._look_at_ns:
-            self._look()
             self._look_at_ns = now_ns + LOOK_AGAIN_NS
+            listed = [listing(self._root + folder) for folder in self._fronts]
+            if listed != self._listed or now_ns >= self._look_whole_at_ns:
+                self._look()
+                self._listed, self._look_whole_at_ns = listed, now_ns + LOOK_WHOLE_NS
         parts: list[bytes] = []
-        for path, file in list(self._files.items()):
+        gone = False
+        for path, head, read in self._reads:
             try:
-                text = file.read()
-                parts += self._heads[path], text, b"" if text.endswith(b"\n") else b"\n"
+                text = read()
+                parts += head, text, b"" if text.endswith(b"\n") else b"\n"
             except OSError:
                 # Gone, or nothing to say at the moment (the speed of a link that is down); asked again when looking.
-                del self._files[path]
+                self._files.pop(path).close()
+                gone = True
+        if gone:
+            self._reads = [one for one in self._reads if one[0] in self._files]
         if not parts:
             raise FileNotFoundError(2, "No such file or directory")
         return b"".join(parts)
@@ -51,6 +63,8 @@ class FileSet:
         for file in self._files.values():
             file.close()
         self._files.clear()
+        self._reads.clear()
+        self._look_at_ns = None
 
     def _look(self) -> None:
         usable = list(matching(self._source.patterns, self._root, known=self._files, wants=self._wants))
@@ -62,7 +76,7 @@ class FileSet:
             self._files.pop(path).close()
         # In the order of the patterns, so that the text keeps its shape.
         self._files = {path: self._files.get(path) or KernelFile(path, self._root or "/") for path in wanted}
-        self._heads = {path: headed(path, b"") for path in wanted}
+        self._reads = [(path, headed(path, b""), file.read) for path, file in self._files.items()]
 
     def _holds_something(self, path: str) -> bool:
         # A name with blanks or control characters could not be told from text.
@@ -93,10 +107,7 @@ def matching(
 
     @cache
     def files(folder: str) -> list[str]:
-        try:
-            return sorted(os.listdir(root + folder))
-        except OSError:  # not there, or closed: nothing in it can be read
-            return []
+        return listing(root + folder)
 
     @cache
     def inside(folder: str) -> list[str]:
@@ -114,3 +125,11 @@ def matching(
             for path in (f"{folder}/{name}" for name in names):
                 if path in known or (wants(path) and os.path.exists(root + path)):
                     yield path
+
+
+def listing(folder: str) -> list[str]:
+    """What a folder holds, in order."""
+    try:
+        return sorted(os.listdir(folder))
+    except OSError:  # not there, or closed: nothing in it can be read
+        return []

@@ -16,7 +16,7 @@ from reditus import __version__
 from reditus.core.facts import HostFacts
 from reditus.core.plan import Burst, Plan
 from reditus.core.types import NS_PER_S, Json
-from reditus.recorder.batcher import Batcher
+from reditus.recorder.batcher import FLUSH_AFTER_NS, Batcher
 from reditus.recorder.bursts import BurstWatch
 from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import boot_id, host_facts
@@ -24,7 +24,7 @@ from reditus.recorder.keeper import Keeper, Kept
 from reditus.recorder.logs import Logs
 from reditus.recorder.orders import CurrentOrders, Orders
 from reditus.recorder.processes import Processes
-from reditus.recorder.sampler import Probe, Sampler, boot_clock_ns
+from reditus.recorder.sampler import Probe, Sampler, Unparsed, boot_clock_ns
 from reditus.recorder.schedule import Schedule
 from reditus.recorder.spool import Spool
 from reditus.recorder.threads import Threads
@@ -166,11 +166,10 @@ class Runner:
         batcher = Batcher(self._spool.archive, boot_id(), setting.interval_ns, sampler.intervals_ns)
         schedule = Schedule(setting.interval_ns, stop, for_ns)
         missed_before, asleep_before_ns = 0, _asleep_ns()
+        unparsed: list[Unparsed] = []
         try:
             for _ in schedule:
-                readings = sampler.tick()
-                self._burst.look(readings)
-                batcher.add(readings)
+                unparsed.append(sampler.read())
                 batcher.tell(processes.take_identities())
                 batcher.tell(self._threads.take_identities())
                 self._ticks += 1
@@ -181,6 +180,9 @@ class Runner:
                 self._count_missed(setting, schedule.missed - missed_before, _asleep_ns() - asleep_before_ns)
                 missed_before, asleep_before_ns = schedule.missed, _asleep_ns()
                 self._look_at_logs(batcher, None if plan is None else plan.log)
+                waited_ns = sampler.clock() - unparsed[0].monotonic_ns
+                if self._burst.is_conditional or waited_ns + setting.interval_ns > FLUSH_AFTER_NS:
+                    self._parse(sampler, unparsed, batcher)
                 if batcher.is_due(sampler.clock()):
                     self._hand_over(batcher)
                 # After the tick, which it would make late.
@@ -189,8 +191,16 @@ class Runner:
                     return True
             return False
         finally:
+            self._parse(sampler, unparsed, batcher)
             self._hand_over(batcher)
             sampler.close()
+
+    def _parse(self, sampler: Sampler, unparsed: list[Unparsed], batcher: Batcher) -> None:
+        for tick in unparsed:
+            readings = sampler.parse(tick)
+            self._burst.look(readings)
+            batcher.add(readings)
+        unparsed.clear()
 
     def _count_missed(self, setting: Setting, late: int, asleep_ns: int) -> None:
         asleep = round(asleep_ns / setting.interval_ns) if asleep_ns > ASLEEP_NS else 0

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
+from itertools import compress
 from typing import NamedTuple, Protocol
 
 import structlog
@@ -35,6 +36,10 @@ class Reading(NamedTuple):
     values: IntArray
 
 
+_reading: Callable[[Iterable[object]], Reading] = partial(tuple.__new__, Reading)
+"""As Reading._make, without a step through Python for each."""
+
+
 class Probe(Protocol):
     """Something that is read otherwise than by parsing a kernel text: filesystems, processes."""
 
@@ -55,6 +60,7 @@ class SourceReader:
         self._file: KernelFile | FileSet = FileSet(source, root) if source.is_set else KernelFile(source.path, root)
         self._read = self._file.read
         self._prepare = source.prepare
+        self._prepared = (b"", b"")
         self._retry_at_ns = 0
         self.unreadable: str | None = None
         """Why the file could not be read, if it could not."""
@@ -66,17 +72,27 @@ class SourceReader:
         try:
             raw = self._read(now_ns)
         except OSError as why:
-            self._lay_aside(why.strerror or str(why), now_ns)
+            self.lay_aside(why, now_ns)
             return b""
         if self.unreadable is not None:
             log.info("readable again", path=self.source.path)
             self.unreadable = None
-        return self._prepare(raw) if self._prepare is not None else raw
+        if self._prepare is None:
+            return raw
+        if raw != self._prepared[0]:
+            self._prepared = (raw, self._prepare(raw))
+        return self._prepared[1]
 
     def close(self) -> None:
         self._file.close()
 
-    def _lay_aside(self, reason: str, now_ns: int) -> None:
+    @property
+    def fast_read(self) -> Callable[[int], bytes]:
+        """As `read`, but raises OSError where the file cannot be read: `lay_aside` then, and go on with `read`."""
+        return self._read if self._prepare is None else self.read
+
+    def lay_aside(self, why: OSError, now_ns: int) -> None:
+        reason = why.strerror or str(why)
         if self.unreadable != reason:
             log.info("not readable, left out", path=self.source.path, reason=reason)
         self.unreadable = reason
@@ -106,26 +122,50 @@ class _Round:
 
     def __init__(self, readers: list[SourceReader], relearn_every: int) -> None:
         self.readers = readers
-        # Looked up once: at each tick, after a second of other work, every object on the way is cold.
-        self._reads = [reader.read for reader in readers]
+        # Looked up once, and past the reader while all is well: at each tick, after a second of other work, every object
+        # on the way is cold.
+        self._reads = [reader.fast_read for reader in readers]
         self._groups = [reader.source.group for reader in readers]
-        self._texts = [reader.text for reader in readers]
         self._joint = JointText([reader.text for reader in readers], relearn_every)
 
-    def read(self, clock: Callable[[], int], wall_ahead_ns: int) -> list[Reading]:
+    def read(self, clock: Callable[[], int]) -> "_Texts":
         at_ns = []
         texts = []
         for read in self._reads:
             now_ns = clock()
             at_ns.append(now_ns)
-            texts.append(read(now_ns))
-        return [
-            Reading(group, now_ns + wall_ahead_ns, now_ns, text.columns, values)
-            for group, text, now_ns, raw, values in zip(
-                self._groups, self._texts, at_ns, texts, self._joint.parse(texts), strict=True
-            )
-            if raw and len(values)
-        ]
+            try:
+                texts.append(read(now_ns))
+            except OSError as why:
+                texts.append(b"")
+                reader = self.readers[len(texts) - 1]
+                reader.lay_aside(why, now_ns)
+                self._reads[len(texts) - 1] = reader.read
+        return _Texts(self, at_ns, texts)
+
+    def parse(self, at_ns: list[int], texts: list[bytes], wall_ahead_ns: int) -> list[Reading]:
+        values, columns = self._joint.parse(texts), self._joint.columns
+        walls_ns = [now_ns + wall_ahead_ns for now_ns in at_ns]
+        readings = map(_reading, zip(self._groups, walls_ns, at_ns, columns, values, strict=True))
+        # A source without columns has nothing to tell.
+        return list(compress(readings, columns))
+
+
+class _Texts(NamedTuple):
+    """What one round read, and when."""
+
+    round: _Round
+    at_ns: list[int]
+    texts: list[bytes]
+
+
+class Unparsed(NamedTuple):
+    """One tick as it was read."""
+
+    monotonic_ns: int
+    wall_ahead_ns: int
+    rounds: list[_Texts]
+    probed: list[Reading]
 
 
 class Sampler:
@@ -175,21 +215,31 @@ class Sampler:
 
     def tick(self) -> list[Reading]:
         """Read every source that is due, each with its own time; parse those of one pace all at once."""
+        return self.parse(self.read())
+
+    def read(self) -> Unparsed:
+        """Read every source that is due. What needs no answer at once is cheaper parsed a few ticks together: the second
+        one finds the processor's caches warm.
+        """
         # Both clocks once, and from then on only the monotonic one: within a tick they do not part.
         clock = self.clock
         begun_ns = clock()
         wall_ahead_ns = time.time_ns() - begun_ns
-        out: list[Reading] = []
-        for together, pace in self._rounds:
-            if pace is None or pace.is_due(begun_ns):
-                out += together.read(clock, wall_ahead_ns)
+        rounds = [together.read(clock) for together, pace in self._rounds if pace is None or pace.is_due(begun_ns)]
+        probed: list[Reading] = []
         for probe, pace in self._probes:
             if pace.is_due(begun_ns):
                 now_ns = clock()
                 columns, values = probe.read(now_ns)
                 if len(values):
-                    out.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
-        return out
+                    probed.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
+        return Unparsed(begun_ns, wall_ahead_ns, rounds, probed)
+
+    @staticmethod
+    def parse(tick: Unparsed) -> list[Reading]:
+        """The readings of a tick. Ticks are parsed in the order in which they were read."""
+        parsed = [one.round.parse(one.at_ns, one.texts, tick.wall_ahead_ns) for one in tick.rounds]
+        return [reading for readings in (*parsed, tick.probed) for reading in readings]
 
     @property
     def unreadable(self) -> dict[str, str]:
