@@ -3,30 +3,34 @@
 from collections.abc import Callable
 
 from reditus.core.bins import Window, summarise
-from reditus.core.diagnosis import disk, memory, network, processor
+from reditus.core.diagnosis import cores, disk, memory, network, processor
 from reditus.core.diagnosis.chains import chained
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
 from reditus.core.frame import Frame
+from reditus.core.measures import Measure, measure_named
 
 Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]
 
 # A rule and the measures it reads.
-RULES: list[tuple[Rule, tuple[str, ...]]] = [
+RULES: list[tuple[Rule, tuple[str | Measure, ...]]] = [
     (processor.judge_processor, processor.NEEDS),
+    (cores.judge_cores, cores.NEEDS),
     (memory.judge_memory, memory.NEEDS),
     (disk.judge_disks, disk.NEEDS),
     (network.judge_network, network.NEEDS),
 ]
-KINDS: tuple[Kind, ...] = (*processor.KINDS, *memory.KINDS, *disk.KINDS, *network.KINDS)
+KINDS: tuple[Kind, ...] = (*processor.KINDS, *cores.KINDS, *memory.KINDS, *disk.KINDS, *network.KINDS)
 COVERAGE_OF = "cpu.busy"
 """The measure whose observed time stands for the archive's: it is recorded by every plan."""
 
 
-def needed_measures() -> list[str]:
+def needed_measures() -> list[Measure]:
     """Every measure that some rule reads, for fetching them in one go."""
-    return sorted({COVERAGE_OF, *(name for _, needs in RULES for name in needs)})
+    asked = [one for _, needs in RULES for one in needs]
+    names = sorted({COVERAGE_OF, *(one for one in asked if isinstance(one, str))})
+    return [*(measure_named(name) for name in names), *(one for one in asked if not isinstance(one, str))]
 
 
 def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> Diagnosis:

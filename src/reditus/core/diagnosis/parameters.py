@@ -40,6 +40,47 @@ class Parameters:
     cpu_nice_share: Annotated[
         float, Why("share of busy time", "Low-priority work fills idle time and makes room when others come.")
     ] = 0.7
+    one_core_enter: Annotated[float, Why("share of a core", "Full but for moments.")] = 0.95
+    one_core_leave: Annotated[float, Why("share of a core", "Hysteresis, as above.")] = 0.85
+    one_core_mean: Annotated[float, Why("share of a core", "Full in the mean, not in moments.")] = 0.92
+    one_core_others: Annotated[
+        float, Why("share of a core", "The next busiest core has time to give; else it is not about one core.")
+    ] = 0.8
+    one_core_sustained_s: Annotated[float, Why("s", "Any program has a core to itself for some seconds.")] = 20.0
+    interrupts_enter: Annotated[float, Why("share of a core", "Most of the core goes to devices.")] = 0.6
+    interrupts_leave: Annotated[float, Why("share of a core", "Hysteresis, as above.")] = 0.45
+    interrupts_others_share: Annotated[
+        float, Why("share of that core's", "What all cores do alike is not one core's trouble.")
+    ] = 0.4
+    interrupts_sustained_s: Annotated[float, Why("s", "A burst of packets passes.")] = 10.0
+    steal_enter: Annotated[float, Why("share of cores", "A tenth of the machine that somebody else has.")] = 0.1
+    steal_leave: Annotated[float, Why("share of cores", "Hysteresis, as above.")] = 0.05
+    steal_busy_share: Annotated[float, Why("share of cores", "Without work of our own nothing is taken from us.")] = 0.1
+    steal_of_busy: Annotated[float, Why("share of busy time", "Enough for our work to feel it.")] = 0.15
+    steal_merge_s: Annotated[float, Why("s", "Neighbours come and go within seconds.")] = 30.0
+    steal_sustained_s: Annotated[float, Why("s", "Every guest waits for some seconds now and then.")] = 20.0
+    quota_enter: Annotated[float, Why("share of periods", "Held back in every other period.")] = 0.5
+    quota_leave: Annotated[float, Why("share of periods", "Hysteresis, as above.")] = 0.25
+    quota_busy_most: Annotated[float, Why("share of cores", "Idle cores are there.")] = 0.8
+    quota_hottest_most: Annotated[
+        float,
+        Why(
+            "share of a core", "A full core explains waiting tasks by itself; without counts of a quota it must not be."
+        ),
+    ] = 0.85
+    quota_sustained_s: Annotated[float, Why("s", "A short burst into a limit is what limits are for.")] = 15.0
+    churn_kernel_share: Annotated[float, Why("share of cores", "A real part of the machine.")] = 0.25
+    churn_of_busy: Annotated[float, Why("share of busy time", "The kernel, more than the programs' own work.")] = 0.45
+    churn_switches: Annotated[
+        float,
+        Why("switches/s a busy core", "Each costs some microseconds: so many, a tenth of the core and all it forgets."),
+    ] = 30_000.0
+    churn_forks: Annotated[
+        float, Why("new tasks/s a busy core", "Each costs about a millisecond: so many, a quarter of the core.")
+    ] = 250.0
+    churn_sustained_s: Annotated[float, Why("s", "A build or a login starts many processes for a moment.")] = 15.0
+    thermal_merge_s: Annotated[float, Why("s", "Heat comes in waves; so does throttling.")] = 60.0
+    thermal_sustained_s: Annotated[float, Why("s", "Once is a moment's heat.")] = 15.0
     memory_scarce_share: Annotated[
         float, Why("share of all memory", "With more than a tenth available nobody waits for memory of the machine's.")
     ] = 0.12

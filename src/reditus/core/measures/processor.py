@@ -4,10 +4,10 @@ from functools import partial
 
 import numpy as np
 
-from reditus.core.counters import CPU_MODE, CPU_NUMBER, RESOURCE, SCOPE
+from reditus.core.counters import CGROUP, CPU_MODE, CPU_NUMBER, RESOURCE, SCOPE, THROTTLE
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
-from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, highest, natural_key, ratio
+from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add, highest, natural_key, ratio
 from reditus.core.types import FloatArray
 
 TIME = "system.cpu.time"
@@ -15,6 +15,9 @@ RUN_DELAY = "system.cpu.run_delay"
 RUNNABLE = "system.process.runnable"
 BLOCKED = "system.process.blocked"
 PRESSURE = "system.linux.pressure.time"
+QUOTA_PERIODS = "system.cgroup.cpu.periods"
+THROTTLED_PERIODS = "system.cgroup.cpu.throttled_periods"
+THROTTLES = "system.cpu.linux.throttled"
 
 # guest and guest_nice are already inside user and nice.
 COUNTED = ("user", "nice", "system", "idle", "iowait", "interrupt", "softirq", "steal")
@@ -113,6 +116,30 @@ def stalled(frame: Frame, _: str | None, *, resource: str, scope: str) -> Sample
     """Share of time lost; the kernel's own rounding may carry it a hair above 1."""
     lost = frame.rate(PRESSURE, {RESOURCE: resource, SCOPE: scope})
     return Sampled(lost.timebase, np.clip(lost.values, 0.0, 1.0))
+
+
+def quota(frame: Frame, _: str | None) -> Sampled:
+    """Of the control group that its quota held back most, the share of periods in which it did."""
+    return quotas(frame)[0]
+
+
+def quotas(frame: Frame) -> tuple[Sampled, list[str], FloatArray]:
+    """The highest share over the groups, the groups' names, and each one's own share (a row each)."""
+    groups = frame.values_of(THROTTLED_PERIODS, CGROUP)
+    if not groups:
+        raise UnknownCounter(THROTTLED_PERIODS)
+    held = [frame.delta(THROTTLED_PERIODS, {CGROUP: name}) for name in groups]
+    asked = [frame.delta(QUOTA_PERIODS, {CGROUP: name}) for name in groups]
+    shares = [np.clip(ratio(one.values, periods.values), 0.0, 1.0) for one, periods in zip(held, asked, strict=True)]
+    return Sampled(held[0].timebase, np.nan_to_num(highest(shares))), groups, np.nan_to_num(np.stack(shares))
+
+
+def throttles(frame: Frame, _: str | None) -> Sampled:
+    """Events a second over all cores."""
+    cores = frame.values_of(THROTTLES, CPU_NUMBER)
+    if not cores:
+        raise UnknownCounter(THROTTLES)
+    return add(frame.rate(THROTTLES, {CPU_NUMBER: core, THROTTLE: "core"}) for core in cores)
 
 
 def stall_need(resource: str, scope: str) -> Need:
@@ -221,5 +248,17 @@ PROCESSOR = [
     ),
     _plain("cpu.switches", "Context switches", Unit.PER_S, "system.cpu.context_switches", "Switches between tasks."),
     _plain("cpu.interrupts", "Interrupts served", Unit.PER_S, "system.cpu.interrupts", "Hardware interrupts served."),
+    Measure(
+        "cpu.quota", "Held back by a quota", Unit.SHARE, Resource.PROCESSOR,
+        "Share of its periods in which a control group used up its processor quota and had to stop; of the machine, that of "
+        "the group that was held back most.",
+        "Δ(throttled periods) / Δ(periods), highest of the control groups",
+        tuple(Need(counter, (), Reach.EVERY) for counter in (QUOTA_PERIODS, THROTTLED_PERIODS)), quota,
+    ),
+    Measure(
+        "cpu.throttles", "Held back by heat", Unit.PER_S, Resource.PROCESSOR,
+        "Times that a core was slowed down because it was too hot.", "Δ / Δt, added up over the cores",
+        (Need(THROTTLES, ((THROTTLE, "core"),), Reach.EVERY),), throttles, total=Unit.COUNT,
+    ),
     _plain("cpu.forks", "Processes made", Unit.PER_S, "system.process.created", "Forks and clones: a fork storm shows here."),
 ]  # fmt: skip

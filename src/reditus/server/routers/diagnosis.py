@@ -6,7 +6,6 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Request
 
 from reditus.core.diagnosis import diagnose, needed_measures
-from reditus.core.measures import measure_named
 from reditus.server.cancelling import Patience, while_wanted
 from reditus.server.context import StoreDep
 from reditus.server.reading import asked_window
@@ -25,7 +24,7 @@ async def read_diagnosis(
     end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
 ) -> DiagnosisOut:
     """Findings and what was ruled out, over a window or the whole archive."""
-    wanted = tuple(Wanted(measure_named(name), None) for name in needed_measures())
+    wanted = tuple(Wanted(measure, None) for measure in needed_measures())
 
     def work(patience: Patience) -> DiagnosisOut:
         with store.reading(archive_id, patience.check) as reader:
