@@ -12,6 +12,7 @@ from reditus.core.bins import Window, summarise
 from reditus.core.diagnosis.finding import Finding
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
+from reditus.core.kernel_columns import PAGE_BYTES
 from reditus.core.types import NS_PER_S
 
 _Number = Callable[[Readings, Finding, Parameters], str | None]
@@ -40,12 +41,43 @@ def _swap_share(readings: Readings, effect: Finding, rules: Parameters) -> str |
     return f"{share:.0%} of what {effect.device} moved was swap." if share >= rules.chain_swap_share else None
 
 
+def _reread_share(readings: Readings, effect: Finding, rules: Parameters) -> str | None:
+    """How much of what the disk read had been in memory a moment before."""
+    window = Window(effect.start_ns, effect.end_ns)
+    read, again = readings.sampled("disk.read.rate", effect.device), readings.sampled("memory.refaults")
+    if read is None or again is None:
+        return None
+    total, pages = summarise(read, window).total or 0.0, summarise(again, window).total or 0.0
+    share = min(pages * PAGE_BYTES / total, 1.0) if total > 0 else 0.0
+    told = f"{share:.0%} of what {effect.device} read had been in memory shortly before."
+    return told if share >= rules.chain_swap_share else None
+
+
+def _same_device(words: str) -> _Number:
+    return lambda *_: words
+
+
+SAME_DEVICE = {("disk.writeback", "disk.saturated"), ("disk.writeback", "disk.slow"), ("disk.hot", "disk.saturated")}
+"""Links that hold only where cause and effect are of one device."""
 LINKS = (
     Link(
         "memory.pressure", "swap.thrashing", lambda *_: "What did not fit into memory went to swap and was read back."
     ),
     Link("swap.thrashing", "disk.saturated", _swap_share),
     Link("memory.pressure", "memory.oom_kill", lambda *_: "No memory could be had any more."),
+    Link("memory.leak", "memory.pressure", lambda *_: "Programs grew until hardly any memory was left."),
+    Link("memory.leak", "swap.full", lambda *_: "What kept growing filled the swap."),
+    Link("memory.pressure", "memory.cache_thrash", lambda *_: "Programs took the memory that files had."),
+    Link("memory.cache_thrash", "disk.saturated", _reread_share),
+    Link("disk.writeback", "disk.saturated", _same_device("What was owed to it came all at once.")),
+    Link("disk.hot", "disk.saturated", _same_device("It was asked for several times what its equals were.")),
+    Link("disk.writeback", "disk.slow", _same_device("What was owed to it came all at once.")),
+    Link("cpu.interrupts", "net.backlog", lambda *_: "The one core that took all packets could not keep up."),
+    Link("net.backlog", "net.loss", lambda *_: "Packets that were thrown away had to be sent again."),
+    Link("cpu.churn", "cpu.saturated", lambda *_: "The kernel's starting and switching of tasks took the cores."),
+    Link("cpu.thermal", "cpu.saturated", lambda *_: "Slower cores take longer for the same work."),
+    Link("cpu.steal", "cpu.saturated", lambda *_: "The hypervisor left fewer cores than the machine shows."),
+    Link("memory.leak", "memory.oom_kill", lambda *_: "Programs grew until no memory could be had."),
 )
 
 
@@ -56,7 +88,11 @@ def chained(findings: Sequence[Finding], readings: Readings, rules: Parameters) 
     words: dict[str, list[str]] = {one.id: [] for one in findings}
     for link in LINKS:
         for effect in (one for one in findings if one.kind == link.effect):
-            fitting = [one for one in findings if one.kind == link.cause and _leads_to(one, effect, rules)]
+            own = (link.cause, link.effect) in SAME_DEVICE
+            fitting = [
+                one for one in findings
+                if one.kind == link.cause and _leads_to(one, effect, rules) and (not own or one.device == effect.device)
+            ]  # fmt: skip
             told = link.number(readings, effect, rules) if fitting else None
             if told is None:
                 continue

@@ -15,7 +15,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import natural_key
 from reditus.core.measures.processor import THROTTLED_PERIODS, TIME, core_count, quotas
-from reditus.core.types import BoolArray, FloatArray
+from reditus.core.types import NS_PER_S, BoolArray, FloatArray
 
 NEEDS = (
     "cpu.busy", "cpu.hottest", "cpu.steal", "cpu.system", "cpu.switches", "cpu.forks", "cpu.quota", "cpu.throttles",
@@ -128,10 +128,17 @@ def _single(seen: _Cores) -> list[Finding]:
             bench.timebase, rules,
         )  # fmt: skip
         findings += [
-            _one_core(bench, one, own, total, seen.stall) for one in _long(full, bench, rules.one_core_sustained_s)
+            _one_core(bench, one, own, total, seen.stall) for one in _long(full, bench, _least_s(seen))
             if bench.mean(own, one) >= rules.one_core_mean
         ]  # fmt: skip
     return findings
+
+
+def _least_s(seen: _Cores) -> float:
+    """How long one core has to be full, in a recording of this length."""
+    base, rules = seen.bench.timebase, seen.bench.rules
+    recorded_s = (int(base.wall_ns[-1]) - int(base.wall_ns[0])) / NS_PER_S
+    return max(min(rules.one_core_sustained_s, rules.one_core_share * recorded_s), rules.sustained_s)
 
 
 def _one_core(bench: Bench, stretch: Stretch, own: FloatArray, total: FloatArray, stall: FloatArray | None) -> Finding:

@@ -12,14 +12,15 @@ from reditus.core.counters import DISK as DEVICE
 from reditus.core.diagnosis.building import Bench, Held, known, lasting
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings
+from reditus.core.diagnosis.readings import Readings, nearest
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
 from reditus.core.facts import DiskRole
+from reditus.core.frame import Sampled, Timebase
 from reditus.core.measures import Resource
 from reditus.core.measures.disk import IO_TIME
 from reditus.core.measures.measure import natural_key
-from reditus.core.types import FloatArray
+from reditus.core.types import BoolArray, FloatArray
 
 SERVED_QUANTILE = 0.95
 ALIKE_SHARE = 0.1
@@ -79,6 +80,21 @@ def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
             findings += [one for one in found if not any(_overlap(one, other) for other in below)]
             steady += excluded if role is DiskRole.DISK else []
     return findings, _together(steady)
+
+
+def risen_waits(readings: Readings, rules: Parameters, base: Timebase) -> BoolArray:
+    """Ticks at which requests queued at some disk and took longer than its normal, or longer than nobody knows what."""
+    out = np.zeros(len(base), dtype=bool)
+    for name in readings.frame.values_of(IO_TIME, DEVICE):
+        if readings.frame.facts.disk_role(name) is not DiskRole.DISK:
+            continue
+        queues = known(readings.on(base, "disk.queue", name), len(base)) > rules.disk_shallow_queue
+        disk = _read(readings, rules, name)
+        if disk is not None:
+            wait = Sampled(disk.bench.timebase, disk.wait)
+            queues &= np.nan_to_num(nearest(wait, base)) >= rules.io_stalled_times * disk.normal_s
+        out |= queues
+    return out
 
 
 def _overlap(one: Finding, other: Finding) -> bool:

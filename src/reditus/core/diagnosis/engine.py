@@ -3,13 +3,27 @@
 from collections.abc import Callable
 
 from reditus.core.bins import Window, summarise
-from reditus.core.diagnosis import cores, disk, memory, network, processor
+from reditus.core.diagnosis import (
+    cores,
+    disk,
+    equals,
+    growth,
+    memory,
+    network,
+    packets,
+    patterns,
+    processor,
+    recording,
+    waits,
+)
 from reditus.core.diagnosis.chains import chained
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.patterns import patterned
 from reditus.core.diagnosis.readings import Readings
-from reditus.core.frame import Frame
+from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import Measure, measure_named
+from reditus.core.types import NS_PER_S
 
 Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]
 
@@ -20,8 +34,16 @@ RULES: list[tuple[Rule, tuple[str | Measure, ...]]] = [
     (memory.judge_memory, memory.NEEDS),
     (disk.judge_disks, disk.NEEDS),
     (network.judge_network, network.NEEDS),
+    (packets.judge_packets, packets.NEEDS),
+    (equals.judge_equals, equals.NEEDS),
+    (growth.judge_growth, growth.NEEDS),
+    (waits.judge_waits, waits.NEEDS),
+    (recording.judge_recording, recording.NEEDS),
 ]
-KINDS: tuple[Kind, ...] = (*processor.KINDS, *cores.KINDS, *memory.KINDS, *disk.KINDS, *network.KINDS)
+KINDS: tuple[Kind, ...] = (
+    *processor.KINDS, *cores.KINDS, *memory.KINDS, *growth.KINDS, *disk.KINDS, *equals.KINDS, *waits.KINDS, *network.KINDS,
+    *packets.KINDS, *patterns.KINDS, *recording.KINDS,
+)  # fmt: skip
 COVERAGE_OF = "cpu.busy"
 """The measure whose observed time stands for the archive's: it is recorded by every plan."""
 
@@ -42,8 +64,10 @@ def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> D
         found, excluded = rule(readings, rules or Parameters())
         findings += found
         ruled_out += excluded
-    findings = chained(findings, readings, rules or Parameters())
     seen = readings.sampled(COVERAGE_OF)
+    findings, spikes = patterned(findings, _length_s(seen, window), rules or Parameters())
+    findings = chained(findings, readings, rules or Parameters())
+    ruled_out += spikes
     return Diagnosis(
         window=window,
         coverage=summarise(seen, window).coverage if seen is not None and len(seen) else 0.0,
@@ -56,6 +80,13 @@ def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> D
         ),
         ruled_out=tuple(sorted((one for one in ruled_out if _touches(one, window)), key=lambda one: one.start_ns)),
     )
+
+
+def _length_s(seen: Sampled | None, window: Window) -> float:
+    """How long the recording is that was looked at; it may reach beyond the window."""
+    if seen is None or not len(seen):
+        return (window.end_ns - window.start_ns) / NS_PER_S
+    return float(seen.timebase.wall_ns[-1] - seen.timebase.wall_ns[0]) / NS_PER_S
 
 
 def _touches(one: Finding | RuledOut, window: Window) -> bool:

@@ -18,7 +18,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import natural_key
 from reditus.core.measures.network import IO, segments_sent
-from reditus.core.types import FloatArray
+from reditus.core.types import NS_PER_S, FloatArray
 
 NEEDS = (
     "net.receive.use", "net.send.use", "net.receive.rate", "net.send.rate", "net.tcp.resent", "net.tcp.listen_overflows",
@@ -83,11 +83,14 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
     if resent is None or len(resent) < 2:
         return []
     bench = Bench(resent.timebase, rules, Resource.NETWORK)
-    share, sent = np.nan_to_num(resent.values), np.nan_to_num(segments_sent(readings.frame).values)
+    sent = np.nan_to_num(segments_sent(readings.frame).values)
+    again = np.nan_to_num(resent.values) * sent
+    share = _over(again, bench, rules.loss_window_s) / np.maximum(_over(sent, bench, rules.loss_window_s), 1e-9)
     overflows = readings.on(bench.timebase, "net.tcp.listen_overflows")
-    lost = (share >= rules.loss_enter) & (sent >= rules.loss_segments_per_s)
+    many = _over(sent, bench, rules.loss_window_s) >= rules.loss_segments_per_s
+    lost = (share >= rules.loss_enter) & many
     if overflows is not None:
-        lost &= ~(np.nan_to_num(overflows) > 0)
+        lost &= ~(_over(np.nan_to_num(overflows), bench, rules.loss_window_s) > 0)
     return [
         bench.finding(
             LOSS, one, rise=share, lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
@@ -105,8 +108,17 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
             ),
         )
         for one in sustained(
-            lost, (share >= rules.loss_leave) & (sent >= rules.loss_segments_per_s), bench.timebase,
+            lost, (share >= rules.loss_leave) & many, bench.timebase,
             replace(rules, merge_break_s=rules.link_merge_s),
         )
         if one.length_s(bench.timebase) >= rules.link_sustained_s
+        and bench.mean(again, one) * one.length_s(bench.timebase) >= rules.loss_least
     ]  # fmt: skip
+
+
+def _over(values: FloatArray, bench: Bench, window_s: float) -> FloatArray:
+    """The mean over some seconds around each tick."""
+    step_s = float(np.median(bench.timebase.interval_ns)) / NS_PER_S
+    width = max(round(window_s / step_s), 1) | 1
+    mean: FloatArray = np.convolve(np.pad(values, width // 2, mode="edge"), np.full(width, 1.0 / width), "valid")
+    return mean

@@ -46,7 +46,10 @@ class Parameters:
     one_core_others: Annotated[
         float, Why("share of a core", "The next busiest core has time to give; else it is not about one core.")
     ] = 0.8
-    one_core_sustained_s: Annotated[float, Why("s", "Any program has a core to itself for some seconds.")] = 20.0
+    one_core_sustained_s: Annotated[float, Why("s", "Any program has a core to itself for some seconds.")] = 60.0
+    one_core_share: Annotated[
+        float, Why("share of the recording", "In a short recording less is a real part of it.")
+    ] = 0.25
     interrupts_enter: Annotated[float, Why("share of a core", "Most of the core goes to devices.")] = 0.6
     interrupts_leave: Annotated[float, Why("share of a core", "Hysteresis, as above.")] = 0.45
     interrupts_others_share: Annotated[
@@ -105,10 +108,88 @@ class Parameters:
         float, Why("major faults/s", "Read back because a task waits for it, not ahead of need.")
     ] = 5.0
     swap_occupied_share: Annotated[float, Why("share of swap", "Enough to catch the eye.")] = 0.2
+    leak_share: Annotated[float, Why("share of all memory", "Less is within what programs do all day.")] = 0.015
+    leak_fall_share: Annotated[
+        float, Why("share of the least growth", "Programs that end give back at once; so does a kill.")
+    ] = 0.6
+    leak_rising: Annotated[
+        float, Why("Kendall's tau", "Nearly every later reading is higher than nearly every earlier one.")
+    ] = 0.85
+    leak_significance: Annotated[float, Why("standard deviations", "No chance among thousands of stretches.")] = 6.0
+    leak_short_s: Annotated[
+        float, Why("s", "Programs fill their memory when they start; that takes less than this.")
+    ] = 45.0
+    leak_long_s: Annotated[float, Why("s", "Shorter growth is told with less confidence.")] = 600.0
+    leak_least_third: Annotated[
+        float,
+        Why(
+            "share of the growth",
+            "What fills once and stays has none in its last third; steady growth has a third in each.",
+        ),
+    ] = 0.15
+    refaults_per_s: Annotated[float, Why("pages/s", "Some hundred KiB a second: steady, not now and then.")] = 100.0
+    refaults_share: Annotated[
+        float, Why("share of what is read", "A real part of all reading would not be needed.")
+    ] = 0.3
+    thrash_stall_enter: Annotated[float, Why("share of time", "Streaming costs a healthy machine none of it.")] = 0.1
+    thrash_stall_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.05
+    thrash_sustained_s: Annotated[float, Why("s", "A program that starts reads back what it needs within seconds.")] = (
+        15.0
+    )
+    swap_full_enter: Annotated[float, Why("share of swap", "Full but for crumbs.")] = 0.97
+    swap_full_leave: Annotated[float, Why("share of swap", "Hysteresis, as above.")] = 0.93
+    swap_full_available: Annotated[float, Why("share of all memory", "With more left nobody needs swap.")] = 0.15
+    swap_full_sustained_s: Annotated[float, Why("s", "A moment's peak passes.")] = 15.0
+    cache_window_s: Annotated[float, Why("s", "Over how long growth of the cache is looked at.")] = 30.0
+    cache_growth_share: Annotated[
+        float, Why("share of all memory", "Fast enough to catch the eye of those who watch free.")
+    ] = 0.02
+    fs_free_share: Annotated[
+        float, Why("share of the filesystem", "Hardly any room; where it fills, the end is near.")
+    ] = 0.1
+    fs_growth_share: Annotated[
+        float, Why("share of the filesystem", "Less growth tells nothing of when it is full.")
+    ] = 0.01
+    fs_soon_s: Annotated[float, Why("s", "Within a day somebody should know.")] = 86_400.0
     kill_merge_s: Annotated[float, Why("s", "Kills of one shortage follow each other within seconds.")] = 60.0
     io_stall_enter: Annotated[
         float, Why("share of time", "Waits that cost nobody any time are not worth a finding.")
     ] = 0.1
+    io_blame_slack_s: Annotated[
+        float, Why("s", "Around a disk's own finding its waits rise and fall; that is no second trouble.")
+    ] = 10.0
+    io_limited_enter: Annotated[float, Why("share of time", "Tasks do hardly anything but wait.")] = 0.5
+    io_limited_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.3
+    io_limited_disk_busy: Annotated[
+        float, Why("share of time", "A disk that makes tasks wait half of the time is at work as long.")
+    ] = 0.25
+    io_limited_queue_share: Annotated[
+        float,
+        Why("requests in flight per share of time lost", "By Little's law those who wait at a disk are in its queue."),
+    ] = 0.4
+    io_stalled_times: Annotated[float, Why("times its normal", "More than always, and less than a slow disk.")] = 2.0
+    io_stalled_tasks: Annotated[float, Why("tasks", "More than the one whose work it is to stream a disk.")] = 2.0
+    io_sustained_s: Annotated[float, Why("s", "A flush or a start makes tasks wait for some seconds.")] = 20.0
+    blocked_tasks: Annotated[float, Why("tasks", "One may be a counting error of a damped count.")] = 2.0
+    blocked_share: Annotated[
+        float, Why("share of running tasks", "Running tasks are counted once a tick; of many, some are missed.")
+    ] = 0.3
+    blocked_window_s: Annotated[float, Why("s", "The kernel updates its load every five seconds: three of those.")] = (
+        15.0
+    )
+    blocked_sustained_s: Annotated[float, Why("s", "Hanging for a moment is what locks are for.")] = 20.0
+    iowait_share: Annotated[float, Why("share of cores", "Enough to catch the eye.")] = 0.15
+    load_idle_share: Annotated[float, Why("share of cores", "A fifth of the machine or more had nothing to do.")] = 0.8
+    load_sustained_s: Annotated[float, Why("s", "The load of a minute needs a minute to mean anything.")] = 60.0
+    net_errors_per_s: Annotated[
+        float, Why("packets/s", "A healthy line has none in a day; one every two seconds is no chance.")
+    ] = 0.5
+    listen_overflows_per_s: Annotated[float, Why("connections/s", "Each is somebody who was turned away.")] = 0.5
+    udp_errors_per_s: Annotated[
+        float, Why("datagrams/s", "Now and then one is lost by design; not several a second.")
+    ] = 2.0
+    backlog_drops_per_s: Annotated[float, Why("packets/s", "A healthy machine drops none here.")] = 1.0
+    counted_merge_s: Annotated[float, Why("s", "What is counted comes in bursts.")] = 60.0
     disk_active_per_s: Annotated[float, Why("requests/s", "Fewer tell nothing of a disk's pace.")] = 2.0
     disk_normal_ticks: Annotated[int, Why("ticks", "So many are needed to know a disk's normal.")] = 30
     disk_normal_quantile: Annotated[
@@ -133,6 +214,27 @@ class Parameters:
             "A saturated disk serves as many as it can; a slow one far fewer.",
         ),
     ] = 0.6
+    hot_equals: Annotated[int, Why("disks", "Of two, one is always above the middle.")] = 3
+    hot_times: Annotated[float, Why("times the others'", "Beyond what chance spreads.")] = 4.0
+    hot_queue: Annotated[float, Why("requests", "A disk that hardly queues is not hot.")] = 1.5
+    hot_sustained_s: Annotated[float, Why("s", "A file that lies on one disk is read in less.")] = 60.0
+    writeback_write_share: Annotated[float, Why("share of bytes", "Nearly all of what the disk does.")] = 0.8
+    writeback_owed_share: Annotated[
+        float, Why("share of all memory", "Near where the kernel begins to hold up writers.")
+    ] = 0.04
+    writeback_owed_bytes: Annotated[
+        float, Why("bytes", "On large machines less than that share takes long to write.")
+    ] = 2.0 * 2**30
+    writeback_under_way_bytes: Annotated[float, Why("bytes", "Being written at this moment.")] = 8.0 * 2**20
+    writeback_sustained_s: Annotated[float, Why("s", "A flush of some seconds is how it should be.")] = 20.0
+    gap_ticks: Annotated[float, Why("ticks", "One that came late is no gap worth telling.")] = 3.0
+    spike_s: Annotated[float, Why("s", "Shorter is a moment's work, in a long recording.")] = 30.0
+    spike_share: Annotated[
+        float, Why("share of the recording", "In a short recording some seconds are a real part of it.")
+    ] = 0.01
+    periodic_times: Annotated[int, Why("times", "Three may come at a steady distance by chance.")] = 4
+    periodic_stray: Annotated[float, Why("share of the period", "Timers and loads vary by so much.")] = 0.12
+    periodic_share: Annotated[float, Why("share of the distances", "One or two may be missing or odd.")] = 0.75
     link_full_enter: Annotated[float, Why("share of the link's speed", "The rest goes to frames' own overhead.")] = 0.9
     link_full_leave: Annotated[float, Why("share of the link's speed", "Hysteresis, as above.")] = 0.8
     link_merge_s: Annotated[
@@ -144,7 +246,9 @@ class Parameters:
         Why("share of segments", "A healthy local network loses hardly any; one in a hundred cuts speed by halves."),
     ] = 0.01
     loss_leave: Annotated[float, Why("share of segments", "Hysteresis, as above.")] = 0.005
-    loss_segments_per_s: Annotated[float, Why("segments/s", "Of a few segments one lost says little.")] = 100.0
+    loss_segments_per_s: Annotated[float, Why("segments/s", "On a quiet line one lost segment says little.")] = 5.0
+    loss_window_s: Annotated[float, Why("s", "Of a few segments a second, some seconds' worth make a share.")] = 10.0
+    loss_least: Annotated[float, Why("segments", "Fewer in all may be chance.")] = 10.0
     chain_slack_s: Annotated[float, Why("s", "Two sides of one shortage show within so long of each other.")] = 120.0
     chain_swap_share: Annotated[
         float, Why("share of a disk's bytes", "Swap is what keeps it busy, not a part of it.")

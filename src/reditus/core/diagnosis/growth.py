@@ -1,0 +1,296 @@
+"""What grows: a leak, a cache that only uses what is there, a cache that is too small, a full swap, a filesystem that fills."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from reditus.core.counters import FILESYSTEM_STATE, MOUNT
+from reditus.core.diagnosis.building import Bench, Held, known, lasting
+from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.needs import every
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.readings import Readings
+from reditus.core.diagnosis.sustained import Stretch, sustained
+from reditus.core.diagnosis.trend import Trend, trend_of
+from reditus.core.durations import spell_duration
+from reditus.core.frame import Timebase
+from reditus.core.kernel_columns import PAGE_BYTES
+from reditus.core.measures import Resource
+from reditus.core.types import NS_PER_S, FloatArray
+
+SPACE = "system.filesystem.usage"
+NEEDS = (
+    "memory.available", "memory.total", "memory.programs", "memory.cache", "memory.refaults", "memory.faults.major",
+    "stall.memory.some", "stall.io.some", "swap.in", "swap.held", "swap.total", "disk.read.rate", every(SPACE, (FILESYSTEM_STATE, "used")),
+    every(SPACE, (FILESYSTEM_STATE, "free")),
+)  # fmt: skip
+
+LEAK = Kind(
+    "memory.leak", "Memory that only grows", is_problem=True,
+    meaning="Programs held more memory at every look, at a steady rate, and gave none back.",
+    evidence=("memory.programs", "memory.available"),
+    look_alikes="`memory.cache_growth`: files fill what is free. A program that fills its memory once, and then stays.",
+)  # fmt: skip
+THRASH = Kind(
+    "memory.cache_thrash", "File cache too small", is_problem=True,
+    meaning="Pages of files were dropped and read again soon after, sustained, and tasks waited for them.",
+    evidence=("memory.refaults", "stall.memory.some", "disk.read.rate"),
+    look_alikes="Streaming big files drops and reads pages too, and holds up nobody for memory. `swap.thrashing`: programs' own pages.",
+)  # fmt: skip
+SWAP_FULL = Kind(
+    "swap.full", "Swap full", is_problem=True,
+    meaning="Swap was full while little memory was available: the next shortage ends a program.",
+    evidence=("swap.held", "memory.available"), look_alikes="`swap.occupied`: occupied and quiet, with room or memory left.",
+)  # fmt: skip
+FILLING = Kind(
+    "fs.filling", "Filesystem nearly full", is_problem=True,
+    meaning="A filesystem had hardly any room left, or would be full soon at the rate at which it filled.",
+    evidence=("system.filesystem.usage",), look_alikes="A large filesystem that is nearly full and does not grow.",
+)  # fmt: skip
+CACHE = Kind(
+    "memory.cache_growth", "File cache grew", is_problem=False,
+    meaning="Free memory shrank because files that were read stayed at hand; what is available did not.",
+    evidence=("memory.cache", "memory.available"), look_alikes="`memory.leak`: programs grow, and available shrinks with them.",
+)  # fmt: skip
+KINDS = (LEAK, THRASH, SWAP_FULL, FILLING, CACHE)
+
+
+def judge_growth(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    available = readings.sampled("memory.available")
+    findings = _filling(readings, rules)
+    if available is None or len(available) < 2:
+        return findings, []
+    bench = Bench(available.timebase, rules, Resource.MEMORY)
+    total = known(readings.on(bench.timebase, "memory.total"), len(available))
+    if not total.any():
+        return findings, []
+    leaks = _leaks(readings, bench, total, available.values)
+    findings += leaks + _thrashing(readings, bench, available.values)
+    findings += _swap_full(readings, bench, total, available.values)
+    return findings, _cache(readings, bench, total, available.values, leaks)
+
+
+@dataclass(frozen=True, slots=True)
+class _Run:
+    """A stretch of growth, and how it ended."""
+
+    stretch: Stretch
+    trend: Trend
+    grown: float
+
+
+def _leaks(readings: Readings, bench: Bench, total: FloatArray, available: FloatArray) -> list[Finding]:
+    programs = readings.on(bench.timebase, "memory.programs")
+    if programs is None:
+        return []
+    held = programs + known(readings.on(bench.timebase, "swap.held"), len(programs))
+    found = []
+    for run in _runs(bench, held, total):
+        length_s = run.stretch.length_s(bench.timebase)
+        rate = run.trend.slope
+        last = float(available[run.stretch.last])
+        until = (
+            f" At that rate the {last / 2**20:,.0f} MiB still available last {spell_duration(last / rate)} more."
+            if rate > 0
+            else ""
+        )
+        found.append(
+            bench.finding(
+                LEAK, run.stretch, rise=held, lost=None, estimated=length_s < bench.rules.leak_long_s,
+                held=[Held("memory.programs", programs, None, "mean"), Held("memory.available", available, None, "mean")],
+                explanation=f"Programs held {run.grown / 2**20:,.0f} MiB more after {spell_duration(length_s)} than before, "
+                f"{rate * 3600 / 2**20:,.0f} MiB an hour, and {(run.trend.rising + 1) / 2:.0%} of all pairs of readings rose.{until}",
+                considered=(
+                    "A cache of files: no, these are programs' own pages.",
+                    "A program that fills its memory once: no, it did not come to rest.",
+                ),
+                next_steps=("See which process grew by as much in this stretch.", "See whether it falls when that program is restarted."),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _runs(bench: Bench, held: FloatArray, total: FloatArray) -> Iterator[_Run]:
+    """Stretches between falls in which the level grew steadily: hours of it, or a minute that ends in a fall or in the end."""
+    rules, base = bench.rules, bench.timebase
+    least = rules.leak_share * float(np.nanmax(total))
+    for first, last in _between_falls(held, base, least * rules.leak_fall_share):
+        part = held[first : last + 1]
+        if np.isnan(part).all():
+            continue
+        at_s = (base.wall_ns[first : last + 1] - base.wall_ns[first]) / NS_PER_S
+        # The flat beginning before a program starts is no part of its growth.
+        begin = _rest_before(part, least)
+        part, at_s = part[begin:], at_s[begin:]
+        if len(part) < rules.sustained_ticks:
+            continue
+        trend = trend_of(at_s, part)
+        length_s, grown = float(at_s[-1] - at_s[0]), float(np.nanmax(part[-3:]) - np.nanmin(part[:3]))
+        if grown < least or trend.rising < rules.leak_rising or trend.z < rules.leak_significance:
+            continue
+        if length_s < rules.leak_short_s or not _steady(at_s, part, rules):
+            continue
+        yield _Run(Stretch(first + begin, last), trend, grown)
+
+
+def _between_falls(values: FloatArray, base: Timebase, fall: float) -> Iterator[tuple[int, int]]:
+    """Ticks between sharp falls, which a restart or a kill makes, and between restarts of the machine."""
+    before = np.concatenate([values[:1], values[:-1]])
+    third = np.concatenate([values[:3], values[:-3]]) if len(values) > 3 else before
+    falls = np.nan_to_num(np.maximum(before, third) - values) >= fall
+    cuts = np.flatnonzero(falls | (np.diff(base.epoch, prepend=base.epoch[:1]) != 0))
+    edges = [0, *cuts.tolist(), len(values)]
+    for start, end in pairwise(edges):
+        if end - start > 3:
+            yield start, end - 1
+
+
+def _rest_before(part: FloatArray, least: float) -> int:
+    """Where growth begins: the last tick that is hardly above the lowest."""
+    low = float(np.nanmin(part))
+    quiet = np.flatnonzero(np.nan_to_num(part, nan=np.inf) <= low + 0.05 * least)
+    return int(quiet[-1]) if len(quiet) else 0
+
+
+def _steady(at_s: FloatArray, part: FloatArray, rules: Parameters) -> bool:
+    """Whether each third of the time brought a fair part of the growth; what fills once and stays does not."""
+    marks = np.interp(np.linspace(at_s[0], at_s[-1], 4), at_s, part)
+    steps = np.diff(marks)
+    return bool(steps.min() >= rules.leak_least_third * max(steps.sum(), 1.0))
+
+
+def _thrashing(readings: Readings, bench: Bench, available: FloatArray) -> list[Finding]:
+    rules, count = bench.rules, len(available)
+    refaults = known(readings.on(bench.timebase, "memory.refaults"), count)
+    swapped = known(readings.on(bench.timebase, "swap.in"), count) / PAGE_BYTES
+    files = np.maximum(refaults - swapped, 0.0)
+    stall = readings.on(bench.timebase, "stall.memory.some")
+    read = known(readings.on(bench.timebase, "disk.read.rate"), count)
+    # Of what is read, a real part was there a moment ago, and most of it are files' pages.
+    again = (files >= rules.refaults_per_s) & (files * PAGE_BYTES >= rules.refaults_share * read) & (files >= swapped)
+    if stall is not None:
+        lost = np.nan_to_num(stall)
+        enter, hold = (
+            again & (lost >= rules.thrash_stall_enter),
+            (files >= rules.refaults_per_s / 2) & (lost >= rules.thrash_stall_leave),
+        )
+    else:
+        lost = np.clip(files * PAGE_BYTES / np.maximum(read, 1.0), 0.0, 1.0)
+        faults = known(readings.on(bench.timebase, "memory.faults.major"), count)
+        enter = again & (faults >= rules.memory_faults_per_s)
+        hold = (files >= rules.refaults_per_s / 2) & (faults >= rules.memory_faults_per_s / 2)
+    return [
+        bench.finding(
+            THRASH, one, rise=files, lost=lost, estimated=stall is None,
+            held=[
+                Held("memory.refaults", refaults, rules.refaults_per_s),
+                *([] if stall is None else [Held("stall.memory.some", lost, rules.thrash_stall_enter)]),
+                Held("disk.read.rate", read, None, "mean"),
+            ],
+            explanation=f"{bench.mean(files, one) * PAGE_BYTES / 2**20:,.1f} MiB/s of files were read again that had been dropped "
+            f"shortly before, of {bench.mean(read, one) / 2**20:,.1f} MiB/s read in all, for {spell_duration(one.length_s(bench.timebase))}. "
+            "The files that are in use do not fit beside the programs.",
+            considered=("Streaming big files: no, tasks were held up for memory.", "Swapping: no, these are files' pages."),
+            next_steps=("See who reads the same files again and again.", "See what took the memory that the files had before: programs, or a control group's limit."),
+        )
+        for one in sustained(enter, hold, bench.timebase, rules)
+        if one.length_s(bench.timebase) >= rules.thrash_sustained_s
+    ]  # fmt: skip
+
+
+def _swap_full(readings: Readings, bench: Bench, total: FloatArray, available: FloatArray) -> list[Finding]:
+    rules, count = bench.rules, len(available)
+    held, space = (
+        known(readings.on(bench.timebase, "swap.held"), count),
+        known(readings.on(bench.timebase, "swap.total"), count),
+    )
+    scarce = available < rules.swap_full_available * total
+    full = (space > 0) & scarce & (held >= rules.swap_full_enter * space)
+    hold = (space > 0) & scarce & (held >= rules.swap_full_leave * space)
+    swap = Bench(bench.timebase, rules, Resource.SWAP)
+    return [
+        swap.finding(
+            SWAP_FULL, one, rise=held, lost=None,
+            held=[Held("swap.held", held, rules.swap_full_enter * float(space.max())), Held("memory.available", available, None, "mean")],
+            explanation=f"{swap.mean(held, one) / 2**20:,.0f} of {float(space.max()) / 2**20:,.0f} MiB of swap were taken, and "
+            f"{swap.mean(available, one) / 2**20:,.0f} MiB of memory were available, for {spell_duration(one.length_s(bench.timebase))}.",
+            considered=("Swap occupied by idle pages, with memory left: no, little was available.",),
+            next_steps=("See who holds the memory, and whether it grows.", "More swap only puts the end off."),
+        )
+        for one in sustained(full, hold, bench.timebase, rules)
+        if one.length_s(bench.timebase) >= rules.swap_full_sustained_s
+    ]  # fmt: skip
+
+
+def _cache(
+    readings: Readings, bench: Bench, total: FloatArray, available: FloatArray, leaks: list[Finding]
+) -> list[RuledOut]:
+    rules, base = bench.rules, bench.timebase
+    cache = readings.on(base, "memory.cache")
+    if cache is None or not len(cache):
+        return []
+    step_s = float(np.median(base.interval_ns)) / NS_PER_S
+    back = max(int(rules.cache_window_s / step_s), 1)
+    before = np.concatenate([np.repeat(cache[:1], min(back, len(cache))), cache[:-back]])[: len(cache)]
+    grown = np.nan_to_num(cache - before) / np.maximum(total, 1.0)
+    ample = available > rules.memory_ample_share * total
+    stretches = sustained(
+        ample & (grown >= rules.cache_growth_share),
+        ample & (grown >= rules.cache_growth_share / 4),
+        base,
+        lasting(rules),
+    )
+    out = []
+    for one in stretches:
+        rise = float(np.nanmax(cache[one.ticks]) - np.nanmin(cache[max(one.first - back, 0) : one.last + 1]))
+        out.append(
+            bench.ruled_out(
+                CACHE, one, held=[Held("memory.cache", cache, None, "mean"), Held("memory.available", available, None, "mean")],
+                explanation=f"Files that were read took {rise / 2**20:,.0f} MiB more, and {bench.mean(available, one) / 2**20:,.0f} MiB "
+                "could still be had at once. They give way when programs need room.",
+            )
+        )  # fmt: skip
+    return [one for one in out if not any(leak.start_ns < one.start_ns and one.end_ns < leak.end_ns for leak in leaks)]
+
+
+def _filling(readings: Readings, rules: Parameters) -> list[Finding]:
+    found: list[Finding] = []
+    for mount in readings.frame.values_of(SPACE, MOUNT):
+        used_at, free_at = {MOUNT: mount, FILESYSTEM_STATE: "used"}, {MOUNT: mount, FILESYSTEM_STATE: "free"}
+        if not (readings.frame.has(SPACE, used_at) and readings.frame.has(SPACE, free_at)):
+            continue
+        used, free = readings.frame.level(SPACE, used_at), readings.frame.level(SPACE, free_at)
+        if len(used) < rules.sustained_ticks:
+            continue
+        bench = Bench(used.timebase, rules, Resource.DISK, mount)
+        size = used.values + free.values
+        share = np.where(size > 0, free.values / np.maximum(size, 1.0), 1.0)
+        at_s = (used.timebase.wall_ns - used.timebase.wall_ns[0]) / NS_PER_S
+        trend = trend_of(at_s, free.values)
+        grown = float(np.nanmax(used.values) - used.values[0])
+        filling = (
+            trend.rising <= -rules.leak_rising and -trend.z >= rules.leak_significance
+            and grown >= rules.fs_growth_share * float(np.nanmax(size))
+        )  # fmt: skip
+        left_s = np.where(filling, free.values / max(-trend.slope, 1e-9), np.inf)
+        near = (share <= rules.fs_free_share) & (filling or share[-1] <= rules.fs_free_share / 5)
+        soon = near | (left_s <= rules.fs_soon_s)
+        for one in sustained(soon, soon, used.timebase, lasting(rules)):
+            name = f"{SPACE}{{{FILESYSTEM_STATE}=free,{MOUNT}={mount}}}"
+            when = (
+                f" At the rate at which it fills it is full in {spell_duration(float(left_s[one.last]))}."
+                if filling
+                else ""
+            )
+            found.append(
+                bench.finding(
+                    FILLING, one, rise=used.values, lost=None, held=[Held(name, free.values, None, "mean")],
+                    explanation=f"{free.values[one.last] / 2**20:,.0f} MiB of {size[one.last] / 2**20:,.0f} MiB were left at {mount}, "
+                    f"{share[one.last]:.1%}.{when}",
+                    considered=("Nearly full and at rest: no, it fills." if filling else "It fills: no, but there is hardly any room.",),
+                    next_steps=("See what was written there lately.", "Look at the largest and newest folders."),
+                )
+            )  # fmt: skip
+    return found

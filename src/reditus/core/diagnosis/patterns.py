@@ -1,0 +1,108 @@
+"""One-off or again and again: single short spikes are no finding, and many at a steady distance are one."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from reditus.core.diagnosis.finding import Finding, Kind, Onset, Pattern, RuledOut
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.durations import spell_duration
+from reditus.core.types import NS_PER_S, FloatArray
+
+SPIKE = Kind(
+    "spike", "A single short spike", is_problem=False,
+    meaning="Something was short for some seconds, once, in a long recording: it may be looked at, and explains no complaint about more.",
+    evidence=("the kind that it would have been",), look_alikes="The same again and again at a steady distance, which is told as periodic.",
+)  # fmt: skip
+KINDS = (SPIKE,)
+COUNTED = ("memory.oom_kill", "net.errors", "net.listen_overflow", "net.udp_overflow", "net.backlog")
+"""What is counted is told however short it was."""
+BINS_A_GAP = 24
+MOST_BINS = 1 << 15
+
+
+def patterned(
+    findings: Sequence[Finding], observed_s: float, rules: Parameters
+) -> tuple[list[Finding], list[RuledOut]]:
+    """The findings with those that come again put together, and the spikes that are left. `observed_s` is how long the recording
+    is.
+    """
+    out: list[Finding] = []
+    spikes: list[RuledOut] = []
+    for key in dict.fromkeys((one.kind, one.device) for one in findings):
+        alike = sorted((one for one in findings if (one.kind, one.device) == key), key=lambda one: one.start_ns)
+        period_s = _period_s(alike, rules)
+        if period_s is not None:
+            out.append(_together(alike, period_s))
+            continue
+        for one in alike:
+            short = one.length_s < min(rules.spike_s, rules.spike_share * observed_s)
+            if short and one.kind not in COUNTED:
+                spikes.append(_spike(one))
+            else:
+                out.append(one)
+    return out, spikes
+
+
+def _period_s(alike: Sequence[Finding], rules: Parameters) -> float | None:
+    """The distance at which they come again, by the autocorrelation of on and off; None where there is none."""
+    if len(alike) < rules.periodic_times:
+        return None
+    starts_s = np.array([one.start_ns for one in alike], dtype=np.float64) / NS_PER_S
+    gaps_s = np.diff(starts_s)
+    usual_s = float(np.median(gaps_s))
+    # A time or two that was missed leaves a distance of twice or three times as long.
+    times = np.maximum(np.round(gaps_s / usual_s), 1.0)
+    strays = np.abs(gaps_s - times * usual_s) / usual_s
+    if float(np.mean(strays <= rules.periodic_stray)) < rules.periodic_share:
+        return None
+    bin_s = max(usual_s / BINS_A_GAP, (starts_s[-1] - starts_s[0]) / MOST_BINS)
+    bins = int((starts_s[-1] - starts_s[0] + usual_s) / bin_s) + 1
+    on = np.zeros(bins)
+    for one in alike:
+        first = int((one.start_ns / NS_PER_S - starts_s[0]) / bin_s)
+        on[first : max(first + 1, int((one.end_ns / NS_PER_S - starts_s[0]) / bin_s))] = 1.0
+    lag = _best_lag(on, round(0.6 * usual_s / bin_s), round(1.4 * usual_s / bin_s))
+    if lag is None:
+        return None
+    # The bins tell that it is periodic; the starts tell the period better.
+    near = gaps_s[np.abs(gaps_s / times - lag * bin_s) <= rules.periodic_stray * usual_s * 2]
+    return float(np.median(near)) if len(near) else lag * bin_s
+
+
+def _best_lag(on: FloatArray, low: int, high: int) -> int | None:
+    """The lag of the highest autocorrelation between two lags; None where even that is weak."""
+    centred = on - on.mean()
+    size = 1 << int(np.ceil(np.log2(2 * len(on))))
+    power = np.abs(np.fft.rfft(centred, size)) ** 2
+    correlation = np.fft.irfft(power, size)[: len(on)]
+    if correlation[0] <= 0 or high <= low or low < 1:
+        return None
+    part = correlation[low : high + 1] / correlation[0]
+    # With few repetitions the overlap shrinks with the lag; a quarter is still far above chance.
+    return low + int(np.argmax(part)) if len(part) and part.max() >= 0.25 else None
+
+
+def _together(alike: Sequence[Finding], period_s: float) -> Finding:
+    worst = max(alike, key=lambda one: one.time_lost_s)
+    lost_s, length_s = sum(one.time_lost_s for one in alike), sum(one.length_s for one in alike)
+    return replace(
+        worst,
+        start_ns=alike[0].start_ns,
+        end_ns=alike[-1].end_ns,
+        onset=Onset(alike[0].onset.at_ns, alike[0].onset.uncertainty_s),
+        time_lost_s=lost_s,
+        severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
+        explanation=f"It came {len(alike)} times, every {spell_duration(period_s)}, for {spell_duration(length_s / len(alike))} each. "
+        f"The worst of them: {worst.explanation}",
+        next=("See what is started at that distance: a timer, a job, a check from outside.", *worst.next),
+        pattern=Pattern("periodic", period_s),
+    )
+
+
+def _spike(one: Finding) -> RuledOut:
+    return RuledOut(
+        SPIKE.id, SPIKE.title, one.resource, one.start_ns, one.end_ns, one.evidence,
+        f"{one.title}, for {spell_duration(one.length_s)} and once: a moment's work. {one.explanation}", one.device,
+    )  # fmt: skip
