@@ -6,7 +6,9 @@ import pytest
 from builders import BEGIN_NS, a_piece, a_processor_frame, processor_columns
 from reditus.core.assembling import assemble
 from reditus.core.bins import Window
+from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose, needed_measures
+from reditus.core.diagnosis.engine import RULES
 from reditus.core.diagnosis.onset import best_split
 from reditus.core.diagnosis.parameters import described
 from reditus.core.frame import Frame
@@ -59,7 +61,7 @@ def test_low_priority_work_is_ruled_out_however_it_waits():
 def test_waiting_without_busy_cores_is_not_saturation():
     """A quota makes tasks stall on an idle machine; that is another kind."""
     frame = a_processor_frame(busy=step(0.2, 0.4), cores=2, stall=step(0, 0.8), runnable=step(0, 1))
-    assert not judged(frame).findings
+    assert [one.kind for one in judged(frame).findings] == ["cpu.quota"]
     assert not judged(frame).ruled_out
 
 
@@ -137,4 +139,8 @@ def test_every_parameter_has_a_unit_and_a_reason():
 
 
 def test_rules_ask_only_for_measures_that_exist():
-    assert set(needed_measures()) <= set(MEASURES)
+    named = {one for _, needs in RULES for one in needs if isinstance(one, str)}
+    assert named <= set(MEASURES)
+    assert {one.name for one in needed_measures() if one.name in MEASURES} == {*named, "cpu.busy"}
+    # The others ask for all columns of a counter that there is.
+    assert all(need.counter in COUNTERS for one in needed_measures() for need in one.needs)

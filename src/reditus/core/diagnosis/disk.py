@@ -58,6 +58,8 @@ class _Disk:
     queue: FloatArray
     requests: FloatArray
     normal_s: float
+    usual_s: float
+    """Its normal; of a disk that was never seen without a queue, what it mostly takes."""
     served_per_s: float
     """Requests a second that it has served at its normal pace."""
     stall: FloatArray | None
@@ -92,7 +94,7 @@ def risen_waits(readings: Readings, rules: Parameters, base: Timebase) -> BoolAr
         disk = _read(readings, rules, name)
         if disk is not None:
             wait = Sampled(disk.bench.timebase, disk.wait)
-            queues &= np.nan_to_num(nearest(wait, base)) >= rules.io_stalled_times * disk.normal_s
+            queues &= np.nan_to_num(nearest(wait, base)) >= rules.io_stalled_times * disk.usual_s
         out |= queues
     return out
 
@@ -114,7 +116,8 @@ def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
     waits = np.nan_to_num(wait.values)
     active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
     alone = active & (queue <= rules.disk_shallow_queue)
-    if alone.sum() >= rules.disk_normal_ticks:
+    seen_alone = alone.sum() >= rules.disk_normal_ticks
+    if seen_alone:
         pace = waits[alone]
     elif active.sum() >= rules.disk_normal_ticks:
         # It was never seen without a queue. Busy time over requests is what one takes when they are served one by one.
@@ -125,7 +128,8 @@ def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
     usual = active & (waits < rules.disk_wait_steady_times * normal_s)
     return _Disk(
         Bench(base, rules, Resource.DISK, name), np.nan_to_num(busy.values), np.where(active, waits, 0.0), queue, requests,
-        normal_s, float(np.quantile(requests[usual], SERVED_QUANTILE)) if usual.any() else 0.0,
+        normal_s, normal_s if seen_alone else float(np.quantile(waits[active], rules.disk_normal_quantile)),
+        float(np.quantile(requests[usual], SERVED_QUANTILE)) if usual.any() else 0.0,
         readings.on(base, "stall.io.some"),
     )  # fmt: skip
 

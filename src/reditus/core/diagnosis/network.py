@@ -109,7 +109,7 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
         )
         for one in sustained(
             lost, (share >= rules.loss_leave) & many, bench.timebase,
-            replace(rules, merge_break_s=rules.link_merge_s),
+            replace(rules, merge_break_s=rules.loss_merge_s),
         )
         if one.length_s(bench.timebase) >= rules.link_sustained_s
         and bench.mean(again, one) * one.length_s(bench.timebase) >= rules.loss_least

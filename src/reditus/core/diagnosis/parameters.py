@@ -246,6 +246,9 @@ class Parameters:
         Why("share of segments", "A healthy local network loses hardly any; one in a hundred cuts speed by halves."),
     ] = 0.01
     loss_leave: Annotated[float, Why("share of segments", "Hysteresis, as above.")] = 0.005
+    loss_merge_s: Annotated[
+        float, Why("s", "Whoever loses segments slows down, so that loss comes in waves of a minute or two.")
+    ] = 180.0
     loss_segments_per_s: Annotated[float, Why("segments/s", "On a quiet line one lost segment says little.")] = 5.0
     loss_window_s: Annotated[float, Why("s", "Of a few segments a second, some seconds' worth make a share.")] = 10.0
     loss_least: Annotated[float, Why("segments", "Fewer in all may be chance.")] = 10.0
