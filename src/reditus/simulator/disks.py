@@ -30,6 +30,8 @@ class Flow:
     waits: float
     share: FloatArray | float = 1.0
     """Of what was asked, how much was done."""
+    again: FloatArray | float = 0.0
+    """Of what was asked, how much had been in memory a moment ago."""
 
 
 @dataclass(slots=True)
@@ -48,6 +50,8 @@ class Served:
     """Tasks asleep until a request is done."""
     reading_swap: FloatArray
     """Those of them that wait for a page of their own memory."""
+    rereading: FloatArray
+    """Those of them that wait for a page of a file which was in memory a moment ago."""
 
 
 def serve(disk: Disk, flows: list[Flow], slow: FloatArray, swap_in: Flow | None = None) -> Served:
@@ -85,7 +89,7 @@ def serve(disk: Disk, flows: list[Flow], slow: FloatArray, swap_in: Flow | None 
     use = np.minimum(calm / disk.parallel, 0.98)
     power = np.sqrt(2.0 * (disk.parallel + 1.0)) - 1.0
     crowd = use**power / (disk.parallel * (1.0 - use))
-    out = Served(*(zero.copy() for _ in range(10)))
+    out = Served(*(zero.copy() for _ in range(11)))
     room = np.ones(ticks)
     for flow, rate, service, each, part, less in zip(flows, rates, services, work, got, short, strict=True):
         share = flow.share = np.where(less, part / np.maximum(each, TINY), 1.0)
@@ -103,6 +107,7 @@ def serve(disk: Disk, flows: list[Flow], slow: FloatArray, swap_in: Flow | None 
             out.write_bytes += done * flow.size
             out.write_wait_s += under_way
         out.blocked += under_way * flow.waits
+        out.rereading += under_way * flow.waits * flow.again
         if flow is swap_in:
             out.reading_swap += under_way
     # Of several that come and go by themselves, the share of time with at least one under way; who is never satisfied
@@ -176,6 +181,8 @@ class Disks:
                 ):
                     if wanted.any():
                         part = Flow(wanted / len(below), size, is_read, one.work.depth / len(below), one.work.waits)
+                        if is_read:
+                            part.again = one.reread * missed / np.maximum(read, 1.0)
                         flows[name].append(part)
                         own.append(part)
             owned.append(own)

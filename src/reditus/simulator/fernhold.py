@@ -212,8 +212,11 @@ def _leafdb() -> Scenario:
         causes=(
             Cause("memory.leak", at(6), at(32, 30), is_problem=True,
                   story="The indexer forgets nothing: 104 kB a second, for more than a day."),
-            Cause("memory.pressure", at(11), at(32, 30), is_problem=True, because_of="memory.leak",
-                  story="The catalogue's files no longer fit beside it: they are read again from sda, more and more."),
+            Cause("memory.cache_thrash", at(18), at(32, 30), is_problem=True, because_of="memory.leak",
+                  story="The catalogue's files no longer fit beside it: from noon some are read again from sda, by evening so many "
+                        "that tasks wait for them."),
+            Cause("memory.pressure", at(23, 24), at(32, 30), is_problem=True, because_of="memory.leak",
+                  story="Hardly anything is available, and tasks lose more and more time to it."),
             Cause("swap.thrashing", at(27, 10), at(32, 30), is_problem=True, because_of="memory.leak",
                   story="What programs use no longer fits: pages go to sdb and come back."),
             Cause("disk.saturated", at(27, 40), at(32, 30), is_problem=True, device="sdb", because_of="swap.thrashing",

@@ -22,6 +22,7 @@ from reditus.simulator.network import Network
 from reditus.simulator.processes import FIRST_PID, Processes
 from reditus.simulator.processor import UPTIME_S, Processor, Running
 from reditus.simulator.scenario import FaultKind, Scenario
+from reditus.simulator.troubles import Held, Troubles
 
 FIRST_MONOTONIC_NS = UPTIME_S * NS_PER_S
 PART_TICKS = 3_600
@@ -162,26 +163,31 @@ class _Engine:
         self._demand = Demand(scenario)
         self._memory, self._disks = Memory(scenario), Disks(scenario)
         self._network, self._processor = Network(scenario), Processor(scenario)
+        self._troubles = Troubles(scenario)
         self.processes = Processes(scenario, self._demand.works)
         self._tally = Tally()
 
     def step(self, at_s: FloatArray) -> Groups:
         asked = self._demand(at_s)
+        held = self._troubles.hold_back(at_s, asked)
         wants = self._memory.wants(at_s, asked)
+        group_swaps = self._troubles.level(FaultKind.GROUP_SWAPS, at_s)
+        wants.swap_in += group_swaps
+        wants.swap_out += group_swaps
         served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
         if wants.swap_in.any():
             # Who waits for a page of its own memory asks for nothing meanwhile, so the disks have less to do.
             self._slow_down(asked, served)
             served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
         carried = self._network.step(at_s, asked)
-        blocked = sum((disk.blocked for disk in served.values()), np.zeros(len(at_s)))
-        running = self._processor.run(asked, carried.soft_cores, blocked)
-        self._memory.note(at_s, asked, wants.missed)
+        blocked = sum((disk.blocked for disk in served.values()), held.io_tasks)
+        running = self._processor.run(asked, carried.soft_cores, blocked, held)
+        self._memory.note(at_s, asked, wants.missed, self._troubles.level(FaultKind.KILLS, at_s))
         moved = sum((disk.read_bytes + disk.write_bytes for disk in served.values()), np.zeros(len(at_s)))
         memory = self._memory.counters(
             at_s, asked, wants, self._disks.swapped, np.maximum(moved - sum(self._disks.swapped), 0.0)
         )
-        cpu = self._processor.counters(running)
+        cpu = self._processor.counters(running, held)
         bottom = {at: self._disks.bottom(one.work.disk) for at, one in enumerate(asked)}
         return {
             **cpu,
@@ -191,8 +197,9 @@ class _Engine:
             **memory,
             "swap": swap_space(self._scenario, memory["memory"]),
             "disk": self._disks.counters(served),
-            **self._network.counters(carried),
-            **self._stalls(running, served),
+            **self._network.counters(at_s, carried),
+            **self._stalls(running, served, held),
+            **self._troubles.counters(at_s, held),
             "process": self.processes.counters(at_s, asked, cpu["cpu"], running, served, wants, bottom),
         }
 
@@ -205,17 +212,19 @@ class _Engine:
             for what in (one.cpu, one.read, one.write, one.reread, one.receive, one.send):
                 np.multiply(what, awake, out=what)
 
-    def _stalls(self, running: Running, served: dict[str, Served]) -> Groups:
+    def _stalls(self, running: Running, served: dict[str, Served], held: Held) -> Groups:
         """What the pressure files would show: time lost follows from who waited."""
         in_us = self._scenario.interval_s * 1e6
         cores = self._scenario.machine.cores
         someone_runs = 1.0 - (1.0 - np.minimum(running.busy / cores, 1.0)) ** cores
-        swapping = sum((disk.reading_swap for disk in served.values()), np.zeros(len(running.busy)))
+        # Who waits for a page that was in memory a moment ago, its own or a file's, waits for want of memory.
+        lacking = sum((disk.reading_swap + disk.rereading for disk in served.values()), np.zeros(len(running.busy)))
+        stopped = 1.0 - (1.0 - running.stall) * (1.0 - held.quota_stall)
         io = 1.0 - np.exp(-2.0 * running.blocked)
-        memory = 1.0 - np.exp(-1.5 * swapping)
+        memory = 1.0 - np.exp(-1.5 * lacking)
         shares = {
-            ("cpu", "some"): running.stall,
-            ("cpu", "full"): running.stall * 0.0,
+            ("cpu", "some"): stopped,
+            ("cpu", "full"): stopped * 0.0,
             ("memory", "some"): memory,
             ("memory", "full"): memory * (1.0 - someone_runs),
             ("io", "some"): io,

@@ -44,7 +44,7 @@ class Memory:
         """The work that the kernel ends for want of memory, and when."""
         self._swapped = float(machine.parked_bytes)
         self._files: float | None = None
-        self._files_sum = 0.0
+        self._group_kills = 0.0
 
     def _find_kill(self) -> tuple[Work, float] | None:
         leaks = [work for work in self._scenario.works if work.leak_bytes_per_s > 0]
@@ -190,13 +190,17 @@ class Memory:
         }
         return {column: self._tally(column, grown, start) for column, (grown, start) in growth.items()}
 
-    def note(self, at_s: FloatArray, asked: list[Asked], missed: FloatArray) -> None:
-        """Keep what the events need beside swap: rereads that missed, and the kill."""
+    def note(self, at_s: FloatArray, asked: list[Asked], missed: FloatArray, group_kills: FloatArray) -> None:
+        """Keep what the events need beside swap: rereads that missed, and kills. Where `group_kills` begins to be above 0, as
+        many processes of a control group are killed.
+        """
         interval_s = self._scenario.interval_s
         reread = sum((one.reread * np.asarray(one.progress) for one in asked), np.zeros(len(at_s)))
         self._refaults = reread * missed * interval_s / PAGE
         killed_s = self.killed[1] if self.killed else -1.0
         self._kills = ((at_s >= killed_s) & (at_s - interval_s < killed_s) & (killed_s >= 0)).astype(np.float64)
+        self._kills += np.maximum(np.diff(group_kills, prepend=self._group_kills), 0.0)
+        self._group_kills = float(group_kills[-1])
 
 
 def swap_space(scenario: Scenario, memory: dict[Column, IntArray]) -> dict[Column, IntArray]:

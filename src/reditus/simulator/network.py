@@ -12,6 +12,7 @@ from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally, generator
 from reditus.simulator.demand import Asked
 from reditus.simulator.scenario import FaultKind, Scenario
+from reditus.simulator.troubles import Troubles
 
 USABLE = 0.94
 """Of a link's speed, what is left for data beside frames' heads and gaps."""
@@ -43,6 +44,7 @@ class Network:
         self._scenario, self._machine = scenario, scenario.machine
         self._tally = Tally()
         self._rng = generator(scenario.seed, "protocols")
+        self._troubles = Troubles(scenario)
 
     def step(self, at_s: FloatArray, asked: list[Asked]) -> Carried:
         ticks = len(at_s)
@@ -79,22 +81,24 @@ class Network:
             carried.again += sent * loss + sent * (1 - taken) * RESENT_WHEN_DROPPED
         return carried
 
-    def counters(self, carried: Carried) -> dict[str, dict[Column, IntArray]]:
+    def counters(self, at_s: FloatArray, carried: Carried) -> dict[str, dict[Column, IntArray]]:
         interval_s = self._scenario.interval_s
         network: dict[Column, IntArray] = {}
         for name, (receive, send, packets_received, packets_sent, dropped) in carried.link.items():
             grown = np.zeros((16, len(receive)))
             grown[0], grown[1], grown[8], grown[9], grown[11] = receive, packets_received, send, packets_sent, dropped
+            grown[2] = self._troubles.level(FaultKind.DAMAGE, at_s, name)
             network |= dict(zip(interface_columns(name), self._tally(name, grown * interval_s, 9_000), strict=True))
         return {
             "network": network,
             "backlog": self._backlog(carried),
-            **self._protocols(carried),
+            **self._protocols(at_s, carried),
         }
 
-    def _protocols(self, carried: Carried) -> dict[str, dict[Column, IntArray]]:
+    def _protocols(self, at_s: FloatArray, carried: Carried) -> dict[str, dict[Column, IntArray]]:
         interval_s, ticks = self._scenario.interval_s, len(carried.sent)
         zero = np.zeros(ticks)
+        refused = self._troubles.level(FaultKind.LISTEN_QUEUE, at_s) * interval_s
         growth: dict[str, dict[tuple[str, str], NDArray[Any]]] = {
             "protocols": {
                 ("tcp", "AttemptFails"): self._rng.poisson(0.02 * interval_s, ticks),
@@ -103,11 +107,11 @@ class Network:
                 ("tcp", "OutSegs"): (carried.sent + carried.again) * interval_s,
                 ("tcp", "RetransSegs"): carried.again * interval_s,
                 ("udp", "NoPorts"): self._rng.poisson(0.05 * interval_s, ticks),
-                ("udp", "RcvbufErrors"): zero,
+                ("udp", "RcvbufErrors"): self._troubles.level(FaultKind.DATAGRAMS, at_s) * interval_s,
             },
             "protocols.more": {
-                ("tcpext", "ListenOverflows"): zero,
-                ("tcpext", "ListenDrops"): zero,
+                ("tcpext", "ListenOverflows"): refused,
+                ("tcpext", "ListenDrops"): refused,
                 ("tcpext", "TCPLostRetransmit"): carried.again * 0.02 * interval_s,
                 ("tcpext", "TCPBacklogDrop"): zero,
             },

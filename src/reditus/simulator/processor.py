@@ -19,6 +19,7 @@ from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Remainder, Tally, generator
 from reditus.simulator.demand import Asked
 from reditus.simulator.scenario import Priority, Scenario
+from reditus.simulator.troubles import Held
 
 INTERRUPT_SHARE, SOFT_SHARE = 0.002, 0.008
 BLOCKS_OF_NOISE = 8
@@ -49,6 +50,8 @@ class Running:
     blocked: FloatArray
     iowait: FloatArray
     """Cores that were idle while a task waited for a disk."""
+    stolen: FloatArray
+    """Shape (cores, ticks): share of each core that the hypervisor gave away while there was work for it."""
 
 
 class Processor:
@@ -59,7 +62,7 @@ class Processor:
         self._rng = generator(scenario.seed, "cores")
         self._state: dict[str, FloatArray] = {}
 
-    def run(self, asked: list[Asked], soft_cores: FloatArray, blocked: FloatArray) -> Running:
+    def run(self, asked: list[Asked], soft_cores: FloatArray, blocked: FloatArray, held: Held) -> Running:
         """Give out the cores: packets first, then bound work, then normal work evenly, then low-priority work what is
         left.
         """
@@ -69,7 +72,8 @@ class Processor:
             soft += soft_cores / cores
         else:
             soft[self._machine.packets_core] = soft_cores
-        normal, low, kernel = np.zeros(ticks), np.zeros(ticks), np.zeros(ticks)
+        storm = held.kernel_cores
+        normal, low, kernel = storm.copy(), np.zeros(ticks), storm.copy()
         pinned = np.zeros((cores, ticks))
         for one in asked:
             # Who waits for a disk half of the time asks for a core half of the time.
@@ -82,21 +86,23 @@ class Processor:
                 normal += wanted
             kernel += wanted * one.work.kernel_share
         total = normal + low + pinned.sum(axis=0)
-        bound = np.minimum(pinned, 1.0 - soft)
+        ours = 1.0 - held.stolen
+        bound = np.minimum(pinned, np.maximum(ours - soft, 0.0))
         over_bound = (pinned - bound).sum(axis=0)
         taken = soft + bound
-        room = cores - taken.sum(axis=0)
+        room = np.maximum(cores * ours - taken.sum(axis=0), 0.0)
         ran = np.minimum(normal, room)
         ran_low = np.minimum(low, room - ran)
         excess = normal - ran + over_bound
-        per_core = taken + self._spread(ran + ran_low, taken)
+        per_core = taken + self._spread(ran + ran_low, taken + held.stolen)
         busy = per_core.sum(axis=0)
         # Short chores meet a core that is taken the more often the fuller the machine is, and wait for a moment.
-        brief = 0.10 * (busy / cores) ** 4 * np.abs(self._rng.normal(1.0, 0.3, ticks))
-        held = np.clip(soft_cores - 0.5, 0.0, 0.5) * (self._machine.packets_core is not None)
-        waiting = excess + brief * 0.3 + held * 0.4
-        stall = 1.0 - (1.0 - np.clip(excess, 0.0, 1.0)) * (1.0 - np.clip(brief + held * 0.3, 0.0, 1.0))
-        idle = np.maximum(cores - busy, 0.0)
+        brief = 0.10 * (busy / cores / ours) ** 4 * np.abs(self._rng.normal(1.0, 0.3, ticks))
+        behind = np.clip(soft_cores - 0.5, 0.0, 0.5) * (self._machine.packets_core is not None)
+        waiting = excess + brief * 0.3 + behind * 0.4
+        stall = 1.0 - (1.0 - np.clip(excess, 0.0, 1.0)) * (1.0 - np.clip(brief + behind * 0.3, 0.0, 1.0))
+        stolen = held.stolen / ours * per_core
+        idle = np.maximum(cores - busy - stolen.sum(axis=0), 0.0)
         return Running(
             per_core=per_core,
             busy=busy,
@@ -110,6 +116,7 @@ class Processor:
             runnable=busy - soft_cores + waiting,
             blocked=blocked,
             iowait=idle * (1.0 - np.exp(-np.minimum(blocked, idle) / np.maximum(idle, 1e-9) * 1.5)),
+            stolen=stolen,
         )
 
     def _spread(self, wanted: FloatArray, taken: FloatArray) -> FloatArray:
@@ -128,10 +135,10 @@ class Processor:
         share += free * (left / np.maximum(free.sum(axis=0), 1e-12))
         return share
 
-    def counters(self, running: Running) -> dict[str, dict[Column, IntArray]]:
-        return {"cpu": self._stat(running), "run": self._waits(running), "load": self._loads(running)}
+    def counters(self, running: Running, held: Held) -> dict[str, dict[Column, IntArray]]:
+        return {"cpu": self._stat(running, held), "run": self._waits(running), "load": self._loads(running, held)}
 
-    def _stat(self, running: Running) -> dict[Column, IntArray]:
+    def _stat(self, running: Running, held: Held) -> dict[Column, IntArray]:
         """What /proc/stat would show. Each core's modes add up to its time."""
         interval_s, ticks, cores = self._scenario.interval_s, len(running.busy), self._machine.cores
         in_ticks = interval_s * TICKS_PER_S
@@ -141,7 +148,7 @@ class Processor:
         rest = worked * (1 - INTERRUPT_SHARE - SOFT_SHARE)
         nice = rest * running.low_share
         system = (rest - nice) * running.kernel_share
-        idle = 1.0 - running.per_core
+        idle = np.maximum(1.0 - running.per_core - running.stolen, 0.0)
         grown = {
             "user": rest - nice - system,
             "nice": nice,
@@ -149,6 +156,7 @@ class Processor:
             "iowait": idle * (running.iowait / np.maximum(idle.sum(axis=0), 1e-9)),
             "interrupt": interrupt,
             "softirq": softirq,
+            "steal": running.stolen,
         }
         counted = {mode: self._tally(mode, part * in_ticks) for mode, part in grown.items()}
         elapsed = self._tally("elapsed", np.full(ticks, in_ticks))
@@ -162,14 +170,17 @@ class Processor:
             for core in range(cores):
                 each[cpu_time(mode, str(core))] = values[core]
         growth = {
-            "system.cpu.context_switches": (900 + 2_400 * running.busy + 600 * running.waiting, 81_000_000),
+            "system.cpu.context_switches": (
+                900 + 2_400 * running.busy + 600 * running.waiting + held.switches + 2 * held.forks,
+                81_000_000,
+            ),
             "system.cpu.interrupts": (600 + 450 * running.busy, 52_000_000),
             "system.cpu.soft_interrupts": (400 + 300 * running.busy, 40_000_000),
         }
         out = machine | each
         for name, (rate, start) in growth.items():
             out[kernel_column(name)] = self._tally(name, rate * interval_s, start)
-        born = self._rng.poisson(3.0 * interval_s, ticks).astype(np.float64)
+        born = self._rng.poisson((3.0 + held.forks) * interval_s, ticks).astype(np.float64)
         out[kernel_column("system.process.created")] = self._tally("created", born, 310_000)
         # The recorder itself runs while it looks.
         out[kernel_column("system.process.runnable")] = np.round(running.runnable + 1).astype(np.int64)
@@ -188,9 +199,9 @@ class Processor:
         times = {run_time(str(core)): ran[core] for core in range(cores)}
         return times | {run_delay(str(core)): delay[core] for core in range(cores)}
 
-    def _loads(self, running: Running) -> dict[Column, IntArray]:
+    def _loads(self, running: Running, held: Held) -> dict[Column, IntArray]:
         """What /proc/loadavg would show: the kernel's damped counts of runnable and blocked tasks."""
-        tasks = running.runnable + running.blocked
+        tasks = running.runnable + running.blocked + held.hung
         out: dict[Column, IntArray] = {}
         for span, minutes in (("1m", 1), ("5m", 5), ("15m", 15)):
             kept = np.exp(-self._scenario.interval_s / (60.0 * minutes))

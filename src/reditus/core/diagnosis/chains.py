@@ -42,13 +42,18 @@ def _swap_share(readings: Readings, effect: Finding, rules: Parameters) -> str |
 
 
 def _reread_share(readings: Readings, effect: Finding, rules: Parameters) -> str | None:
-    """How much of what the disk read had been in memory a moment before."""
+    """How much of what the disk read had been in memory a moment before; files do not come from a disk that carries swap."""
+    if _swap_share(readings, effect, rules):
+        return None
     window = Window(effect.start_ns, effect.end_ns)
     read, again = readings.sampled("disk.read.rate", effect.device), readings.sampled("memory.refaults")
     if read is None or again is None:
         return None
-    total, pages = summarise(read, window).total or 0.0, summarise(again, window).total or 0.0
-    share = min(pages * PAGE_BYTES / total, 1.0) if total > 0 else 0.0
+    total, refaulted = summarise(read, window).total or 0.0, (summarise(again, window).total or 0.0) * PAGE_BYTES
+    swapped = readings.sampled("swap.in")
+    # Pages that come back from swap are refaults too, and not of files.
+    files = refaulted - (0.0 if swapped is None else summarise(swapped, window).total or 0.0)
+    share = min(max(files, 0.0) / total, 1.0) if total > 0 else 0.0
     told = f"{share:.0%} of what {effect.device} read had been in memory shortly before."
     return told if share >= rules.chain_swap_share else None
 
@@ -67,6 +72,7 @@ LINKS = (
     Link("memory.pressure", "memory.oom_kill", lambda *_: "No memory could be had any more."),
     Link("memory.leak", "memory.pressure", lambda *_: "Programs grew until hardly any memory was left."),
     Link("memory.leak", "swap.full", lambda *_: "What kept growing filled the swap."),
+    Link("memory.leak", "memory.cache_thrash", lambda *_: "Programs grew into the memory that files had."),
     Link("memory.pressure", "memory.cache_thrash", lambda *_: "Programs took the memory that files had."),
     Link("memory.cache_thrash", "disk.saturated", _reread_share),
     Link("disk.writeback", "disk.saturated", _same_device("What was owed to it came all at once.")),

@@ -1,7 +1,7 @@
 """What grows: a leak, a cache that only uses what is there, a cache that is too small, a full swap, a filesystem that fills."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -195,7 +195,7 @@ def _thrashing(readings: Readings, bench: Bench, available: FloatArray) -> list[
             considered=("Streaming big files: no, tasks were held up for memory.", "Swapping: no, these are files' pages."),
             next_steps=("See who reads the same files again and again.", "See what took the memory that the files had before: programs, or a control group's limit."),
         )
-        for one in sustained(enter, hold, bench.timebase, rules)
+        for one in sustained(enter, hold, bench.timebase, replace(rules, merge_break_s=rules.thrash_merge_s))
         if one.length_s(bench.timebase) >= rules.thrash_sustained_s
     ]  # fmt: skip
 

@@ -136,6 +136,9 @@ class Parameters:
     thrash_sustained_s: Annotated[float, Why("s", "A program that starts reads back what it needs within seconds.")] = (
         15.0
     )
+    thrash_merge_s: Annotated[
+        float, Why("s", "A shortage that has just begun shows when there is much to do, and hides in between.")
+    ] = 1_800.0
     swap_full_enter: Annotated[float, Why("share of swap", "Full but for crumbs.")] = 0.97
     swap_full_leave: Annotated[float, Why("share of swap", "Hysteresis, as above.")] = 0.93
     swap_full_available: Annotated[float, Why("share of all memory", "With more left nobody needs swap.")] = 0.15

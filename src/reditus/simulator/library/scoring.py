@@ -1,0 +1,159 @@
+"""How well a diagnosis tells what is true of a case: found, missed and made up, kind by kind; onsets; one cause each."""
+
+from collections import Counter
+from dataclasses import dataclass, field
+
+from reditus.core.diagnosis.finding import Diagnosis, Finding, RuledOut
+from reditus.core.types import NS_PER_S
+from reditus.simulator.library.cases import Case, Truth
+
+SLACK_S, SLACK_TICKS = 60.0, 6
+FOLLOWS_S = 300.0
+"""A symptom may outlast its cause by so long."""
+# What is false to rule out while the other is true.
+CONTRADICTS = {
+    "memory.free_low": {"memory.pressure"},
+    "swap.occupied": {"swap.thrashing"},
+    "io.iowait_harmless": {"disk.saturated", "disk.slow", "io.limited", "io.stalled"},
+    "disk.busy_steady": {"disk.saturated", "disk.slow"},
+    "load.blocked": {"cpu.saturated"},
+    "cpu.busy_unwaited": {"cpu.saturated"},
+    "memory.cache_growth": {"memory.leak"},
+}
+MUST_BE_TRUE = {"data.gap", "data.reset", "spike"}
+"""Ruled out only where the library put one."""
+
+
+@dataclass
+class Score:
+    """Of many cases together."""
+
+    found: Counter[str] = field(default_factory=Counter)
+    missed: Counter[str] = field(default_factory=Counter)
+    made_up: Counter[str] = field(default_factory=Counter)
+    onsets_good: int = 0
+    onsets: int = 0
+    single: int = 0
+    causes: int = 0
+    remarks: list[str] = field(default_factory=list)
+    """What was missed or made up, and where."""
+
+    def precision(self, kind: str) -> float | None:
+        told = self.found[kind] + self.made_up[kind]
+        return self.found[kind] / told if told else None
+
+    def recall(self, kind: str) -> float | None:
+        true = self.found[kind] + self.missed[kind]
+        return self.found[kind] / true if true else None
+
+
+def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
+    """Add a case to the score."""
+    begin_ns = case.window.start_ns
+    slack_s = max(SLACK_S, SLACK_TICKS * case.interval_s)
+    for truth in case.truths:
+        _look_for(case, truth, diagnosis, into, begin_ns)
+    problems = [truth for truth in case.truths if _is_problem(truth)]
+    for one in diagnosis.findings:
+        if not any(_explains(truth, one, begin_ns, slack_s) for truth in problems):
+            into.made_up[one.kind] += 1
+            into.remarks.append(f"{case.name}: made up {_told(one, begin_ns)}")
+    for excluded in diagnosis.ruled_out:
+        if _is_false(case, excluded, begin_ns, slack_s):
+            into.made_up[excluded.kind] += 1
+            into.remarks.append(f"{case.name}: falsely ruled out {_told(excluded, begin_ns)}")
+    for truth in problems:
+        roots = [
+            one
+            for one in diagnosis.findings
+            if not one.caused_by and _explains(truth, one, begin_ns, slack_s)
+            # What another trouble explains better is that one's.
+            and not any(other is not truth and other.trouble.kind == one.kind and _overlaps(other, one, begin_ns, 0.0) for other in problems)
+        ]  # fmt: skip
+        into.causes += 1
+        into.single += len(roots) == 1
+        if len(roots) > 1:
+            into.remarks.append(
+                f"{case.name}: {len(roots)} causes told for one: {', '.join(_told(one, begin_ns) for one in roots)}"
+            )
+
+
+def _look_for(case: Case, truth: Truth, diagnosis: Diagnosis, into: Score, begin_ns: int) -> None:
+    kind = truth.trouble.kind
+    told: list[Finding | RuledOut] = [
+        one
+        for one in (*diagnosis.findings, *diagnosis.ruled_out)
+        if one.kind == kind
+        and (truth.trouble.device is None or _same_device(truth.trouble.device, one))
+        and _overlaps(truth, one, begin_ns, 2 * case.interval_s)
+    ]
+    period_s = truth.trouble.period_s
+    if period_s is not None:
+        kind = "periodic"
+        told = [
+            one
+            for one in told
+            if isinstance(one, Finding) and one.pattern.period_s and abs(one.pattern.period_s / period_s - 1) < 0.1
+        ]
+    if not told:
+        into.missed[kind] += 1
+        into.remarks.append(
+            f"{case.name}: missed {kind} {truth.trouble.device or ''} {truth.start_s:.0f}-{truth.end_s:.0f} s"
+        )
+        return
+    into.found[kind] += 1
+    first = min(told, key=lambda one: one.start_ns)
+    if isinstance(first, Finding) and truth.trouble.steady and period_s is None:
+        apart_s = abs((first.onset.at_ns - begin_ns) / NS_PER_S - truth.start_s)
+        into.onsets += 1
+        if apart_s <= max(2 * case.interval_s, 2.0) + 1e-6:
+            into.onsets_good += 1
+        else:
+            into.remarks.append(f"{case.name}: onset of {kind} off by {apart_s:.1f} s")
+
+
+def _is_problem(truth: Truth) -> bool:
+    return truth.trouble.kind not in CONTRADICTS and truth.trouble.kind not in MUST_BE_TRUE
+
+
+def _same_device(device: str, one: Finding | RuledOut) -> bool:
+    return one.device == device or device in one.explanation
+
+
+def _overlaps(truth: Truth, one: Finding | RuledOut, begin_ns: int, slack_s: float) -> bool:
+    start_s, end_s = (one.start_ns - begin_ns) / NS_PER_S, (one.end_ns - begin_ns) / NS_PER_S
+    return start_s < truth.end_s + slack_s and end_s > truth.start_s - slack_s
+
+
+def _explains(truth: Truth, one: Finding, begin_ns: int, slack_s: float) -> bool:
+    trouble = truth.trouble
+    right = one.kind == trouble.kind and (trouble.device is None or _same_device(trouble.device, one))
+    after_s = FOLLOWS_S if one.kind in trouble.allowed else slack_s
+    return (right or one.kind in trouble.allowed) and _overlaps(truth, one, begin_ns, after_s)
+
+
+def _is_false(case: Case, excluded: RuledOut, begin_ns: int, slack_s: float) -> bool:
+    if excluded.kind in MUST_BE_TRUE:
+        return not any(
+            truth.trouble.kind == excluded.kind and _overlaps(truth, excluded, begin_ns, slack_s)
+            for truth in case.truths
+        )
+    against = CONTRADICTS.get(excluded.kind, set())
+    return any(
+        truth.trouble.kind in against
+        and (truth.trouble.device is None or excluded.device in (None, truth.trouble.device))
+        and _mostly_within(truth, excluded, begin_ns)
+        for truth in case.truths
+    )
+
+
+def _mostly_within(truth: Truth, excluded: RuledOut, begin_ns: int) -> bool:
+    """Whether more than half of what is ruled out lies in the trouble."""
+    start_s, end_s = (excluded.start_ns - begin_ns) / NS_PER_S, (excluded.end_ns - begin_ns) / NS_PER_S
+    shared_s = min(end_s, truth.end_s) - max(start_s, truth.start_s)
+    return shared_s > 0.5 * (end_s - start_s)
+
+
+def _told(one: Finding | RuledOut, begin_ns: int) -> str:
+    start_s, end_s = (one.start_ns - begin_ns) / NS_PER_S, (one.end_ns - begin_ns) / NS_PER_S
+    return f"{one.kind} {one.device or ''} {start_s:.0f}-{end_s:.0f} s"
