@@ -143,7 +143,7 @@ def test_groups_with_other_ticks_are_laid_beside_each_other():
 @pytest.mark.parametrize(
     ("host", "measure", "start_h", "end_h", "least", "most"),
     [
-        ("leafdb", "memory.strain", 2, 20, 0, 0.02),
+        ("leafdb", "memory.strain", 2, 17, 0, 0.02),
         ("leafdb", "memory.strain", 29, 31, 0.9, 1),
         ("leafdb", "swap.strain", 29, 31, 0.6, 1),
         ("leafdb", "disk.strain@sdb", 29, 31, 0.9, 1),

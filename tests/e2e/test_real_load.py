@@ -97,7 +97,9 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
 def test_a_busy_machine_where_nobody_waits_is_ruled_out(running, recorded, page):
     archive, _, unwaited = recorded
     diagnosis = httpx.get(f"{running.url}/api/archives/{archive}/diagnosis", trust_env=False).json()
-    assert not [one for one in diagnosis["findings"] if seconds(one["end"]) > unwaited.start_s + WITHIN_S]
+    # Where this machine is a guest, its host may take cores away from it, and that is rightly told.
+    ours = [one for one in diagnosis["findings"] if one["kind"] != "cpu.steal"]
+    assert not [one for one in ours if seconds(one["end"]) > unwaited.start_s + WITHIN_S]
     late = [one for one in diagnosis["ruled_out"] if seconds(one["end"]) > unwaited.start_s + WITHIN_S]
     (excluded,) = late
     assert excluded["kind"] == "cpu.busy_unwaited"

@@ -126,13 +126,13 @@ def test_summaries_are_the_apis(bench, running):
 
 
 def test_a_finding_sets_window_and_needle(bench):
-    bench.get_by_role("tab", name="Findings 1").wait_for()
+    bench.get_by_role("tab", name="Findings 2").wait_for()
     bench.keyboard.press("n")
     wait_until(lambda: place(bench)[2] is not None)
     start, end, at = place(bench)
     assert at == BEGIN_S + 18 * 60 + 20
     assert start < at < end < BEGIN_S + HOUR_S
-    panel = bench.locator("[data-finding]")
+    panel = bench.locator("[data-finding]").first
     assert "15 min 25 s lost" in panel.inner_text()
     assert "Began 09:18:20 ± 1 s" in " ".join(panel.inner_text().split())
     assert "Look at next" in panel.inner_text()

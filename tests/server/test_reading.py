@@ -137,16 +137,20 @@ def test_a_diagnosis_names_what_ran_out_and_what_did_not(stitch):
     diagnosis = stitch.get(f"{BASE}/diagnosis").json()
     assert diagnosis["host"] == "stitch-01"
     assert set(diagnosis["window"]) == {"from", "to", "coverage"}
-    (finding,) = diagnosis["findings"]
-    assert finding["kind"] == "cpu.saturated"
+    finding, one_core = diagnosis["findings"]
+    assert (finding["kind"], one_core["kind"], one_core["device"]) == ("cpu.saturated", "cpu.one_core", "5")
     assert finding["start"] == "2026-11-12T09:18:20Z"
     assert set(finding) >= {"id", "resource", "device", "end", "onset", "severity", "time_lost_s", "confidence", "evidence",
                             "explanation", "considered", "next", "caused_by", "symptoms", "pattern"}  # fmt: skip
-    assert [one["kind"] for one in diagnosis["ruled_out"]] == ["memory.free_low", "cpu.busy_unwaited"]
+    assert [one["kind"] for one in diagnosis["ruled_out"]] == [
+        "memory.cache_growth",
+        "memory.free_low",
+        "cpu.busy_unwaited",
+    ]
 
 
 def test_a_diagnosis_of_a_quiet_window_finds_nothing(stitch):
-    window = {"from": "2026-11-12T09:00:00Z", "to": "2026-11-12T09:10:00Z"}
+    window = {"from": "2026-11-12T09:00:00Z", "to": "2026-11-12T09:06:00Z"}
     diagnosis = stitch.get(f"{BASE}/diagnosis", params=window).json()
     assert (diagnosis["findings"], diagnosis["ruled_out"]) == ([], [])
 

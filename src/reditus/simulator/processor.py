@@ -22,7 +22,8 @@ from reditus.simulator.scenario import Priority, Scenario
 from reditus.simulator.troubles import Held
 
 INTERRUPT_SHARE, SOFT_SHARE = 0.002, 0.008
-BLOCKS_OF_NOISE = 8
+STAYS_S = 8.0
+"""How long work stays on its core; over longer ticks the unevenness averages out."""
 IDLE_START = 4_000_000
 
 
@@ -123,10 +124,10 @@ class Processor:
         """Spread work over the room that is left, unevenly, and exactly `wanted` in sum."""
         room = 1.0 - taken
         cores, ticks = taken.shape
-        # The unevenness changes every few ticks only: work stays where it is for a while, and noise is costly.
-        parts = -(-ticks // BLOCKS_OF_NOISE)
-        coarse = np.clip(self._rng.normal(1.0, 0.35, (cores, parts)), 0.1, None)
-        weight = room * np.repeat(coarse, BLOCKS_OF_NOISE, axis=1)[:, :ticks]
+        block = max(round(STAYS_S / self._scenario.interval_s), 1)
+        uneven = 0.35 * np.sqrt(min(STAYS_S / self._scenario.interval_s, 1.0))
+        coarse = np.clip(self._rng.normal(1.0, uneven, (cores, -(-ticks // block))), 0.1, None)
+        weight = room * np.repeat(coarse, block, axis=1)[:, :ticks]
         share: FloatArray = weight * (wanted / np.maximum(weight.sum(axis=0), 1e-12))
         np.minimum(share, room, out=share)
         # What did not fit on one core fills the others evenly.

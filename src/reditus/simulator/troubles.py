@@ -117,8 +117,8 @@ class Troubles:
         for name in sorted({one.device for one in self._scenario.faults if one.kind is FaultKind.QUOTA}):
             on = self.level(FaultKind.QUOTA, at_s, name) > 0
             own = {CGROUP: f"/{name}"}
-            periods = on * PERIODS_PER_S * interval_s
-            throttled: FloatArray = np.where(held.quota_stall > 0.02, periods, 0.0) * on
+            periods: FloatArray = on * np.float64(PERIODS_PER_S * interval_s)
+            throttled: FloatArray = periods * (held.quota_stall > 0.02)
             out[kernel_column("system.cgroup.cpu.periods", own)] = self._tally((name, "periods"), periods, 8_000)
             out[kernel_column("system.cgroup.cpu.throttled_periods", own)] = self._tally((name, "held"), throttled, 12)
         return out
@@ -135,9 +135,8 @@ class Troubles:
         out: dict[Column, IntArray] = {}
         for mount in sorted({one.device for one in self._scenario.faults if one.kind is FaultKind.FILLING}):
             grown = self.level(FaultKind.FILLING, at_s, mount) * np.float64(self._scenario.interval_s)
-            used = np.minimum(
-                self._tally(mount, grown, int(USED_AT_FIRST * FILESYSTEM_BYTES)), int(0.999 * FILESYSTEM_BYTES)
-            )
+            told = self._tally(mount, grown.astype(np.float64), int(USED_AT_FIRST * FILESYSTEM_BYTES))
+            used = np.minimum(told, int(0.999 * FILESYSTEM_BYTES))
             for state, values in (("used", used), ("free", FILESYSTEM_BYTES - used)):
                 out[kernel_column("system.filesystem.usage", {MOUNT: mount, FILESYSTEM_STATE: state})] = values
         return out

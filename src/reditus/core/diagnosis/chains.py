@@ -62,23 +62,34 @@ def _same_device(words: str) -> _Number:
     return lambda *_: words
 
 
-SAME_DEVICE = {("disk.writeback", "disk.saturated"), ("disk.writeback", "disk.slow"), ("disk.hot", "disk.saturated")}
+SAME_DEVICE = {
+    ("disk.writeback", "disk.saturated"), ("disk.writeback", "disk.slow"), ("disk.writeback", "disk.hot"),
+    ("disk.hot", "disk.saturated"),
+}  # fmt: skip
 """Links that hold only where cause and effect are of one device."""
 LINKS = (
     Link(
         "memory.pressure", "swap.thrashing", lambda *_: "What did not fit into memory went to swap and was read back."
     ),
     Link("swap.thrashing", "disk.saturated", _swap_share),
+    Link("swap.thrashing", "disk.slow", _swap_share),
     Link("memory.pressure", "memory.oom_kill", lambda *_: "No memory could be had any more."),
     Link("memory.leak", "memory.pressure", lambda *_: "Programs grew until hardly any memory was left."),
     Link("memory.leak", "swap.full", lambda *_: "What kept growing filled the swap."),
     Link("memory.leak", "memory.cache_thrash", lambda *_: "Programs grew into the memory that files had."),
     Link("memory.pressure", "memory.cache_thrash", lambda *_: "Programs took the memory that files had."),
     Link("memory.cache_thrash", "disk.saturated", _reread_share),
+    Link("memory.pressure", "swap.full", lambda *_: "What did not fit into memory filled the swap."),
+    Link("swap.thrashing", "io.stalled", lambda *_: "Tasks waited for pages that had gone to swap."),
+    Link("memory.cache_thrash", "io.stalled", lambda *_: "Tasks waited for files that had been dropped from memory."),
+    Link("disk.hot", "io.stalled", lambda *_: "Tasks waited for the one disk that carries most of the work."),
+    Link("disk.writeback", "disk.hot", _same_device("What was owed to it came all at once.")),
     Link("disk.writeback", "disk.saturated", _same_device("What was owed to it came all at once.")),
     Link("disk.hot", "disk.saturated", _same_device("It was asked for several times what its equals were.")),
     Link("disk.writeback", "disk.slow", _same_device("What was owed to it came all at once.")),
     Link("cpu.interrupts", "net.backlog", lambda *_: "The one core that took all packets could not keep up."),
+    Link("cpu.interrupts", "net.loss", lambda *_: "The one core that took all packets could not keep up."),
+    Link("net.saturated", "net.loss", lambda *_: "A full link drops what its queue cannot hold."),
     Link("net.backlog", "net.loss", lambda *_: "Packets that were thrown away had to be sent again."),
     Link("cpu.churn", "cpu.saturated", lambda *_: "The kernel's starting and switching of tasks took the cores."),
     Link("cpu.thermal", "cpu.saturated", lambda *_: "Slower cores take longer for the same work."),
@@ -89,9 +100,8 @@ LINKS = (
 
 def chained(findings: Sequence[Finding], readings: Readings, rules: Parameters) -> list[Finding]:
     """The findings, each with the ids of what brought it about and of what it brought about."""
-    causes: dict[str, list[str]] = {one.id: [] for one in findings}
+    causes: dict[str, list[tuple[str, str]]] = {one.id: [] for one in findings}
     symptoms: dict[str, list[str]] = {one.id: [] for one in findings}
-    words: dict[str, list[str]] = {one.id: [] for one in findings}
     for link in LINKS:
         for effect in (one for one in findings if one.kind == link.effect):
             own = (link.cause, link.effect) in SAME_DEVICE
@@ -104,18 +114,43 @@ def chained(findings: Sequence[Finding], readings: Readings, rules: Parameters) 
                 continue
             # Of several the one that overlaps it most.
             cause = max(fitting, key=lambda one: _overlap_ns(one, effect))
-            causes[effect.id].append(cause.id)
-            symptoms[cause.id].append(effect.id)
-            words[effect.id].append(told)
+            causes[effect.id].append((cause.id, told))
+    nearest = {one: _nearest(told, causes) for one, told in causes.items()}
+    for effect_id, told_of in nearest.items():
+        for cause_id, _ in told_of:
+            symptoms[cause_id].append(effect_id)
     return [
         replace(
             one,
-            caused_by=tuple(causes[one.id]),
+            caused_by=tuple(cause for cause, _ in nearest[one.id]),
             symptoms=tuple(symptoms[one.id]),
-            explanation=" ".join([one.explanation, *words[one.id]]),
+            explanation=" ".join([one.explanation, *(told for _, told in nearest[one.id])]),
         )
         for one in findings
     ]
+
+
+def _nearest(told: list[tuple[str, str]], causes: dict[str, list[tuple[str, str]]]) -> list[tuple[str, str]]:
+    """Without the causes of causes: what came of a leak by way of a shortage came of the shortage."""
+    further = {above for one, _ in told for above in _all_above(one, causes)}
+    return [each for each in told if each[0] not in further] or told
+
+
+def _all_above(finding: str, causes: dict[str, list[tuple[str, str]]]) -> set[str]:
+    above: set[str] = set()
+    open_ = [cause for cause, _ in causes[finding]]
+    while open_:
+        one = open_.pop()
+        if one not in above:
+            above.add(one)
+            open_ += [cause for cause, _ in causes[one]]
+    return above
+
+
+def follows(effect: Finding, others: Sequence[Finding], rules: Parameters) -> bool:
+    """Whether some mechanism could have brought it about from one of the others, by kind and time alone."""
+    causes = {link.cause for link in LINKS if link.effect == effect.kind}
+    return any(one.kind in causes and _leads_to(one, effect, rules) for one in others)
 
 
 def _leads_to(cause: Finding, effect: Finding, rules: Parameters) -> bool:

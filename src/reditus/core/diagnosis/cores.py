@@ -215,7 +215,12 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
         if readings.frame.values_of(THROTTLED_PERIODS, "linux.cgroup")
         else None
     )
-    idle = seen.busy / seen.count < rules.quota_busy_most
+    # A core that the hypervisor took is not idle either.
+    stolen = np.array(
+        [known(readings.on(bench.timebase, "cpu.steal", name), len(seen.busy)) for name in seen.names]
+    ).reshape(len(seen.names), len(seen.busy))
+    taken = seen.each + stolen
+    idle = (seen.busy + stolen.sum(axis=0)) / seen.count < rules.quota_busy_most
     held: list[Held] = []
     if told is not None:
         share = np.nan_to_num(told)
@@ -224,7 +229,7 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
         lost = share if seen.stall is None else np.nan_to_num(seen.stall)
     elif seen.stall is not None:
         lost = np.nan_to_num(seen.stall)
-        hottest = seen.each.max(axis=0) if len(seen.names) else seen.busy
+        hottest = taken.max(axis=0) if len(seen.names) else seen.busy
         free = idle & (hottest < rules.quota_hottest_most)
         enter, hold = free & (lost >= rules.cpu_stall_enter), free & (lost >= rules.cpu_stall_leave)
     else:

@@ -64,6 +64,10 @@ class _Disk:
     """Requests a second that it has served at its normal pace."""
     stall: FloatArray | None
     """Of the machine: no kernel tells it per disk."""
+    moved: FloatArray
+    """Bytes a second, in both directions."""
+    alone: BoolArray
+    """Ticks at which little queued, so that they show what one request takes; none where there were too few of them."""
 
 
 def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
@@ -131,6 +135,7 @@ def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
         normal_s, normal_s if seen_alone else float(np.quantile(waits[active], rules.disk_normal_quantile)),
         float(np.quantile(requests[usual], SERVED_QUANTILE)) if usual.any() else 0.0,
         readings.on(base, "stall.io.some"),
+        of("disk.read.rate") + of("disk.write.rate"), alone if seen_alone else np.zeros(len(alone), dtype=bool),
     )  # fmt: skip
 
 
@@ -138,7 +143,12 @@ def _judge(disk: _Disk) -> tuple[list[Finding], list[tuple[str, RuledOut]]]:
     bench, rules = disk.bench, disk.bench.rules
     long_s = max(rules.disk_wait_times * disk.normal_s, rules.disk_least_wait_s)
     held_s = max(rules.disk_wait_times_leave * disk.normal_s, rules.disk_least_wait_s / 2)
-    enter, hold = disk.wait >= long_s, disk.wait >= held_s
+    # A quick disk with very many in flight may answer each in less, and yet far later than it could.
+    deep = disk.queue >= rules.disk_very_deep_queue
+    enter = (disk.wait >= long_s) | (deep & (disk.wait >= rules.disk_queued_wait_times * disk.normal_s))
+    hold = (disk.wait >= held_s) | (
+        (disk.queue >= rules.disk_deep_queue) & (disk.wait >= rules.disk_queued_wait_times / 2 * disk.normal_s)
+    )
     stalled = (
         np.ones(len(disk.wait), dtype=bool) if disk.stall is None else np.nan_to_num(disk.stall) >= rules.io_stall_enter
     )
@@ -195,6 +205,7 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
         queue >= rules.disk_deep_queue
         and busy >= rules.disk_busy_leave
         and served >= rules.disk_plateau_share * disk.served_per_s
+        and _service_times(disk, stretch) < rules.disk_service_times
     )
     kind = SATURATED if deep else SLOW
     lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else np.nan_to_num(disk.stall)
@@ -225,6 +236,27 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
             "Compare with its equals under one volume: one slow disk holds up all.",
         ),
     )  # fmt: skip
+
+
+def _service_times(disk: _Disk, stretch: Stretch) -> float:
+    """How many times as long as usual the disk worked for a request, larger requests allowed for; 1 where that is not
+    known.
+    """
+    normal_s, normal_bytes = _a_request(disk, disk.alone)
+    within = np.zeros(len(disk.alone), dtype=bool)
+    within[stretch.ticks] = True
+    here_s, here_bytes = _a_request(disk, within)
+    if normal_s <= 0 or here_s <= 0:
+        return 1.0
+    return here_s / normal_s / max(here_bytes / normal_bytes if normal_bytes > 0 else 1.0, 1.0)
+
+
+def _a_request(disk: _Disk, ticks: BoolArray) -> tuple[float, float]:
+    """Seconds of work and bytes of one request, in the mean over the ticks; zeros where there were none."""
+    requests = float(disk.requests[ticks].sum())
+    if requests <= 0:
+        return 0.0, 0.0
+    return float(disk.busy[ticks].sum()) / requests, float(disk.moved[ticks].sum()) / requests
 
 
 def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:

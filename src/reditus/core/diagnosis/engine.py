@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+import numpy as np
+
 from reditus.core.bins import Window, summarise
 from reditus.core.diagnosis import (
     cores,
@@ -16,10 +18,10 @@ from reditus.core.diagnosis import (
     recording,
     waits,
 )
-from reditus.core.diagnosis.chains import chained
+from reditus.core.diagnosis.chains import chained, follows
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.patterns import patterned
+from reditus.core.diagnosis.patterns import as_spike, patterned
 from reditus.core.diagnosis.readings import Readings
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import Measure, measure_named
@@ -65,9 +67,10 @@ def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> D
         findings += found
         ruled_out += excluded
     seen = readings.sampled(COVERAGE_OF)
-    findings, spikes = patterned(findings, _length_s(seen, window), rules or Parameters())
+    findings, spikes = patterned(findings, _length_s(seen, window), _tick_s(seen), rules or Parameters())
+    # A moment of what a longer trouble brings about is that trouble's.
+    ruled_out += [as_spike(one) for one in spikes if not follows(one, findings, rules or Parameters())]
     findings = chained(findings, readings, rules or Parameters())
-    ruled_out += spikes
     return Diagnosis(
         window=window,
         coverage=summarise(seen, window).coverage if seen is not None and len(seen) else 0.0,
@@ -87,6 +90,10 @@ def _length_s(seen: Sampled | None, window: Window) -> float:
     if seen is None or not len(seen):
         return (window.end_ns - window.start_ns) / NS_PER_S
     return float(seen.timebase.wall_ns[-1] - seen.timebase.wall_ns[0]) / NS_PER_S
+
+
+def _tick_s(seen: Sampled | None) -> float:
+    return float(np.median(seen.timebase.interval_ns)) / NS_PER_S if seen is not None and len(seen) else 0.0
 
 
 def _touches(one: Finding | RuledOut, window: Window) -> bool:

@@ -20,7 +20,7 @@ from reditus.core.types import FloatArray
 
 NEEDS = (
     "disk.queue", "disk.busy", "disk.write.rate", "disk.read.rate", "memory.dirty", "memory.writeback", "memory.total",
-    "stall.io.some",
+    "stall.io.some", "swap.in", "swap.out", "disk.read.requests", "disk.write.requests",
 )  # fmt: skip
 
 HOT = Kind(
@@ -57,6 +57,7 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Sampled]) -
     base = next(iter(queues.values())).timebase
     rows = np.array([known(readings.on(base, "disk.queue", name), len(base)) for name in queues])
     usual = np.median(rows, axis=0)
+    swapped = known(readings.on(base, "swap.in"), len(base)) + known(readings.on(base, "swap.out"), len(base))
     found = []
     for at, name in enumerate(queues):
         bench, own = Bench(base, rules, Resource.DISK, name), rows[at]
@@ -72,7 +73,12 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Sampled]) -
         )  # fmt: skip
         # Asked for more, not only slower with the same.
         asked = requests >= rules.hot_times * np.maximum(others, 0.5)
-        hot = asked & (own >= rules.hot_queue) & (own >= rules.hot_times * usual)
+        moved = known(readings.on(base, "disk.read.rate", name), len(own)) + known(
+            readings.on(base, "disk.write.rate", name), len(own)
+        )
+        # Swap is not work that could be spread over others.
+        swap = (swapped >= rules.chain_swap_share * moved) & (swapped > 0)
+        hot = asked & ~swap & (own >= rules.hot_queue) & (own >= rules.hot_times * usual)
         hold = (own >= rules.hot_queue / 2) & (own >= rules.hot_times / 2 * usual)
         found += [
             bench.finding(

@@ -8,7 +8,7 @@ import numpy as np
 
 from reditus.core.counters import FILESYSTEM_STATE, MOUNT
 from reditus.core.diagnosis.building import Bench, Held, known, lasting
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Finding, Kind, Onset, RuledOut
 from reditus.core.diagnosis.needs import every
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
@@ -18,7 +18,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.frame import Timebase
 from reditus.core.kernel_columns import PAGE_BYTES
 from reditus.core.measures import Resource
-from reditus.core.types import NS_PER_S, FloatArray
+from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 SPACE = "system.filesystem.usage"
 NEEDS = (
@@ -97,7 +97,7 @@ def _leaks(readings: Readings, bench: Bench, total: FloatArray, available: Float
             else ""
         )
         found.append(
-            bench.finding(
+            _since_growth_began(bench, run, held, bench.finding(
                 LEAK, run.stretch, rise=held, lost=None, estimated=length_s < bench.rules.leak_long_s,
                 held=[Held("memory.programs", programs, None, "mean"), Held("memory.available", available, None, "mean")],
                 explanation=f"Programs held {run.grown / 2**20:,.0f} MiB more after {spell_duration(length_s)} than before, "
@@ -107,9 +107,27 @@ def _leaks(readings: Readings, bench: Bench, total: FloatArray, available: Float
                     "A program that fills its memory once: no, it did not come to rest.",
                 ),
                 next_steps=("See which process grew by as much in this stretch.", "See whether it falls when that program is restarted."),
-            )
+            ))
         )  # fmt: skip
     return found
+
+
+def _since_growth_began(bench: Bench, run: _Run, held: FloatArray, finding: Finding) -> Finding:
+    """With its onset where the line of growth meets the level from before: growth has no step that could be looked for."""
+    base, first = bench.timebase, run.stretch.first
+    before = held[max(first - bench.rules.onset_search_ticks, 0) : first + 1]
+    part = held[run.stretch.ticks]
+    known_ticks = np.flatnonzero(~np.isnan(part))
+    if run.trend.slope <= 0 or np.isnan(before).all() or len(known_ticks) < 2:
+        return finding
+    at_s = (base.wall_ns[run.stretch.ticks] - base.wall_ns[first])[known_ticks] / NS_PER_S
+    # The line through the middle of the growth, with its slope.
+    offset = float(np.median(part[known_ticks] - run.trend.slope * at_s))
+    meets_s = (float(np.nanmedian(before)) - offset) / run.trend.slope
+    within_s = min(max(meets_s, -float(base.interval_ns[first]) * 2 / NS_PER_S), run.stretch.length_s(base) / 4)
+    at_ns = int(base.wall_ns[first] + within_s * NS_PER_S)
+    apart_s = abs(at_ns - finding.onset.at_ns) / NS_PER_S
+    return replace(finding, onset=Onset(at_ns, max(apart_s, float(base.interval_ns[first]) / NS_PER_S)))
 
 
 def _runs(bench: Bench, held: FloatArray, total: FloatArray) -> Iterator[_Run]:
@@ -262,35 +280,57 @@ def _filling(readings: Readings, rules: Parameters) -> list[Finding]:
         if not (readings.frame.has(SPACE, used_at) and readings.frame.has(SPACE, free_at)):
             continue
         used, free = readings.frame.level(SPACE, used_at), readings.frame.level(SPACE, free_at)
-        if len(used) < rules.sustained_ticks:
-            continue
-        bench = Bench(used.timebase, rules, Resource.DISK, mount)
-        size = used.values + free.values
-        share = np.where(size > 0, free.values / np.maximum(size, 1.0), 1.0)
-        at_s = (used.timebase.wall_ns - used.timebase.wall_ns[0]) / NS_PER_S
-        trend = trend_of(at_s, free.values)
-        grown = float(np.nanmax(used.values) - used.values[0])
-        filling = (
-            trend.rising <= -rules.leak_rising and -trend.z >= rules.leak_significance
-            and grown >= rules.fs_growth_share * float(np.nanmax(size))
-        )  # fmt: skip
-        left_s = np.where(filling, free.values / max(-trend.slope, 1e-9), np.inf)
-        near = (share <= rules.fs_free_share) & (filling or share[-1] <= rules.fs_free_share / 5)
-        soon = near | (left_s <= rules.fs_soon_s)
-        for one in sustained(soon, soon, used.timebase, lasting(rules)):
-            name = f"{SPACE}{{{FILESYSTEM_STATE}=free,{MOUNT}={mount}}}"
-            when = (
-                f" At the rate at which it fills it is full in {spell_duration(float(left_s[one.last]))}."
-                if filling
-                else ""
-            )
-            found.append(
-                bench.finding(
-                    FILLING, one, rise=used.values, lost=None, held=[Held(name, free.values, None, "mean")],
-                    explanation=f"{free.values[one.last] / 2**20:,.0f} MiB of {size[one.last] / 2**20:,.0f} MiB were left at {mount}, "
-                    f"{share[one.last]:.1%}.{when}",
-                    considered=("Nearly full and at rest: no, it fills." if filling else "It fills: no, but there is hardly any room.",),
-                    next_steps=("See what was written there lately.", "Look at the largest and newest folders."),
-                )
-            )  # fmt: skip
+        if len(used) >= rules.sustained_ticks:
+            found += _of_filesystem(Bench(used.timebase, rules, Resource.DISK, mount), used.values, free.values)
     return found
+
+
+def _of_filesystem(bench: Bench, used: FloatArray, free: FloatArray) -> list[Finding]:
+    """Where it filled, and would be full soon; and where hardly anything was left, whether it filled or not."""
+    rules, base = bench.rules, bench.timebase
+    size = used + free
+    least = rules.fs_growth_share * float(np.nanmax(size))
+    found: list[Finding] = []
+    for first, last in _between_falls(used, base, least):
+        for start, end in _growing(used[first : last + 1], base.wall_ns[first : last + 1], least):
+            stretch = Stretch(first + start, first + end)
+            at_s = (base.wall_ns[stretch.ticks] - base.wall_ns[stretch.first]) / NS_PER_S
+            trend = trend_of(at_s, free[stretch.ticks])
+            left_s = float(free[stretch.last]) / max(-trend.slope, 1e-9)
+            if trend.slope < 0 and left_s <= rules.fs_soon_s:
+                found.append(_filesystem(bench, stretch, used, free, left_s))
+    short = free <= rules.fs_free_share / 5 * np.maximum(size, 1.0)
+    for one in sustained(short, short, base, lasting(rules)):
+        if not any(other.start_ns < one.end_ns(base) and one.start_ns(base) < other.end_ns for other in found):
+            found.append(_filesystem(bench, one, used, free, None))
+    return found
+
+
+def _growing(used: FloatArray, wall_ns: IntArray, least: float) -> Iterator[tuple[int, int]]:
+    """Stretches in which it grew by at least so much; pauses of a tenth of the time or less belong to them."""
+    known_ticks = np.flatnonzero(~np.isnan(used))
+    if len(known_ticks) < 4:
+        return
+    rises = known_ticks[1:][np.diff(used[known_ticks]) > 0]
+    if not len(rises):
+        return
+    pause_ns = np.diff(wall_ns[rises])
+    longest_ns = max(float(wall_ns[-1] - wall_ns[0]) / 10, 4 * float(np.median(np.diff(wall_ns))))
+    for part in np.split(rises, np.flatnonzero(pause_ns > longest_ns) + 1):
+        start, end = max(int(part[0]) - 1, 0), int(part[-1])
+        if end - start >= 4 and used[end] - used[start] >= least:
+            yield start, end
+
+
+def _filesystem(bench: Bench, stretch: Stretch, used: FloatArray, free: FloatArray, left_s: float | None) -> Finding:
+    last, mount = stretch.last, bench.device
+    name = f"{SPACE}{{{FILESYSTEM_STATE}=free,{MOUNT}={mount}}}"
+    share = free[last] / max(used[last] + free[last], 1.0)
+    when = "" if left_s is None else f" At the rate at which it filled it is full {spell_duration(left_s)} later."
+    return bench.finding(
+        FILLING, stretch, rise=used, lost=None, held=[Held(name, free, None, "mean")],
+        explanation=f"{free[last] / 2**20:,.0f} MiB of {(used[last] + free[last]) / 2**20:,.0f} MiB were left at {mount}, {share:.1%}, "
+        f"after {spell_duration(stretch.length_s(bench.timebase))}.{when}",
+        considered=("It fills: no, but there is hardly any room." if left_s is None else "Nearly full and at rest: no, it filled.",),
+        next_steps=("See what was written there lately.", "Look at the largest and newest folders."),
+    )  # fmt: skip

@@ -93,7 +93,7 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
         lost &= ~(_over(np.nan_to_num(overflows), bench, rules.loss_window_s) > 0)
     return [
         bench.finding(
-            LOSS, one, rise=share, lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
+            LOSS, one, rise=np.where(sent > 0, again / np.maximum(sent, 1e-9), 0.0), lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
             explanation=f"{bench.mean(share, one):.1%} of {bench.mean(sent, one):,.0f} TCP segments a second had to be sent again, for "
             f"{spell_duration(one.length_s(bench.timebase))}. Connections that lose segments slow down, and then wait.",
             considered=(

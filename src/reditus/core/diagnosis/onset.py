@@ -30,6 +30,17 @@ def best_split(values: FloatArray) -> int:
     return int(known[int(np.argmax(between)) + 1])
 
 
+def _levelled(values: FloatArray, low: int, first: int, high: int) -> FloatArray:
+    """The values, held between what is high for the before and low for the after: how they go up and down on either side
+    tells nothing of when the one became the other.
+    """
+    before, after = values[low:first], values[first:high]
+    if np.isnan(before).all() or np.isnan(after).all():
+        return values[low:high]
+    floor, cap = float(np.nanquantile(before, 0.75)), float(np.nanquantile(after, 0.25))
+    return np.clip(values[low:high], floor, cap) if floor < cap else values[low:high]
+
+
 def find_onset(values: FloatArray, timebase: Timebase, stretch: Stretch, search_ticks: int) -> Onset:
     """The change at the stretch's beginning, and how sure that is.
 
@@ -42,7 +53,7 @@ def find_onset(values: FloatArray, timebase: Timebase, stretch: Stretch, search_
     breaks = np.flatnonzero(~timebase.follows[low + 1 : stretch.first + 1])
     if len(breaks):
         low = low + 1 + int(breaks[-1])
-    at = low + best_split(values[low:high]) if stretch.first > low else stretch.first
+    at = low + best_split(_levelled(values, low, stretch.first, high)) if stretch.first > low else stretch.first
     tick_s = float(timebase.wall_ns[at] - timebase.start_ns[at]) / NS_PER_S
     apart_s = abs(int(timebase.start_ns[at]) - stretch.start_ns(timebase)) / NS_PER_S
     return Onset(int(timebase.start_ns[at]), tick_s + apart_s)

@@ -170,6 +170,11 @@ class Parameters:
         float,
         Why("requests in flight per share of time lost", "By Little's law those who wait at a disk are in its queue."),
     ] = 0.4
+    io_limited_tasks: Annotated[
+        float,
+        Why("tasks", "So many beyond those that have a request in flight, over a minute, are no error of counting."),
+    ] = 1.0
+    io_limited_disk_busy_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.4
     io_stalled_times: Annotated[float, Why("times its normal", "More than always, and less than a slow disk.")] = 2.0
     io_stalled_tasks: Annotated[float, Why("tasks", "More than the one whose work it is to stream a disk.")] = 2.0
     io_sustained_s: Annotated[float, Why("s", "A flush or a start makes tasks wait for some seconds.")] = 20.0
@@ -177,6 +182,10 @@ class Parameters:
     blocked_share: Annotated[
         float, Why("share of running tasks", "Running tasks are counted once a tick; of many, some are missed.")
     ] = 0.3
+    blocked_onset_s: Annotated[float, Why("s", "The kernel updates its load every five seconds.")] = 5.0
+    blocked_of_load: Annotated[
+        float, Why("share of the load", "Waiting tasks are a real part of what the load counts.")
+    ] = 0.4
     blocked_window_s: Annotated[float, Why("s", "The kernel updates its load every five seconds: three of those.")] = (
         15.0
     )
@@ -203,6 +212,9 @@ class Parameters:
     disk_wait_times_leave: Annotated[float, Why("times its normal", "Hysteresis, as above.")] = 2.5
     disk_wait_steady_times: Annotated[float, Why("times its normal", "As always, within the noise.")] = 2.0
     disk_least_wait_s: Annotated[float, Why("s", "Four times almost nothing is still almost nothing.")] = 0.01
+    disk_queued_wait_times: Annotated[
+        float, Why("times its normal", "With a very deep queue; larger requests alone do not take so much longer.")
+    ] = 15.0
     disk_deep_queue: Annotated[float, Why("requests", "More than a few tasks' single requests.")] = 4.0
     disk_very_deep_queue: Annotated[
         float, Why("requests", "So many at once are asked for by design; what they wait is the price of the depth.")
@@ -217,6 +229,10 @@ class Parameters:
             "A saturated disk serves as many as it can; a slow one far fewer.",
         ),
     ] = 0.6
+    disk_service_times: Annotated[
+        float,
+        Why("times its normal", "A disk that needs so much longer for one request of the same size is slow by itself."),
+    ] = 3.0
     hot_equals: Annotated[int, Why("disks", "Of two, one is always above the middle.")] = 3
     hot_times: Annotated[float, Why("times the others'", "Beyond what chance spreads.")] = 4.0
     hot_queue: Annotated[float, Why("requests", "A disk that hardly queues is not hot.")] = 1.5
@@ -235,6 +251,13 @@ class Parameters:
     spike_share: Annotated[
         float, Why("share of the recording", "In a short recording some seconds are a real part of it.")
     ] = 0.01
+    join_pause_s: Annotated[
+        float, Why("s", "Trouble near a threshold goes on and off; a pause of two minutes does not make two of it.")
+    ] = 120.0
+    join_pause_share: Annotated[
+        float, Why("share of the recording", "In a short recording less parts two troubles.")
+    ] = 0.03
+    join_pause_ticks: Annotated[float, Why("ticks", "The same, where ticks are far apart.")] = 6.0
     periodic_times: Annotated[int, Why("times", "Three may come at a steady distance by chance.")] = 4
     periodic_stray: Annotated[float, Why("share of the period", "Timers and loads vary by so much.")] = 0.12
     periodic_share: Annotated[float, Why("share of the distances", "One or two may be missing or odd.")] = 0.75

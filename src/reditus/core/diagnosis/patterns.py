@@ -23,26 +23,52 @@ MOST_BINS = 1 << 15
 
 
 def patterned(
-    findings: Sequence[Finding], observed_s: float, rules: Parameters
-) -> tuple[list[Finding], list[RuledOut]]:
-    """The findings with those that come again put together, and the spikes that are left. `observed_s` is how long the recording
-    is.
+    findings: Sequence[Finding], observed_s: float, tick_s: float, rules: Parameters
+) -> tuple[list[Finding], list[Finding]]:
+    """The findings with those that come again put together, and apart from them those that are no more than a spike. `observed_s` is how long the recording
+    is, `tick_s` the distance of its ticks.
     """
     out: list[Finding] = []
-    spikes: list[RuledOut] = []
+    spikes: list[Finding] = []
     for key in dict.fromkeys((one.kind, one.device) for one in findings):
         alike = sorted((one for one in findings if (one.kind, one.device) == key), key=lambda one: one.start_ns)
         period_s = _period_s(alike, rules)
         if period_s is not None:
             out.append(_together(alike, period_s))
             continue
-        for one in alike:
+        pause_s = max(min(rules.join_pause_s, rules.join_pause_share * observed_s), rules.join_pause_ticks * tick_s)
+        for one in _joined(alike, pause_s):
             short = one.length_s < min(rules.spike_s, rules.spike_share * observed_s)
             if short and one.kind not in COUNTED:
-                spikes.append(_spike(one))
+                spikes.append(one)
             else:
                 out.append(one)
     return out, spikes
+
+
+def _joined(alike: Sequence[Finding], pause_s: float) -> list[Finding]:
+    """Those that were interrupted for a moment only, put together: one trouble that goes on and off near a threshold is one."""
+    groups: list[list[Finding]] = []
+    for one in alike:
+        if groups and (one.start_ns - groups[-1][-1].end_ns) / NS_PER_S <= pause_s:
+            groups[-1].append(one)
+        else:
+            groups.append([one])
+    return [group[0] if len(group) == 1 else _on_and_off(group) for group in groups]
+
+
+def _on_and_off(group: Sequence[Finding]) -> Finding:
+    worst = max(group, key=lambda one: (one.time_lost_s, one.length_s))
+    lost_s, span_s = sum(one.time_lost_s for one in group), (group[-1].end_ns - group[0].start_ns) / NS_PER_S
+    return replace(
+        worst,
+        start_ns=group[0].start_ns,
+        end_ns=group[-1].end_ns,
+        onset=group[0].onset,
+        time_lost_s=lost_s,
+        severity=min(lost_s / span_s, 1.0),
+        explanation=f"On and off, {len(group)} times in {spell_duration(span_s)}. The worst of them: {worst.explanation}",
+    )
 
 
 def _period_s(alike: Sequence[Finding], rules: Parameters) -> float | None:
@@ -101,7 +127,7 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
     )
 
 
-def _spike(one: Finding) -> RuledOut:
+def as_spike(one: Finding) -> RuledOut:
     return RuledOut(
         SPIKE.id, SPIKE.title, one.resource, one.start_ns, one.end_ns, one.evidence,
         f"{one.title}, for {spell_duration(one.length_s)} and once: a moment's work. {one.explanation}", one.device,

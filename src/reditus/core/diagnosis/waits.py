@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.signal import lfilter
 
 from reditus.core.diagnosis.building import Bench, Held, known, lasting
 from reditus.core.diagnosis.disk import judge_disks, risen_waits
@@ -25,6 +26,7 @@ NEEDS = (
     "cpu.busy", "cpu.iowait", "cpu.blocked", "cpu.runnable", "cpu.waiting", "cpu.load.1m", "disk.busy", "disk.wait", "disk.queue",
     "stall.io.some", "stall.io.full",
 )  # fmt: skip
+STEADY_TICKS = 8
 LOAD_S = 60.0
 """The kernel's one-minute load forgets with this time constant."""
 
@@ -121,13 +123,20 @@ def _limited(seen: _Waits) -> list[Finding]:
     bench, rules = seen.bench, seen.bench.rules
     stall, busy = np.nan_to_num(seen.stall), np.nan_to_num(seen.disk_busy)
     # Tasks that wait at a disk have a request there: with fewer in flight than time is lost, they wait elsewhere.
-    free = ~seen.narrower & (busy < rules.io_limited_disk_busy) & (seen.queue < rules.io_limited_queue_share * stall)
-    stretches = _long(
-        sustained(
-            free & (stall >= rules.io_limited_enter), free & (stall >= rules.io_limited_leave), bench.timebase, rules
-        ),
-        seen, rules.io_sustained_s,
-    )  # fmt: skip
+    # Where many disks are at work for others all the time, the tasks that wait without a request are those beyond it.
+    beyond = _steadied(seen.blocked - seen.queue, seen)
+    few = seen.queue < rules.io_limited_queue_share * stall
+    free = ~seen.narrower & (busy < rules.io_limited_disk_busy) & (few | (beyond >= rules.io_limited_tasks))
+    hold = ~seen.narrower & (busy < rules.io_limited_disk_busy_leave) & (stall >= rules.io_limited_leave)
+    hold &= (seen.queue < 2 * rules.io_limited_queue_share * stall) | (beyond >= 0)
+    stretches = [
+        one
+        for one in _long(
+            sustained(free & (stall >= rules.io_limited_enter), hold, bench.timebase, rules), seen, rules.io_sustained_s
+        )
+        if bench.mean(seen.queue, one) < rules.io_limited_queue_share * bench.mean(stall, one)
+        or bench.mean(seen.blocked - seen.queue, one) >= rules.io_limited_tasks
+    ]
     return [
         bench.finding(
             LIMITED, one, rise=stall, lost=stall,
@@ -181,9 +190,12 @@ def _blocked(seen: _Waits) -> list[Finding]:
     if seen.load is None:
         return []
     bench, rules = seen.bench, seen.bench.rules
-    hidden = _hidden(seen)
+    hidden = _hidden(seen, rules.blocked_window_s)
+    # Where others wait for disks, those that hang have to be the greater part.
     quiet = (
-        np.ones(len(hidden), dtype=bool) if seen.stall is None else np.nan_to_num(seen.stall) < rules.io_limited_leave
+        np.ones(len(hidden), dtype=bool)
+        if seen.stall is None
+        else (np.nan_to_num(seen.stall) < rules.io_limited_leave) | (hidden >= 2 * _damped(seen.blocked, seen))
     )
     least = np.maximum(rules.blocked_tasks, rules.blocked_share * seen.running)
     stretches = _long(
@@ -193,7 +205,7 @@ def _blocked(seen: _Waits) -> list[Finding]:
     )
     return [
         bench.finding(
-            BLOCKED, one, rise=hidden, lost=np.clip(hidden, 0.0, 1.0), estimated=True,
+            BLOCKED, one, rise=_hidden(seen, rules.blocked_onset_s), lost=np.clip(hidden, 0.0, 1.0), estimated=True,
             held=[
                 Held("cpu.load.1m", np.nan_to_num(seen.load), None, "mean"), Held("cpu.runnable", seen.running, None, "mean"),
                 Held("cpu.blocked", seen.blocked, None, "mean"),
@@ -209,17 +221,17 @@ def _blocked(seen: _Waits) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _hidden(seen: _Waits) -> FloatArray:
+def _hidden(seen: _Waits, window_s: float) -> FloatArray:
     """Tasks counted in the load that nothing else shows, at each tick.
 
     The load is a damped count; what was counted in between follows from its change: with k = exp(−Δt / 60 s),
     count = (load(t) − k × load(t − Δt)) / (1 − k).
     """
-    base, rules = seen.bench.timebase, seen.bench.rules
+    base = seen.bench.timebase
     assert seen.load is not None
     load = seen.load
     step_s = float(np.median(base.interval_ns)) / NS_PER_S
-    back = max(int(np.ceil(rules.blocked_window_s / step_s)), 1)
+    back = max(int(np.ceil(window_s / step_s)), 1)
     out = np.zeros(len(load))
     if len(load) <= back:
         return out
@@ -258,7 +270,9 @@ def _loaded(seen: _Waits) -> list[RuledOut]:
         return []
     bench, rules = seen.bench, seen.bench.rules
     load = np.nan_to_num(seen.load)
-    high = (load >= seen.cores) & (load >= 1.5) & (_smooth(seen.running, seen) < rules.load_idle_share * seen.cores)
+    running, blocked = _damped(seen.running, seen), _damped(seen.blocked, seen)
+    idle = running < rules.load_idle_share * seen.cores
+    high = idle & (load >= seen.cores) & (load >= 1.5) & (blocked >= rules.blocked_of_load * load)
     stretches = _long(sustained(high, high, bench.timebase, lasting(rules)), seen, rules.load_sustained_s)
     return [
         bench.ruled_out(
@@ -274,10 +288,18 @@ def _loaded(seen: _Waits) -> list[RuledOut]:
     ]  # fmt: skip
 
 
-def _smooth(values: FloatArray, seen: _Waits) -> FloatArray:
-    """As the load sees it: a minute's damped mean."""
+def _steadied(values: FloatArray, seen: _Waits) -> FloatArray:
+    """The mean of a minute, or of some ticks where those are far apart: what is counted once a tick is noisy."""
     step_s = float(np.median(seen.bench.timebase.interval_ns)) / NS_PER_S
-    width = max(int(LOAD_S / step_s), 1)
-    sums = np.cumsum(np.concatenate([np.zeros(width), values]))
-    shared: FloatArray = (sums[width:] - sums[:-width]) / np.minimum(np.arange(1, len(values) + 1), width)
-    return shared
+    width = max(round(LOAD_S / step_s), STEADY_TICKS) | 1
+    padded = np.pad(values, width // 2, mode="edge")
+    mean: FloatArray = np.convolve(padded, np.full(width, 1.0 / width), "valid")
+    return mean
+
+
+def _damped(values: FloatArray, seen: _Waits) -> FloatArray:
+    """As the one-minute load sees it: each second forgets a sixtieth of what was."""
+    step_s = float(np.median(seen.bench.timebase.interval_ns)) / NS_PER_S
+    kept = float(np.exp(-step_s / LOAD_S))
+    damped: FloatArray = lfilter([1.0 - kept], [1.0, -kept], values, zi=values[:1] * kept)[0]
+    return damped

@@ -13,7 +13,7 @@ from reditus.core.types import NS_PER_S
 from reditus.simulator.host import simulate
 from reditus.simulator.library import recipes
 from reditus.simulator.library.machines import LIBRARY, SIZES, ordinary
-from reditus.simulator.library.recipes import LOOK_ALIKES, NEEDS_EQUALS, PROBLEMS, Recipe, Trouble, When
+from reditus.simulator.library.recipes import FEW_CORES, LOOK_ALIKES, NEEDS_EQUALS, PROBLEMS, Recipe, Trouble, When
 from reditus.simulator.scenario import Fault, FaultKind, Machine, Scenario, Work
 
 BEGIN_NS = 1_790_000_000 * NS_PER_S
@@ -23,7 +23,7 @@ LONG_TICKS = 3_600
 TIMES_EACH, TIMES_LOOK_ALIKE, PAIRS, RESTARTS = 6, 4, 36, 6
 NEED_STALL = {"io.limited", "io.stalled", "memory.cache_thrash", "memory.pressure", "cpu.quota"}
 """Kinds that nothing tells where the kernel has no stall totals, or hardly."""
-WANTS_LENGTH_S = {"memory.free_low": 600.0, "swap.occupied": 600.0, "load.blocked": 900.0, "spike": 3_000.0}
+WANTS_LENGTH_S = {"memory_free_low": 600.0, "swap_occupied": 600.0, "load_blocked": 900.0, "spike": 3_000.0}
 """What only looks like a problem is told where it goes on for minutes; a spike is one in a long recording."""
 
 
@@ -75,7 +75,7 @@ def cases(seed: int = 1) -> Iterator[Case]:
             yield _single(recipe, size, next(paces), rng, without_stall=time == 2, with_gap=time == 3)
     for recipe in LOOK_ALIKES:
         for _ in range(TIMES_LOOK_ALIKE):
-            yield _single(recipe, next(sizes), next(paces), rng)
+            yield _single(recipe, _fitting(recipe, next(sizes)), next(paces), rng)
     for at in range(PAIRS):
         yield _pair(rng, next(sizes), next(paces), overlapping=at % 3 == 0)
     for at in range(RESTARTS):
@@ -93,12 +93,16 @@ def normal_days(seed: int = 1) -> Iterator[Case]:
 
 
 def _fitting(recipe: Recipe, size: str) -> str:
+    if recipe in FEW_CORES:
+        return "small"
     return "medium" if recipe in NEEDS_EQUALS and size == "small" else size
 
 
 def _single(
     recipe: Recipe, size: str, pace_s: float, rng: np.random.Generator, *, without_stall: bool = False, with_gap: bool = False
 ) -> Case:  # fmt: skip
+    if recipe in (recipes.spike, recipes.cache_growth):
+        pace_s = 1.0  # at a slower pace some seconds are not even four ticks, and memory fills by itself in a day
     machine = SIZES[size](rng)
     base = ordinary(machine, rng)
     length_s = _length_s(recipe, pace_s, rng)
@@ -112,10 +116,15 @@ def _single(
 
 def _pair(rng: np.random.Generator, size: str, pace_s: float, *, overlapping: bool) -> Case:
     """Two troubles of different resources, one after the other or at once."""
-    machine = SIZES[size](rng)
-    base = ordinary(machine, rng)
     names = [one for one in PROBLEMS if one not in (recipes.periodic, *NEEDS_EQUALS)]
-    pool = names if overlapping else [*names, *(one for one in LOOK_ALIKES if one is not recipes.spike)]
+    if overlapping:
+        # Whoever waits for its own memory asks for less of everything else.
+        names = [one for one in names if _resource(one) not in ("memory", "swap", "cache")]
+    pool = (
+        names
+        if overlapping
+        else [*names, *(one for one in LOOK_ALIKES if one not in (recipes.spike, recipes.cache_growth))]
+    )
     first = pool[int(rng.integers(len(pool)))]
     length_s = max(float(rng.integers(*TICKS)) * pace_s, 1_200.0 if pace_s < 1 else 0.0)
     spans = ((0.3, 0.6), (0.3, 0.6)) if overlapping else ((0.15, 0.45), (0.55, 0.85))
@@ -123,6 +132,9 @@ def _pair(rng: np.random.Generator, size: str, pace_s: float, *, overlapping: bo
     second = pool[int(rng.integers(len(pool)))]
     while _resource(second) == _resource(first) or (overlapping and _clash(first, second)):
         second = pool[int(rng.integers(len(pool)))]
+    size = _fitting(second, _fitting(first, size))
+    machine = SIZES[size](rng)
+    base = ordinary(machine, rng)
     for recipe, (begin, end) in zip((first, second), spans, strict=True):
         when = _when(rng, length_s, pace_s, begin, end)
         trouble = recipe(machine, base, when)
@@ -199,9 +211,7 @@ def _end_s(trouble: Trouble, when: When) -> float:
 
 
 def _length_s(recipe: Recipe, pace_s: float, rng: np.random.Generator) -> float:
-    kind = {recipes.memory_free_low: "memory.free_low", recipes.swap_occupied: "swap.occupied",
-            recipes.load_blocked: "load.blocked", recipes.spike: "spike"}.get(recipe, "")  # fmt: skip
-    return max(float(rng.integers(*TICKS)) * pace_s, WANTS_LENGTH_S.get(kind, 0.0))
+    return max(float(rng.integers(*TICKS)) * pace_s, WANTS_LENGTH_S.get(recipe.__name__, 0.0))
 
 
 def _resource(recipe: Recipe) -> str:

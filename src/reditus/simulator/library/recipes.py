@@ -143,8 +143,8 @@ def memory_oom_kill(machine: Machine, base: tuple[Work, ...], when: When) -> Tro
 
 def swap_full(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
     """Grows until swap is full, and a little later it is over."""
-    wanted = _room_bytes(machine, base) + machine.swap_bytes - machine.parked_bytes
-    grower = _job(when, "grower", workers=1, intensity=0.1, memory_bytes=int(wanted * 0.995))
+    wanted = _room_bytes(machine, base) + 0.995 * (machine.swap_bytes - machine.parked_bytes)
+    grower = _job(when, "grower", workers=1, intensity=0.1, memory_bytes=int(wanted))
     begins_s = when.start_s + MEMORY_FILLS_S
     return Trouble("swap.full", (grower,), allowed=MEMORY_SIGNS, begins_s=begins_s, steady=False)
 
@@ -213,8 +213,11 @@ def fs_filling(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 def net_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     link = machine.links[-1]
-    way = "receive_bytes_per_s" if when.rng.random() < 0.5 else "send_bytes_per_s"
-    work = _job(when, workers=1, intensity=0.2, link=link.name, packet_bytes=8_000, **{way: link.bits_per_s / 8 * 1.3})
+    asked = link.bits_per_s / 8 * 1.3
+    receive, send = (asked, 0.0) if when.rng.random() < 0.5 else (0.0, asked)
+    work = _job(
+        when, workers=1, intensity=0.2, link=link.name, packet_bytes=8_000, receive_bytes_per_s=receive, send_bytes_per_s=send
+    )  # fmt: skip
     return Trouble("net.saturated", (work,), device=link.name, allowed=frozenset({"net.loss"}))
 
 
@@ -276,7 +279,7 @@ def swap_occupied(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 def iowait_harmless(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     """As many readers as make it look bad, each with a disk of its own that serves it as always."""
     slow = Disk("copy0", service_s=0.004, parallel=8, bytes_per_s=400e6)
-    changed = replace(machine, cores=min(machine.cores, 4), disks=(*machine.disks, slow))
+    changed = replace(machine, disks=(*machine.disks, slow))
     work = _job(when, "copy", workers=1, intensity=0.05, disk="copy0", read_bytes_per_s=1e9, depth=1, waits=1.0)
     steady = Work("copy's own", disk="copy0", intensity=0.01, read_bytes_per_s=0.4e6, read_size=256 * 1024, depth=1)
     return Trouble("io.iowait_harmless", (work, steady), machine=changed)
@@ -289,9 +292,9 @@ def busy_steady(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def load_blocked(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
-    changed = replace(machine, cores=min(machine.cores, 4), disks=(*machine.disks, over_network("store0")))
-    work = _job(when, "backup", workers=8, intensity=0.03, disk="store0", read_bytes_per_s=1e9, read_size=64 * 1024, depth=10, waits=1.0)  # fmt: skip
-    steady = Work("store's own", disk="store0", intensity=0.01, read_bytes_per_s=0.5e6, read_size=64 * 1024, depth=1)
+    changed = replace(machine, disks=(*machine.disks, over_network("store0")))
+    work = _job(when, "backup", workers=8, intensity=0.03, disk="store0", read_bytes_per_s=1e9, read_size=32 * 1024, depth=8, waits=1.0)  # fmt: skip
+    steady = Work("store's own", disk="store0", intensity=0.01, read_bytes_per_s=0.5e6, read_size=32 * 1024, depth=1)
     return Trouble("load.blocked", (work, steady), machine=changed)
 
 
@@ -301,16 +304,19 @@ def busy_unwaited(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def spike(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
-    short = replace(when, end_s=when.start_s + when.between(7, 0.006 * when.length_s))
+    short = replace(when, end_s=when.start_s + when.between(8, 25))
     return Trouble("spike", (_job(short, workers=2 * machine.cores),))
 
 
 def cache_growth(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
+    """As much as nearly half of a large and empty memory is read once, within minutes."""
+    total = 8 * machine.memory_bytes
     empty = replace(
-        machine, cache_bytes=machine.memory_bytes // 20, disks=(Disk("fast0", bytes_per_s=6e9), *machine.disks[1:])
+        machine, memory_bytes=total, cache_bytes=total // 20, disks=(Disk("fast0", bytes_per_s=6e9), *machine.disks[1:])
     )
-    rate = machine.memory_bytes * 0.4 / min(when.end_s - when.start_s, 300.0)
-    work = replace(_job(when, "reader", workers=1, intensity=0.2, read_bytes_per_s=rate, depth=4, waits=0.1), end_s=when.start_s + min(when.end_s - when.start_s, 300.0))  # fmt: skip
+    lasts_s = min(when.end_s - when.start_s, 300.0)
+    work = _job(when, "reader", workers=1, intensity=0.2, read_bytes_per_s=total * 0.4 / lasts_s, depth=4, waits=0.1)
+    work = replace(work, end_s=when.start_s + lasts_s)
     return Trouble("memory.cache_growth", (work,), machine=empty)
 
 
@@ -321,6 +327,10 @@ def data_gap(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 LOOK_ALIKES: tuple[Recipe, ...] = (
     memory_free_low, swap_occupied, iowait_harmless, busy_steady, load_blocked, busy_unwaited, spike, cache_growth, data_gap,
 )  # fmt: skip
+
+
+FEW_CORES: tuple[Recipe, ...] = (iowait_harmless, load_blocked)
+"""Recipes that show on machines with few cores only."""
 
 
 def _held_bytes(machine: Machine, base: tuple[Work, ...]) -> float:

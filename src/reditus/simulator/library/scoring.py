@@ -80,9 +80,10 @@ def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
 
 def _look_for(case: Case, truth: Truth, diagnosis: Diagnosis, into: Score, begin_ns: int) -> None:
     kind = truth.trouble.kind
-    told: list[Finding | RuledOut] = [
+    every: list[Finding | RuledOut] = [*diagnosis.findings, *diagnosis.ruled_out]
+    told = [
         one
-        for one in (*diagnosis.findings, *diagnosis.ruled_out)
+        for one in every
         if one.kind == kind
         and (truth.trouble.device is None or _same_device(truth.trouble.device, one))
         and _overlaps(truth, one, begin_ns, 2 * case.interval_s)
