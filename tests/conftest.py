@@ -15,7 +15,7 @@ from reditus.server.settings import Settings
 from reditus.store import Store
 from reditus.store.cluster import Cluster
 
-TABLES = "rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
+TABLES = "verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

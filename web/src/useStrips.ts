@@ -29,6 +29,11 @@ export const useStrips = defineStore('strips', () => {
     if (told?.length) strips.value = told
   }
 
+  /** Just these, in place of what is there; the layout brings that back. */
+  function show(told: Strip[]): void {
+    if (told.length) strips.value = told.slice(0, MOST_STRIPS)
+  }
+
   function change(key: number, more: Partial<Strip>): void {
     strips.value = strips.value.map((strip) => (strip.key === key ? { ...strip, ...more } : strip))
   }
@@ -74,6 +79,7 @@ export const useStrips = defineStore('strips', () => {
     isChanged,
     choose,
     open,
+    show,
     change,
     remove,
     move,

@@ -91,6 +91,9 @@ class Client:
     def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
         return dict(self._ask("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
 
+    def put_verdict(self, archive_id: str, told: dict[str, Any]) -> None:
+        self._ask("PUT", f"/api/archives/{archive_id}/verdicts", json=told)
+
     def series(self, archive_id: str, names: list[str], window: Mapping[str, str], width: int) -> dict[str, Any]:
         params = {"measure": names, "width": str(width), **window}
         return dict(self._ask("GET", f"/api/archives/{archive_id}/series", params=params))

@@ -16,6 +16,7 @@ import typer
 from reditus.cli.archiving import archiving
 from reditus.cli.children import Child
 from reditus.cli.client import Client
+from reditus.cli.judging import verdict
 from reditus.cli.marking import markers, name
 from reditus.cli.planning import check_plan_exists, direct, planning, recorders
 from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
@@ -198,6 +199,7 @@ app.add_typer(archiving, name="archive")
 app.add_typer(planning, name="plan")
 app.add_typer(markers, name="markers")
 app.command()(name)
+app.command()(verdict)
 app.command()(recorders)
 app.command()(direct)
 

@@ -105,7 +105,15 @@ def show_diagnosis(
             f"  {finding['explanation']}{_because(finding, findings)}",
             markup=False,
         )
+        if finding["pattern"]["period_s"]:
+            console.print(f"  again every {spell_duration(finding['pattern']['period_s'])}", markup=False)
         _show_evidence(finding["evidence"], console, names or {})
+        if finding["processes"]:
+            parts = (f"{one['name'] or '?'} ({one['pid']}) {one['share']:.0%}" for one in finding["processes"])
+            console.print(f"  took part: {', '.join(parts)}", markup=False)
+        if finding["verdict"]:
+            said = finding["verdict"]
+            console.print(f"  {said['state']}{': ' if said['remark'] else ''}{said['remark']}", markup=False)
         for line in finding["considered"]:
             console.print(f"  considered: {line}", markup=False)
         for line in finding["next"]:

@@ -1,11 +1,12 @@
 """What handlers need, handed to them by the application."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated
 
 from fastapi import Depends, Request
 
 from reditus.server.bell import Bell
+from reditus.server.diagnosing import SpanMemory
 from reditus.store import Store
 
 
@@ -13,6 +14,7 @@ from reditus.store import Store
 class Context:
     store: Store
     bell: Bell
+    judged: SpanMemory = field(default_factory=SpanMemory)
 
 
 def context_of(request: Request) -> Context:

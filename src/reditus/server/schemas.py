@@ -1,14 +1,18 @@
 """What goes over the wire, as Pydantic models. The front end's types are generated from these."""
 
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator, model_validator
 
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
+from reditus.core.diagnosis.engine import KINDS
+from reditus.core.diagnosis.parties import Party
 from reditus.core.measures import Measure, Resource, measure_named
-from reditus.server.times import spell_time, to_ms
+from reditus.server.times import parse_time, spell_time, to_ms
 from reditus.store import ArchiveInfo
+from reditus.store.verdicts import Verdict
 
 Name = Annotated[
     str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=r"^[^\x00-\x1f\x7f]+$")
@@ -275,6 +279,22 @@ class PatternOut(Out):
     period_s: float | None
 
 
+class PartyOut(Out):
+    """A recorded process that took part, and its share of what all processes had of the resource."""
+
+    pid: int
+    name: str | None
+    share: float
+
+
+class VerdictOut(Out):
+    """What people made of a finding."""
+
+    state: Literal["open", "confirmed", "dismissed"]
+    remark: str
+    told: str
+
+
 class FindingOut(Out):
     id: str
     kind: str
@@ -294,10 +314,14 @@ class FindingOut(Out):
     next: list[str]
     caused_by: list[str] = Field(description="Ids of findings that brought this one about.")
     symptoms: list[str] = Field(description="Ids of findings that this one brought about.")
+    processes: list[PartyOut] = Field(description="Of those recorded; what nobody of them had stays with nobody.")
     pattern: PatternOut
+    verdict: VerdictOut | None = None
 
     @classmethod
-    def of(cls, finding: Finding) -> "FindingOut":
+    def of(
+        cls, finding: Finding, processes: Sequence[tuple[Party, str | None]] = (), verdict: Verdict | None = None
+    ) -> "FindingOut":
         return cls(
             id=finding.id,
             kind=finding.kind,
@@ -317,7 +341,11 @@ class FindingOut(Out):
             next=list(finding.next),
             caused_by=list(finding.caused_by),
             symptoms=list(finding.symptoms),
+            processes=[PartyOut(pid=one.pid, name=name, share=one.share) for one, name in processes],
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
+            verdict=None
+            if verdict is None
+            else VerdictOut(state=verdict.state, remark=verdict.remark, told=spell_time(verdict.told_ns)),
         )
 
 
@@ -360,16 +388,56 @@ class DiagnosisOut(Out):
     ruled_out: list[RuledOutOut]
 
     @classmethod
-    def of(cls, host: str, diagnosis: Diagnosis) -> "DiagnosisOut":
+    def of(
+        cls,
+        host: str,
+        diagnosis: Diagnosis,
+        processes: Mapping[str, Sequence[tuple[Party, str | None]]] | None = None,
+        verdicts: Sequence[Verdict] = (),
+    ) -> "DiagnosisOut":
         window = diagnosis.window
+        parts = processes or {}
+
+        def said(one: Finding) -> Verdict | None:
+            return next((each for each in verdicts if each.is_of(one.kind, one.device, one.start_ns, one.end_ns)), None)
+
         return cls(
             host=host,
             window=DiagnosedWindowOut(
                 from_=spell_time(window.start_ns), to=spell_time(window.end_ns), coverage=diagnosis.coverage
             ),
-            findings=[FindingOut.of(finding) for finding in diagnosis.findings],
+            findings=[FindingOut.of(one, parts.get(one.id, ()), said(one)) for one in diagnosis.findings],
             ruled_out=[RuledOutOut.of(excluded) for excluded in diagnosis.ruled_out],
         )
+
+
+class VerdictIn(BaseModel):
+    """What to make of a finding. Dismissing one needs a reason; open without a remark takes back what was said."""
+
+    kind: str = Field(max_length=60, description="The finding's.")
+    device: Name | None = Field(default=None, description="The finding's.")
+    start: str = Field(max_length=60, description="The finding's, RFC 3339.")
+    end: str = Field(max_length=60, description="The finding's, RFC 3339.")
+    state: Literal["open", "confirmed", "dismissed"]
+    remark: Annotated[str, StringConstraints(strip_whitespace=True, max_length=2_000, pattern=r"^[^\x00]*$")] = ""
+
+    @field_validator("kind")
+    @classmethod
+    def _is_known(cls, kind: str) -> str:
+        problems = [one.id for one in KINDS if one.is_problem]
+        if kind not in problems:
+            raise ValueError(f"{kind!r} is no kind of finding; there are {', '.join(problems)}")
+        return kind
+
+    @model_validator(mode="after")
+    def _has_a_reason(self) -> "VerdictIn":
+        if self.state == "dismissed" and not self.remark:
+            raise ValueError("dismissing a finding needs a reason, so that others can follow; give it as remark")
+        return self
+
+    def verdict(self, told_ns: int) -> Verdict:
+        start_ns, end_ns = parse_time(self.start), parse_time(self.end)
+        return Verdict(self.kind, self.device, start_ns, max(end_ns, start_ns + 1), self.state, self.remark, told_ns)
 
 
 class UsageOut(Out):

@@ -239,6 +239,18 @@ def extent(host_id: UUID, archives: Sequence[UUID]) -> Select[*tuple[Any, ...]]:
     return select(func.min(every.c.first_ns), func.max(every.c.last_ns), func.min(every.c.interval_ns))
 
 
+def contents(
+    host_id: UUID, archives: Sequence[UUID], start_ns: int, end_ns: int
+) -> Select[*tuple[int | None, int | None, int | None]]:
+    """Ticks, and the first and last of them, of the blocks that reach into a window: other numbers mean other ticks."""
+    return select(func.sum(BlockRow.ticks), func.min(BlockRow.first_ns), func.max(BlockRow.last_ns)).where(
+        BlockRow.host_id == host_id,
+        BlockRow.archive_id.in_(archives),
+        BlockRow.first_ns <= end_ns,
+        BlockRow.last_ns >= start_ns,
+    )
+
+
 def paces(host_id: UUID, archives: Sequence[UUID]) -> Select[str, int]:
     """The shortest interval of each group."""
     return (

@@ -239,6 +239,25 @@ class DeviceNameRow(Base):
     __table_args__ = (ForeignKeyConstraint(["host_id"], ["hosts.id"], name="device_names_host_id_fkey"),)
 
 
+class VerdictRow(Base):
+    """What people made of a finding. It belongs to the host, whichever of its archives tells of that time; a finding of
+    the machine as a whole has an empty device.
+    """
+
+    __tablename__ = "verdicts"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    finding_kind: Mapped[str] = mapped_column(Text, primary_key=True)
+    device: Mapped[str] = mapped_column(Text, primary_key=True)
+    start_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    end_ns: Mapped[int] = mapped_column(BigInteger)
+    state: Mapped[str] = mapped_column(Text)
+    remark: Mapped[str] = mapped_column(Text)
+    told_ns: Mapped[int] = mapped_column(BigInteger)
+
+    __table_args__ = (ForeignKeyConstraint(["host_id"], ["hosts.id"], name="verdicts_host_id_fkey"),)
+
+
 class PlanRow(Base):
     """What recorders are to record; `content` is the plan as core.plan reads it."""
 

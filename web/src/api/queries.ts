@@ -164,10 +164,12 @@ export function useProcesses(id: Ref<string>, at: Ref<number | null>): Query<Pro
   })
 }
 
+export const diagnosisKey = (id: string): string[] => ['diagnosis', id]
+
 /** Findings over the whole archive; `grown` is its newest tick, so that a growing archive is judged again. */
 export function useDiagnosis(id: Ref<string>, grown: Ref<number | null>): Query<Diagnosis> {
   return useQuery<Diagnosis, ApiError>({
-    queryKey: computed(() => ['diagnosis', id.value, grown.value]),
+    queryKey: computed(() => [...diagnosisKey(id.value), grown.value]),
     enabled: computed(() => grown.value !== null),
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) => {

@@ -381,6 +381,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Verdict
+         * @description Confirm a finding, dismiss it with a reason, or remark upon it. It holds for every archive of the host.
+         */
+        put: operations["put_verdict"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counters": {
         parameters: {
             query?: never;
@@ -844,6 +864,11 @@ export interface components {
             next: string[];
             onset: components["schemas"]["OnsetOut"];
             pattern: components["schemas"]["PatternOut"];
+            /**
+             * Processes
+             * @description Of those recorded; what nobody of them had stays with nobody.
+             */
+            processes: components["schemas"]["PartyOut"][];
             /** Resource */
             resource: string;
             /** Severity */
@@ -861,6 +886,7 @@ export interface components {
             time_lost_s: number;
             /** Title */
             title: string;
+            verdict?: components["schemas"]["VerdictOut"] | null;
         };
         /**
          * GapIn
@@ -1081,6 +1107,18 @@ export interface components {
             } | null;
             /** Recording */
             recording: boolean;
+        };
+        /**
+         * PartyOut
+         * @description A recorded process that took part, and its share of what all processes had of the resource.
+         */
+        PartyOut: {
+            /** Name */
+            name: string | null;
+            /** Pid */
+            pid: number;
+            /** Share */
+            share: number;
         };
         /** PatternOut */
         PatternOut: {
@@ -1481,6 +1519,57 @@ export interface components {
             threads: number;
             /** Write Bytes Per S */
             write_bytes_per_s: number | null;
+        };
+        /**
+         * VerdictIn
+         * @description What to make of a finding. Dismissing one needs a reason; open without a remark takes back what was said.
+         */
+        VerdictIn: {
+            /**
+             * Device
+             * @description The finding's.
+             */
+            device?: string | null;
+            /**
+             * End
+             * @description The finding's, RFC 3339.
+             */
+            end: string;
+            /**
+             * Kind
+             * @description The finding's.
+             */
+            kind: string;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+            /**
+             * Start
+             * @description The finding's, RFC 3339.
+             */
+            start: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "confirmed" | "dismissed";
+        };
+        /**
+         * VerdictOut
+         * @description What people made of a finding.
+         */
+        VerdictOut: {
+            /** Remark */
+            remark: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "confirmed" | "dismissed";
+            /** Told */
+            told: string;
         };
     };
     responses: never;
@@ -2272,6 +2361,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TrimmedOut"];
                 };
+            };
+            /** @description A problem. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    put_verdict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VerdictIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem. */
             default: {

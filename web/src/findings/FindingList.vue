@@ -1,19 +1,23 @@
 <script setup lang="ts">
 import type { Finding } from '../api/client'
 import { spellDuration, spellTime, type Zone } from '../model/clock'
+import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import ChainDrawing from './ChainDrawing.vue'
 import { chainOf, titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
+import FindingVerdict from './FindingVerdict.vue'
+import { STATES } from './proof'
 
 interface Props {
+  archiveId: string
   findings: Finding[]
   selected: string | null
   zone: Zone
   pending: boolean
 }
 defineProps<Props>()
-defineEmits<{ find: [id: string] }>()
+defineEmits<{ find: [id: string]; prove: [finding: Finding] }>()
 
 const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), zone)
 </script>
@@ -37,7 +41,10 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
         <span class="flex items-baseline justify-between gap-2">
           <span
             class="font-serif text-base font-semibold"
-            :class="selected === finding.id ? 'text-needle' : ''"
+            :class="[
+              selected === finding.id ? 'text-needle' : '',
+              finding.verdict?.state === 'dismissed' ? 'line-through decoration-1' : '',
+            ]"
             >{{ titleOf(finding) }}</span
           >
           <span class="text-2xs text-soft">{{ finding.kind }}</span>
@@ -47,6 +54,10 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
           <b v-if="finding.time_lost_s > 0" class="font-semibold text-ink"
             >{{ finding.time_lost_estimated ? 'about ' : '' }}{{ spellDuration(finding.time_lost_s) }} lost</b
           ><template v-else>what it cost is not known</template>
+          <template v-if="finding.pattern.period_s">
+            · again every {{ spellDuration(finding.pattern.period_s) }}</template
+          >
+          <template v-if="finding.verdict"> · {{ STATES[finding.verdict.state] }}</template>
         </span>
       </button>
       <div class="mt-2 space-y-3 pl-[15px]">
@@ -63,6 +74,27 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
             @find="$emit('find', $event)"
           />
           <EvidenceList :evidence="finding.evidence" />
+          <PillButton
+            label="Show the strips of this evidence, and nothing else"
+            @press="$emit('prove', finding)"
+            >Show these strips</PillButton
+          >
+          <section v-if="finding.processes.length" data-parties>
+            <h3 class="font-semibold">Who took part</h3>
+            <ul>
+              <li
+                v-for="party in finding.processes"
+                :key="party.pid"
+                class="flex items-baseline justify-between gap-2 border-b border-rule py-0.5"
+              >
+                <span
+                  >{{ party.name ?? 'a process without a name' }}
+                  <span class="text-2xs text-soft">{{ party.pid }}</span></span
+                >
+                <span>{{ (party.share * 100).toFixed(0) }} %</span>
+              </li>
+            </ul>
+          </section>
           <section>
             <h3 class="font-semibold">Also considered</h3>
             <ul class="list-disc pl-4 text-soft">
@@ -75,6 +107,7 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
               <li v-for="line in finding.next" :key="line">{{ line }}</li>
             </ul>
           </section>
+          <FindingVerdict :key="finding.id" :archive-id="archiveId" :finding="finding" :zone="zone" />
         </template>
       </div>
     </li>

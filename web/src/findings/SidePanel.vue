@@ -1,12 +1,15 @@
 <script setup lang="ts">
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
 import { computed } from 'vue'
-import type { Diagnosis, Marker, Markers } from '../api/client'
+import type { Diagnosis, Finding, Marker, Markers } from '../api/client'
+import { useMeasures } from '../api/queries'
 import type { Zone } from '../model/clock'
 import NoteList from '../notes/NoteList.vue'
 import type { Severity } from '../notes/markers'
 import MomentPanel from '../moment/MomentPanel.vue'
+import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
+import { stripsOfFinding } from './proof'
 import FindingList from './FindingList.vue'
 import RuledOutList from './RuledOutList.vue'
 
@@ -28,6 +31,11 @@ const tabs = computed(() => [
   { title: 'Ruled out', count: props.diagnosis?.ruled_out.length ?? null },
   { title: 'Notes', count: props.marked?.total ?? null },
 ])
+const strips = useStrips()
+const { data: measures } = useMeasures()
+const prove = (finding: Finding): void => {
+  strips.show(stripsOfFinding(finding, measures.value ?? []))
+}
 const find = (id: string): void => {
   emit('find', id)
 }
@@ -60,11 +68,13 @@ const find = (id: string): void => {
       <TabPanel><MomentPanel :archive-id="archiveId" :zone="zone" /></TabPanel>
       <TabPanel>
         <FindingList
+          :archive-id="archiveId"
           :findings="diagnosis?.findings ?? []"
           :selected="bench.selected"
           :zone="zone"
           :pending="pending"
           @find="find"
+          @prove="prove"
         />
       </TabPanel>
       <TabPanel>

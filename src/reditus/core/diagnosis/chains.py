@@ -32,7 +32,7 @@ def _swap_share(readings: Readings, effect: Finding, rules: Parameters) -> str |
     window = Window(effect.start_ns, effect.end_ns)
 
     def total(measure: str, device: str | None = None) -> float:
-        sampled = readings.sampled(measure, device)
+        sampled = readings.over_all(measure, device)
         return (summarise(sampled, window).total or 0.0) if sampled is not None else 0.0
 
     moved = total("disk.read.rate", effect.device) + total("disk.write.rate", effect.device)
@@ -46,11 +46,11 @@ def _reread_share(readings: Readings, effect: Finding, rules: Parameters) -> str
     if _swap_share(readings, effect, rules):
         return None
     window = Window(effect.start_ns, effect.end_ns)
-    read, again = readings.sampled("disk.read.rate", effect.device), readings.sampled("memory.refaults")
+    read, again = readings.over_all("disk.read.rate", effect.device), readings.over_all("memory.refaults")
     if read is None or again is None:
         return None
     total, refaulted = summarise(read, window).total or 0.0, (summarise(again, window).total or 0.0) * PAGE_BYTES
-    swapped = readings.sampled("swap.in")
+    swapped = readings.over_all("swap.in")
     # Pages that come back from swap are refaults too, and not of files.
     files = refaulted - (0.0 if swapped is None else summarise(swapped, window).total or 0.0)
     share = min(max(files, 0.0) / total, 1.0) if total > 0 else 0.0

@@ -15,7 +15,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import natural_key
 from reditus.core.measures.processor import THROTTLED_PERIODS, TIME, core_count, quotas
-from reditus.core.types import NS_PER_S, BoolArray, FloatArray
+from reditus.core.types import BoolArray, FloatArray
 
 NEEDS = (
     "cpu.busy", "cpu.hottest", "cpu.steal", "cpu.system", "cpu.switches", "cpu.forks", "cpu.quota", "cpu.throttles",
@@ -87,7 +87,7 @@ def judge_cores(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
         bench, core_count(readings.frame), names, np.nan_to_num(busy.values), readings.on(busy.timebase, "stall.cpu.some"),
         rows("cpu.busy"), rows("cpu.softirq") + rows("cpu.interrupt"),
     )  # fmt: skip
-    findings = _single(seen) if len(names) > 1 else []
+    findings = _single(seen, _least_s(readings, rules)) if len(names) > 1 else []
     return [
         *findings,
         *_steal(readings, seen),
@@ -105,7 +105,7 @@ def _long(stretches: Sequence[Stretch], bench: Bench, least_s: float) -> list[St
     return [one for one in stretches if one.length_s(bench.timebase) >= least_s]
 
 
-def _single(seen: _Cores) -> list[Finding]:
+def _single(seen: _Cores, least_s: float) -> list[Finding]:
     """Cores that are full by themselves, of a program or of packets."""
     rules, findings = seen.bench.rules, []
     ranked = np.sort(seen.each, axis=0)
@@ -128,17 +128,15 @@ def _single(seen: _Cores) -> list[Finding]:
             bench.timebase, rules,
         )  # fmt: skip
         findings += [
-            _one_core(bench, one, own, total, seen.stall) for one in _long(full, bench, _least_s(seen))
+            _one_core(bench, one, own, total, seen.stall) for one in _long(full, bench, least_s)
             if bench.mean(own, one) >= rules.one_core_mean
         ]  # fmt: skip
     return findings
 
 
-def _least_s(seen: _Cores) -> float:
+def _least_s(readings: Readings, rules: Parameters) -> float:
     """How long one core has to be full, in a recording of this length."""
-    base, rules = seen.bench.timebase, seen.bench.rules
-    recorded_s = (int(base.wall_ns[-1]) - int(base.wall_ns[0])) / NS_PER_S
-    return max(min(rules.one_core_sustained_s, rules.one_core_share * recorded_s), rules.sustained_s)
+    return max(min(rules.one_core_sustained_s, rules.one_core_share * readings.recorded_s()), rules.sustained_s)
 
 
 def _one_core(bench: Bench, stretch: Stretch, own: FloatArray, total: FloatArray, stall: FloatArray | None) -> Finding:

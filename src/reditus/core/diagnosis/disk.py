@@ -51,23 +51,31 @@ KINDS = (SATURATED, SLOW, STEADY)
 
 
 @dataclass(frozen=True, slots=True)
+class _Normal:
+    """What a disk is like when little queues."""
+
+    wait_s: float
+    usual_s: float
+    """The wait; of a disk that was never seen without a queue, what it mostly takes."""
+    served_per_s: float
+    """Requests a second that it has served at its normal pace."""
+    request_s: float
+    """How long it works for a request, and how large that is; 0 where it was never seen without a queue."""
+    request_bytes: float
+
+
+@dataclass(frozen=True, slots=True)
 class _Disk:
     bench: Bench
     busy: FloatArray
     wait: FloatArray
     queue: FloatArray
     requests: FloatArray
-    normal_s: float
-    usual_s: float
-    """Its normal; of a disk that was never seen without a queue, what it mostly takes."""
-    served_per_s: float
-    """Requests a second that it has served at its normal pace."""
-    stall: FloatArray | None
-    """Of the machine: no kernel tells it per disk."""
     moved: FloatArray
     """Bytes a second, in both directions."""
-    alone: BoolArray
-    """Ticks at which little queued, so that they show what one request takes; none where there were too few of them."""
+    stall: FloatArray | None
+    """Of the machine: no kernel tells it per disk."""
+    normal: _Normal
 
 
 def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
@@ -98,7 +106,7 @@ def risen_waits(readings: Readings, rules: Parameters, base: Timebase) -> BoolAr
         disk = _read(readings, rules, name)
         if disk is not None:
             wait = Sampled(disk.bench.timebase, disk.wait)
-            queues &= np.nan_to_num(nearest(wait, base)) >= rules.io_stalled_times * disk.usual_s
+            queues &= np.nan_to_num(nearest(wait, base)) >= rules.io_stalled_times * disk.normal.usual_s
         out |= queues
     return out
 
@@ -116,7 +124,28 @@ def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
     def of(measure: str) -> FloatArray:
         return known(readings.on(base, measure, name), len(busy))
 
+    normal = _normal(readings, rules, name)
+    if normal is None:
+        return None  # nothing to tell its normal from
     requests, queue = of("disk.read.requests") + of("disk.write.requests"), of("disk.queue")
+    active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
+    return _Disk(
+        Bench(base, rules, Resource.DISK, name), np.nan_to_num(busy.values), np.where(active, np.nan_to_num(wait.values), 0.0),
+        queue, requests, of("disk.read.rate") + of("disk.write.rate"), readings.on(base, "stall.io.some"), normal,
+    )  # fmt: skip
+
+
+def _normal(readings: Readings, rules: Parameters, name: str) -> _Normal | None:
+    """From all that was recorded; None where it did too little to tell."""
+    wait = readings.over_all("disk.wait", name)
+    if wait is None or len(wait) < 2:
+        return None
+
+    def of(measure: str) -> FloatArray:
+        sampled = readings.over_all(measure, name)
+        return known(None if sampled is None else nearest(sampled, wait.timebase), len(wait))
+
+    requests, queue, busy = of("disk.read.requests") + of("disk.write.requests"), of("disk.queue"), of("disk.busy")
     waits = np.nan_to_num(wait.values)
     active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
     alone = active & (queue <= rules.disk_shallow_queue)
@@ -125,29 +154,30 @@ def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
         pace = waits[alone]
     elif active.sum() >= rules.disk_normal_ticks:
         # It was never seen without a queue. Busy time over requests is what one takes when they are served one by one.
-        pace = np.minimum(waits[active], np.nan_to_num(busy.values)[active] / requests[active])
+        pace = np.minimum(waits[active], busy[active] / requests[active])
     else:
-        return None  # nothing to tell its normal from
-    normal_s = float(np.quantile(pace, rules.disk_normal_quantile))
-    usual = active & (waits < rules.disk_wait_steady_times * normal_s)
-    return _Disk(
-        Bench(base, rules, Resource.DISK, name), np.nan_to_num(busy.values), np.where(active, waits, 0.0), queue, requests,
-        normal_s, normal_s if seen_alone else float(np.quantile(waits[active], rules.disk_normal_quantile)),
-        float(np.quantile(requests[usual], SERVED_QUANTILE)) if usual.any() else 0.0,
-        readings.on(base, "stall.io.some"),
-        of("disk.read.rate") + of("disk.write.rate"), alone if seen_alone else np.zeros(len(alone), dtype=bool),
-    )  # fmt: skip
+        return None
+    wait_s = float(np.quantile(pace, rules.disk_normal_quantile))
+    usual = active & (waits < rules.disk_wait_steady_times * wait_s)
+    few = float(requests[alone].sum()) if seen_alone else 0.0
+    return _Normal(
+        wait_s=wait_s,
+        usual_s=wait_s if seen_alone else float(np.quantile(waits[active], rules.disk_normal_quantile)),
+        served_per_s=float(np.quantile(requests[usual], SERVED_QUANTILE)) if usual.any() else 0.0,
+        request_s=float(busy[alone].sum()) / few if few else 0.0,
+        request_bytes=float((of("disk.read.rate") + of("disk.write.rate"))[alone].sum()) / few if few else 0.0,
+    )
 
 
 def _judge(disk: _Disk) -> tuple[list[Finding], list[tuple[str, RuledOut]]]:
     bench, rules = disk.bench, disk.bench.rules
-    long_s = max(rules.disk_wait_times * disk.normal_s, rules.disk_least_wait_s)
-    held_s = max(rules.disk_wait_times_leave * disk.normal_s, rules.disk_least_wait_s / 2)
+    long_s = max(rules.disk_wait_times * disk.normal.wait_s, rules.disk_least_wait_s)
+    held_s = max(rules.disk_wait_times_leave * disk.normal.wait_s, rules.disk_least_wait_s / 2)
     # A quick disk with very many in flight may answer each in less, and yet far later than it could.
     deep = disk.queue >= rules.disk_very_deep_queue
-    enter = (disk.wait >= long_s) | (deep & (disk.wait >= rules.disk_queued_wait_times * disk.normal_s))
+    enter = (disk.wait >= long_s) | (deep & (disk.wait >= rules.disk_queued_wait_times * disk.normal.wait_s))
     hold = (disk.wait >= held_s) | (
-        (disk.queue >= rules.disk_deep_queue) & (disk.wait >= rules.disk_queued_wait_times / 2 * disk.normal_s)
+        (disk.queue >= rules.disk_deep_queue) & (disk.wait >= rules.disk_queued_wait_times / 2 * disk.normal.wait_s)
     )
     stalled = (
         np.ones(len(disk.wait), dtype=bool) if disk.stall is None else np.nan_to_num(disk.stall) >= rules.io_stall_enter
@@ -189,7 +219,7 @@ def _alike(one: RuledOut, other: RuledOut) -> bool:
 
 def _steady_s(disk: _Disk) -> float:
     """Waits below it are as always: a few times almost nothing is still almost nothing."""
-    return max(disk.bench.rules.disk_wait_steady_times * disk.normal_s, disk.bench.rules.disk_least_wait_s / 2)
+    return max(disk.bench.rules.disk_wait_steady_times * disk.normal.wait_s, disk.bench.rules.disk_least_wait_s / 2)
 
 
 def _keeps_up(disk: _Disk, stretch: Stretch) -> bool:
@@ -204,7 +234,7 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
     deep = (
         queue >= rules.disk_deep_queue
         and busy >= rules.disk_busy_leave
-        and served >= rules.disk_plateau_share * disk.served_per_s
+        and served >= rules.disk_plateau_share * disk.normal.served_per_s
         and _service_times(disk, stretch) < rules.disk_service_times
     )
     kind = SATURATED if deep else SLOW
@@ -216,17 +246,17 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
     ]
     if disk.stall is not None:
         held.append(Held("stall.io.some", lost, rules.io_stall_enter))
-    times = wait / disk.normal_s if disk.normal_s > 0 else 0.0
+    times = wait / disk.normal.wait_s if disk.normal.wait_s > 0 else 0.0
     why = (
         f"{queue:.1f} requests were in flight on average: more came than it could answer."
         if deep
-        else f"It answered {served:.0f} requests a second, where it has served {disk.served_per_s:.0f} at its normal pace: it is "
+        else f"It answered {served:.0f} requests a second, where it has served {disk.normal.served_per_s:.0f} at its normal pace: it is "
         "the disk that was slow, not the load that was high."
     )
     return bench.finding(
         kind, stretch, rise=disk.wait, lost=lost, held=held, estimated=disk.stall is None,
         explanation=f"A request to {bench.device} took {wait * 1000:.1f} ms, {times:.0f} times its normal of "
-        f"{disk.normal_s * 1000:.1f} ms, for {spell_duration(stretch.length_s(bench.timebase))}. {why}",
+        f"{disk.normal.wait_s * 1000:.1f} ms, for {spell_duration(stretch.length_s(bench.timebase))}. {why}",
         considered=(
             "Busy at its normal pace: no, waits rose far above this disk's own normal.",
             "Slow with few requests: no, they queued." if deep else "Too many requests at once: no, it answered fewer than it has served quickly.",
@@ -242,21 +272,14 @@ def _service_times(disk: _Disk, stretch: Stretch) -> float:
     """How many times as long as usual the disk worked for a request, larger requests allowed for; 1 where that is not
     known.
     """
-    normal_s, normal_bytes = _a_request(disk, disk.alone)
-    within = np.zeros(len(disk.alone), dtype=bool)
-    within[stretch.ticks] = True
-    here_s, here_bytes = _a_request(disk, within)
-    if normal_s <= 0 or here_s <= 0:
+    normal = disk.normal
+    requests = float(disk.requests[stretch.ticks].sum())
+    if normal.request_s <= 0 or requests <= 0:
         return 1.0
-    return here_s / normal_s / max(here_bytes / normal_bytes if normal_bytes > 0 else 1.0, 1.0)
-
-
-def _a_request(disk: _Disk, ticks: BoolArray) -> tuple[float, float]:
-    """Seconds of work and bytes of one request, in the mean over the ticks; zeros where there were none."""
-    requests = float(disk.requests[ticks].sum())
-    if requests <= 0:
-        return 0.0, 0.0
-    return float(disk.busy[ticks].sum()) / requests, float(disk.moved[ticks].sum()) / requests
+    here_s = float(disk.busy[stretch.ticks].sum()) / requests
+    here_bytes = float(disk.moved[stretch.ticks].sum()) / requests
+    larger = here_bytes / normal.request_bytes if normal.request_bytes > 0 else 1.0
+    return here_s / normal.request_s / max(larger, 1.0)
 
 
 def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:
@@ -269,5 +292,5 @@ def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:
             Held("disk.wait", disk.wait, _steady_s(disk), "mean, below"),
         ],
         explanation=f"{bench.device} was busy for {busy:.0%} of {spell_duration(stretch.length_s(bench.timebase))}, and each "
-        f"request took {wait * 1000:.1f} ms; at its quickest one takes {disk.normal_s * 1000:.1f} ms. It kept up.",
+        f"request took {wait * 1000:.1f} ms; at its quickest one takes {disk.normal.wait_s * 1000:.1f} ms. It kept up.",
     )  # fmt: skip

@@ -1,6 +1,6 @@
 """All rules over one frame."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
@@ -20,9 +20,11 @@ from reditus.core.diagnosis import (
 )
 from reditus.core.diagnosis.chains import chained, follows
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
+from reditus.core.diagnosis.growth import judge_growth_of_whole
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.patterns import as_spike, patterned
-from reditus.core.diagnosis.readings import Readings
+from reditus.core.diagnosis.readings import Readings, WholeReadings
+from reditus.core.diagnosis.spans import Judged, put_together
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import Measure, measure_named
 from reditus.core.types import NS_PER_S
@@ -57,20 +59,41 @@ def needed_measures() -> list[Measure]:
     return [*(measure_named(name) for name in names), *(one for one in asked if not isinstance(one, str))]
 
 
+def needed_of_whole() -> list[str]:
+    """The measures by which a long recording as a whole is told: normals of disks, growth, and the numbers of chains."""
+    return [
+        COVERAGE_OF, "memory.available", "memory.total", "memory.programs", "memory.refaults", "swap.held", "swap.in", "swap.out",
+        "disk.wait", "disk.queue", "disk.busy", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",
+    ]  # fmt: skip
+
+
 def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> Diagnosis:
     """Judge a frame. Findings that lie outside the window are left out; those that reach into it are kept whole."""
     readings = Readings(frame)
+    return concluded(judge(readings, rules), readings, window, rules)
+
+
+def judge(readings: Readings, rules: Parameters | None = None) -> Judged:
+    """What the rules say of a frame, each for itself."""
     findings: list[Finding] = []
     ruled_out: list[RuledOut] = []
     for rule, _ in RULES:
         found, excluded = rule(readings, rules or Parameters())
         findings += found
         ruled_out += excluded
-    seen = readings.sampled(COVERAGE_OF)
-    findings, spikes = patterned(findings, _length_s(seen, window), _tick_s(seen), rules or Parameters())
+    return Judged(tuple(findings), tuple(ruled_out))
+
+
+def concluded(judged: Judged, readings: Readings, window: Window, rules: Parameters | None = None) -> Diagnosis:
+    """What the rules said, put in order: what comes again, what was a moment only, and what came of what."""
+    given = rules or Parameters()
+    seen = readings.over_all(COVERAGE_OF)
+    findings, spikes = patterned(
+        judged.findings, readings.recorded_s() or _length_s(window), _tick_s(readings.sampled(COVERAGE_OF)), given
+    )
     # A moment of what a longer trouble brings about is that trouble's.
-    ruled_out += [as_spike(one) for one in spikes if not follows(one, findings, rules or Parameters())]
-    findings = chained(findings, readings, rules or Parameters())
+    ruled_out = [*judged.ruled_out, *(as_spike(one) for one in spikes if not follows(one, findings, given))]
+    findings = chained(findings, readings, given)
     return Diagnosis(
         window=window,
         coverage=summarise(seen, window).coverage if seen is not None and len(seen) else 0.0,
@@ -85,11 +108,20 @@ def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> D
     )
 
 
-def _length_s(seen: Sampled | None, window: Window) -> float:
-    """How long the recording is that was looked at; it may reach beyond the window."""
-    if seen is None or not len(seen):
-        return (window.end_ns - window.start_ns) / NS_PER_S
-    return float(seen.timebase.wall_ns[-1] - seen.timebase.wall_ns[0]) / NS_PER_S
+def diagnose_spans(
+    spans: Iterable[Judged], whole: WholeReadings, window: Window, tick_ns: int, rules: Parameters | None = None
+) -> Diagnosis:
+    """A long recording whose spans were judged one by one (with `Readings.whole` set), as one."""
+    given = rules or Parameters()
+    # No longer a pause than parts two findings within a span.
+    pause_ns = max(int(given.merge_break_s * NS_PER_S), 2 * tick_ns)
+    together = put_together(spans, pause_ns)
+    grown = tuple(judge_growth_of_whole(whole, given))
+    return concluded(Judged((*together.findings, *grown), together.ruled_out), whole, window, given)
+
+
+def _length_s(window: Window) -> float:
+    return (window.end_ns - window.start_ns) / NS_PER_S
 
 
 def _tick_s(seen: Sampled | None) -> float:

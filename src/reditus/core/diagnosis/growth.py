@@ -57,16 +57,27 @@ CACHE = Kind(
 KINDS = (LEAK, THRASH, SWAP_FULL, FILLING, CACHE)
 
 
+def judge_growth_of_whole(readings: Readings, rules: Parameters) -> list[Finding]:
+    """What only shows over the whole of a long recording: leaks, and filesystems that fill."""
+    findings, available = _filling(readings, rules), readings.sampled("memory.available")
+    if available is None or len(available) < 2:
+        return findings
+    bench = Bench(available.timebase, rules, Resource.MEMORY)
+    total = known(readings.on(bench.timebase, "memory.total"), len(available))
+    return findings + (_leaks(readings, bench, total, available.values) if total.any() else [])
+
+
 def judge_growth(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
     available = readings.sampled("memory.available")
-    findings = _filling(readings, rules)
+    findings = [] if readings.is_span else _filling(readings, rules)
     if available is None or len(available) < 2:
         return findings, []
     bench = Bench(available.timebase, rules, Resource.MEMORY)
     total = known(readings.on(bench.timebase, "memory.total"), len(available))
     if not total.any():
         return findings, []
-    leaks = _leaks(readings, bench, total, available.values)
+    # A span is too short to tell growth over days from a morning's work; that is looked for in the whole.
+    leaks = [] if readings.is_span else _leaks(readings, bench, total, available.values)
     findings += leaks + _thrashing(readings, bench, available.values)
     findings += _swap_full(readings, bench, total, available.values)
     return findings, _cache(readings, bench, total, available.values, leaks)

@@ -1,5 +1,6 @@
 """Measures as the rules want them: by name, on one timebase, or None where the host cannot tell."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy as np
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled, Timebase
 from reditus.core.measures import measure_named
-from reditus.core.types import FloatArray
+from reditus.core.types import NS_PER_S, FloatArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,6 +16,27 @@ class Readings:
     """What a rule may ask of a frame."""
 
     frame: Frame
+    whole: Mapping[tuple[str, str | None], Sampled] | None = None
+    """Measures, by name and device, over the whole of a long recording of which the frame is a span: a minute or so a
+    value. None where the frame is all there is.
+    """
+
+    @property
+    def is_span(self) -> bool:
+        return self.whole is not None
+
+    def over_all(self, measure: str, device: str | None = None) -> Sampled | None:
+        """The measure over the whole recording: what a device's normal is told by."""
+        if self.whole is None:
+            return self.sampled(measure, device)
+        return self.whole.get((measure, device))
+
+    def recorded_s(self) -> float:
+        """How long the recording is, from its first tick to its last."""
+        seen = self.over_all("cpu.busy")
+        if seen is None or not len(seen):
+            return 0.0
+        return float(seen.timebase.wall_ns[-1] - seen.timebase.wall_ns[0]) / NS_PER_S
 
     def sampled(self, measure: str, device: str | None = None) -> Sampled | None:
         """The measure at its own ticks, or None where the host lacks a counter for it."""
@@ -29,6 +51,18 @@ class Readings:
         if sampled is None or not len(sampled):
             return None
         return nearest(sampled, timebase)
+
+
+@dataclass(frozen=True, slots=True)
+class WholeReadings(Readings):
+    """A long recording as a whole: nothing but its measures, a minute or so a value."""
+
+    def sampled(self, measure: str, device: str | None = None) -> Sampled | None:
+        return self.over_all(measure, device)
+
+    @property
+    def is_span(self) -> bool:
+        return False
 
 
 def nearest(sampled: Sampled, timebase: Timebase) -> FloatArray:

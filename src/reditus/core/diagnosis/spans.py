@@ -1,0 +1,126 @@
+"""Long recordings: judged span by span, so that memory is bounded and what is over need not be judged again.
+
+Spans overlap by a margin, so that what happens at a border is seen whole by one of them. What several spans tell of the same
+trouble is put together here; what a device's normal is, and what grows over days, is told by the whole, a minute or so a
+value.
+"""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import TypeVar
+
+from reditus.core.bins import Window
+from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut
+from reditus.core.durations import spell_duration
+from reditus.core.types import NS_PER_S
+
+T = TypeVar("T", Finding, RuledOut)
+SPAN_TICKS, MARGIN_TICKS = 21_600, 900
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """What the rules said of one span, or of a whole frame, before anything is put together."""
+
+    findings: tuple[Finding, ...]
+    ruled_out: tuple[RuledOut, ...]
+
+
+def spans_of(window: Window, interval_ns: int) -> list[Window]:
+    """Spans that begin at fixed times whatever the window, so that the same ones are met again when it has grown; the
+    first and the last are cut to it.
+    """
+    length_ns = SPAN_TICKS * interval_ns
+    first = window.start_ns // length_ns
+    after = -(-window.end_ns // length_ns)
+    spans = [
+        Window(max(at * length_ns, window.start_ns), min((at + 1) * length_ns, window.end_ns))
+        for at in range(first, after)
+    ]
+    return [span for span in spans if span.end_ns > span.start_ns]
+
+
+def with_margin(span: Window, interval_ns: int) -> Window:
+    return Window(span.start_ns - MARGIN_TICKS * interval_ns, span.end_ns + MARGIN_TICKS * interval_ns)
+
+
+def put_together(parts: Iterable[Judged], pause_ns: int) -> Judged:
+    """One of each trouble: parts of the same kind and device that overlap, or follow each other within the pause."""
+    every = list(parts)
+    return Judged(
+        tuple(_one_finding(group) for group in _groups([one for part in every for one in part.findings], pause_ns)),
+        tuple(_one_ruled_out(group) for group in _groups([one for part in every for one in part.ruled_out], pause_ns)),
+    )
+
+
+def _groups(parts: Sequence[T], pause_ns: int) -> list[list[T]]:
+    groups: list[list[T]] = []
+    for key in dict.fromkeys((one.kind, one.device) for one in parts):
+        alike = sorted((one for one in parts if (one.kind, one.device) == key), key=lambda one: one.start_ns)
+        end_ns = None
+        for one in alike:
+            if end_ns is not None and one.start_ns <= end_ns + pause_ns:
+                groups[-1].append(one)
+                end_ns = max(end_ns, one.end_ns)
+            else:
+                groups.append([one])
+                end_ns = one.end_ns
+    return groups
+
+
+def _one_finding(group: Sequence[Finding]) -> Finding:
+    if len(group) == 1:
+        return group[0]
+    longest, first = max(group, key=lambda one: one.length_s), group[0]
+    start_ns, end_ns = first.start_ns, max(one.end_ns for one in group)
+    weights = _weights(group)
+    lost_s = sum(one.time_lost_s * weight for one, weight in zip(group, weights, strict=True))
+    length_s = (end_ns - start_ns) / NS_PER_S
+    told = longest.explanation
+    if longest.length_s < 0.95 * length_s:
+        told = f"It went on for {spell_duration(length_s)}. The longest stretch that was looked at in one: {told}"
+    return replace(
+        longest,
+        start_ns=start_ns,
+        end_ns=end_ns,
+        onset=first.onset,
+        severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
+        time_lost_s=lost_s,
+        confidence=min(one.confidence for one in group),
+        evidence=_evidence(longest.evidence, group, weights),
+        explanation=told,
+    )
+
+
+def _one_ruled_out(group: Sequence[RuledOut]) -> RuledOut:
+    longest = max(group, key=lambda one: one.end_ns - one.start_ns)
+    return replace(longest, start_ns=group[0].start_ns, end_ns=max(one.end_ns for one in group))
+
+
+def _weights(group: Sequence[Finding]) -> list[float]:
+    """Of each, the share that no part before it told of already."""
+    told_ns = group[0].start_ns
+    out = []
+    for one in group:
+        new_ns = max(one.end_ns - max(one.start_ns, told_ns), 0)
+        out.append(new_ns / max(one.end_ns - one.start_ns, 1))
+        told_ns = max(told_ns, one.end_ns)
+    return out
+
+
+def _evidence(
+    shown: Sequence[Evidence], group: Sequence[Finding], weights: Sequence[float]
+) -> tuple[Evidence, ...]:  # fmt: skip
+    """Means over all parts."""
+    out = []
+    for one in shown:
+        values = [
+            (other.value, part.length_s * weight)
+            for part, weight in zip(group, weights, strict=True)
+            for other in part.evidence
+            if (other.measure, other.device) == (one.measure, one.device)
+        ]
+        total = sum(weight for _, weight in values)
+        mean = sum(value * weight for value, weight in values) / total if total else one.value
+        out.append(replace(one, value=mean))
+    return tuple(out)

@@ -1,0 +1,71 @@
+"""What people made of findings: confirmed, dismissed with a reason, or remarked upon."""
+
+from dataclasses import dataclass
+from typing import Literal
+from uuid import UUID
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from reditus.store.reader import scope_of
+from reditus.store.tables import VerdictRow
+
+State = Literal["open", "confirmed", "dismissed"]
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """`state` is open where there is a remark only."""
+
+    kind: str
+    device: str | None
+    start_ns: int
+    end_ns: int
+    state: State
+    remark: str
+    told_ns: int
+
+    def is_of(self, kind: str, device: str | None, start_ns: int, end_ns: int) -> bool:
+        """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged anew: they
+        are the same if they share more than half of the shorter one.
+        """
+        if (self.kind, self.device) != (kind, device):
+            return False
+        shared_ns = min(self.end_ns, end_ns) - max(self.start_ns, start_ns)
+        return 2 * shared_ns > min(self.end_ns - self.start_ns, end_ns - start_ns)
+
+
+def verdicts_of(session: Session, host_id: UUID) -> list[Verdict]:
+    """The newest first."""
+    rows = session.scalars(select(VerdictRow).where(VerdictRow.host_id == host_id).order_by(VerdictRow.told_ns.desc()))
+    return [_verdict(row) for row in rows]
+
+
+def tell_verdict(session: Session, archive: UUID, told: Verdict) -> None:
+    """Keep a verdict in the place of what was said of the same finding before; an open one without a remark takes that
+    away. Raise UnknownArchive.
+    """
+    host_id = scope_of(session, archive).host
+    for old in verdicts_of(session, host_id):
+        if old.is_of(told.kind, told.device, told.start_ns, told.end_ns):
+            session.execute(
+                delete(VerdictRow).where(
+                    VerdictRow.host_id == host_id,
+                    VerdictRow.finding_kind == old.kind,
+                    VerdictRow.device == (old.device or ""),
+                    VerdictRow.start_ns == old.start_ns,
+                )
+            )
+    if told.state != "open" or told.remark:
+        session.execute(
+            insert(VerdictRow).values(
+                host_id=host_id, finding_kind=told.kind, device=told.device or "", start_ns=told.start_ns,
+                end_ns=told.end_ns, state=told.state, remark=told.remark, told_ns=told.told_ns,
+            )
+        )  # fmt: skip
+
+
+def _verdict(row: VerdictRow) -> Verdict:
+    state: State = "confirmed" if row.state == "confirmed" else "dismissed" if row.state == "dismissed" else "open"
+    return Verdict(row.finding_kind, row.device or None, row.start_ns, row.end_ns, state, row.remark, row.told_ns)

@@ -1,0 +1,37 @@
+import { expect, it } from 'vitest'
+import type { KnownMeasure } from '../model/layouts'
+import { stripsOfFinding } from './proof'
+
+const known: KnownMeasure[] = [
+  { name: 'disk.wait', title: 'Wait per request', unit: 's', resource: 'disk', per: 'disk' },
+  { name: 'stall.io.some', title: 'Tasks held up by I/O', unit: 'share', resource: 'disk', per: null },
+]
+const told = (measure: string, device: string | null, threshold: number | null) => ({
+  measure,
+  device,
+  threshold,
+  value: 1,
+  unit: 's',
+  reads: 'mean, at least',
+})
+
+it('makes a strip of each measure, of the device, with the threshold as its line', () => {
+  const strips = stripsOfFinding(
+    {
+      evidence: [
+        told('disk.wait', 'sdd', 0.04),
+        told('stall.io.some', null, 0.1),
+        told('disk.wait', 'sdd', 0.04),
+      ],
+    },
+    known,
+  )
+  expect(strips.map((one) => [one.plan.title, one.devices, one.line])).toEqual([
+    ['Wait per request', { kind: 'named', names: ['sdd'] }, 0.04],
+    ['Tasks held up by I/O', { kind: 'machine' }, 0.1],
+  ])
+})
+
+it('leaves out what is no measure', () => {
+  expect(stripsOfFinding({ evidence: [told('no.such', null, null)] }, known)).toEqual([])
+})
