@@ -123,6 +123,19 @@ def test_a_device_is_called_by_its_name_wherever_it_is_printed(running, command)
     assert "is no kind of device" in command("name", name, "tape", "st0", "spare", fails=True).stderr
 
 
+def test_a_finding_is_dismissed_with_a_reason_and_shown_so(running, command):
+    with Client(running.url) as client:
+        for host in made_up():
+            client.load(as_recording(host))
+    name = STITCH_01_MORNING.name
+    assert "dismissed" in command("verdict", name, "cpu.saturated", "--dismiss", "the nightly run").stdout
+    assert "dismissed: the nightly run" in command("diagnose", name).stdout
+    assert "open again" in command("verdict", name, "cpu.saturated", "--clear").stdout
+    assert "the nightly run" not in command("diagnose", "stitch-01").stdout
+    assert "begins 2 findings" in command("verdict", name, "cpu", "--confirm", fails=True).stderr
+    assert "say one of --confirm" in command("verdict", name, "cpu.saturated", fails=True).stderr
+
+
 def test_what_is_wrong_is_told_with_its_place(command, tmp_path):
     file = tmp_path / "bad.json"
     file.write_text('{"name": "p", "every": "10ms", "devices": {"disk": {"only": 3}}}')

@@ -138,6 +138,22 @@ def test_a_finding_sets_window_and_needle(bench):
     assert "Look at next" in panel.inner_text()
 
 
+def test_a_finding_leads_to_its_strips_and_is_judged(bench):
+    bench.get_by_role("tab", name="Findings").click()
+    finding = bench.locator("[data-finding]").first
+    finding.get_by_role("button").first.click()
+    finding.get_by_role("button", name="Show the strips of this evidence").click()
+    wait_until(lambda: bench.locator("[data-strip]").count() == 3)
+    assert "Stalled for a core" in bench.locator("[data-strip]").all_inner_texts()[1]
+    finding.get_by_role("button", name="Dismiss").click()
+    finding.get_by_text("Say why, so that others can follow.").wait_for()
+    finding.get_by_label("Reason or remark").fill("the nightly run")
+    finding.get_by_role("button", name="Dismiss").click()
+    finding.get_by_text("“the nightly run”").wait_for()
+    finding.get_by_role("button", name="Take back").click()
+    finding.get_by_text("“the nightly run”").wait_for(state="detached")
+
+
 def test_a_link_reopens_the_same_view(bench, running):
     bench.goto(
         f"{running.url}/archives/{STITCH_01_MORNING.archive}"

@@ -7,7 +7,7 @@ import ChainDrawing from './ChainDrawing.vue'
 import { chainOf, titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
 import FindingVerdict from './FindingVerdict.vue'
-import { STATES } from './proof'
+import { crowdsOf, STATES } from './proof'
 
 interface Props {
   archiveId: string
@@ -83,15 +83,17 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
             <h3 class="font-semibold">Who took part</h3>
             <ul>
               <li
-                v-for="party in finding.processes"
-                :key="party.pid"
+                v-for="crowd in crowdsOf(finding.processes)"
+                :key="crowd.name"
                 class="flex items-baseline justify-between gap-2 border-b border-rule py-0.5"
               >
                 <span
-                  >{{ party.name ?? 'a process without a name' }}
-                  <span class="text-2xs text-soft">{{ party.pid }}</span></span
+                  >{{ crowd.name }}
+                  <span class="text-2xs text-soft">{{
+                    crowd.pids.length > 1 ? `${crowd.pids.length} processes` : crowd.pids[0]
+                  }}</span></span
                 >
-                <span>{{ (party.share * 100).toFixed(0) }} %</span>
+                <span>{{ (crowd.share * 100).toFixed(0) }} %</span>
               </li>
             </ul>
           </section>

@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import type { KnownMeasure } from '../model/layouts'
-import { stripsOfFinding } from './proof'
+import { crowdsOf, stripsOfFinding } from './proof'
 
 const known: KnownMeasure[] = [
   { name: 'disk.wait', title: 'Wait per request', unit: 's', resource: 'disk', per: 'disk' },
@@ -34,4 +34,18 @@ it('makes a strip of each measure, of the device, with the threshold as its line
 
 it('leaves out what is no measure', () => {
   expect(stripsOfFinding({ evidence: [told('no.such', null, null)] }, known)).toEqual([])
+})
+
+it('puts processes of one name together, the greatest part first', () => {
+  const parties = [
+    { pid: 3, name: 'reader', share: 0.3 },
+    { pid: 1, name: 'stitch', share: 0.25 },
+    { pid: 2, name: 'stitch', share: 0.25 },
+    { pid: 4, name: null, share: 0.1 },
+  ]
+  expect(crowdsOf(parties).map((one) => [one.name, one.pids.length, one.share])).toEqual([
+    ['stitch', 2, 0.5],
+    ['reader', 1, 0.3],
+    ['a process without a name', 1, 0.1],
+  ])
 })

@@ -15,6 +15,23 @@ export function stripsOfFinding(finding: Pick<Finding, 'evidence'>, known: Known
   })
 }
 
+export interface Crowd {
+  name: string
+  pids: number[]
+  share: number
+}
+
+/** Processes of one name together: four of the same job are one answer. */
+export function crowdsOf(parties: Finding['processes']): Crowd[] {
+  const crowds = new Map<string, Crowd>()
+  for (const party of parties) {
+    const name = party.name ?? 'a process without a name'
+    const crowd = crowds.get(name) ?? { name, pids: [], share: 0 }
+    crowds.set(name, { name, pids: [...crowd.pids, party.pid], share: crowd.share + party.share })
+  }
+  return [...crowds.values()].sort((one, other) => other.share - one.share)
+}
+
 const named = (device: string): Partial<Strip> => ({ devices: { kind: 'named', names: [device] } })
 
 /** What people made of it, in a word. */

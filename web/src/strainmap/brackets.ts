@@ -21,33 +21,46 @@ const BESIDE_PX = 10
 const spellFinding = (finding: Finding): string =>
   `${titleOf(finding)}${finding.time_lost_s >= 1 ? `, ${spellDuration(finding.time_lost_s)} lost` : ''}`
 
-/** Lay findings out on few lines, causes and the gravest first: theirs are the words that must find room. */
+/**
+ * Lay findings out on few lines: every one has its stretch, what only followed from another on the line above. Words go
+ * where no stretch and no other words are, those of causes and of the gravest first.
+ */
 export function bracketsOf(findings: Finding[], extent: Span, width: number): Bracket[] {
-  const taken: [number, number][][] = Array.from({ length: LANES }, () => [])
-  const free = (lane: number, from: number, to: number): boolean =>
-    from >= 0 && to <= width && (taken[lane] ?? []).every(([start, end]) => to <= start || from >= end)
   const gravest = [...findings].sort(
     (a, b) =>
       a.caused_by.length - b.caused_by.length || b.severity - a.severity || b.time_lost_s - a.time_lost_s,
   )
-  return gravest.map((finding) => {
+  const taken: [number, number][][] = Array.from({ length: LANES }, () => [])
+  const free = (lane: number, from: number, to: number): boolean =>
+    from >= 0 && to <= width && (taken[lane] ?? []).every(([start, end]) => to <= start || from >= end)
+  const laid = gravest.map((finding): Bracket => {
     const from = Math.min(Math.max(shareAt(extent, Date.parse(finding.start)), 0), 1)
     const to = Math.min(Math.max(shareAt(extent, Date.parse(finding.end)), from), 1)
-    const text = spellFinding(finding)
-    const [left, right] = [from * width, Math.max(to * width, from * width + 3)]
-    const room = text.length * LETTER_PX + BESIDE_PX
-    for (let lane = LANES - 1; lane >= 0; lane--) {
-      for (const [words, start, end] of [
-        ['before', left - room, right],
-        ['after', left, right + room],
-      ] as const) {
-        if (!free(lane, start, end)) continue
-        taken[lane]?.push([start, end])
-        return { finding, from, to, lane, text, words }
-      }
+    const lowest = finding.caused_by.length ? LANES - 2 : LANES - 1
+    const lanes = Array.from({ length: lowest + 1 }, (_, at) => lowest - at)
+    const lane = lanes.find((one) => free(one, ...edgesOf(from, to, width))) ?? lowest
+    taken[lane]?.push(edgesOf(from, to, width))
+    return { finding, from, to, lane, text: spellFinding(finding), words: null }
+  })
+  return laid.map((one) => {
+    const [left, right] = edgesOf(one.from, one.to, width)
+    const room = one.text.length * LETTER_PX + BESIDE_PX
+    for (const [words, start, end] of [
+      ['before', left - room, left],
+      ['after', right, right + room],
+    ] as const) {
+      if (!free(one.lane, start, end)) continue
+      taken[one.lane]?.push([start, end])
+      return { ...one, words }
     }
-    const lane = Array.from({ length: LANES }, (_, at) => LANES - 1 - at).find((at) => free(at, left, right))
-    taken[lane ?? 0]?.push([left, right])
-    return { finding, from, to, lane: lane ?? 0, text, words: null }
+    return one
   })
 }
+
+const LEAST_PX = 3
+
+/** Where a stretch begins and ends, wide enough to be seen. */
+const edgesOf = (from: number, to: number, width: number): [number, number] => [
+  from * width,
+  Math.max(to * width, from * width + LEAST_PX),
+]

@@ -59,6 +59,9 @@ def parties(frame: Frame, finding: Finding) -> list[Party]:
     series = {(column.counter, column.attributes): one for column, one in group.series.items()}
     if finding.kind in GROWTH:
         return _grown(series, within)
+    if finding.kind == "cpu.one_core" and finding.device is not None:
+        on_core = _by_process(series, _CPU, within, core=int(finding.device))
+        return _greatest(on_core, sum(on_core.values()))
     for places in MEASURED_BY[finding.kind]:
         whole = _amount(series, whole_columns()[: len(AMOUNTS)], places, within).sum()
         if whole > 0:
@@ -85,11 +88,16 @@ def _amount(series: _Series, columns: Sequence[Column], places: tuple[int, ...],
     return out
 
 
-def _by_process(series: _Series, places: tuple[int, ...], ticks: IntArray) -> dict[_Key, float]:
+def _by_process(
+    series: _Series, places: tuple[int, ...], ticks: IntArray, core: int | None = None
+) -> dict[_Key, float]:
+    """What each had, over all cores or at the ticks at which it was last on one of them."""
     out: dict[_Key, float] = defaultdict(float)
     for slot in range(SLOTS):
         columns = slot_columns(slot)
         amounts = _amount(series, columns[len(PLACES) :], places, ticks)
+        if core is not None:
+            amounts[_raw(series, columns[PLACES.index("process.linux.core")], ticks) != core] = 0.0
         for who, mine in _owners(series, columns, ticks):
             out[who] += float(amounts[mine].sum())
     return out

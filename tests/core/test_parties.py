@@ -1,0 +1,69 @@
+"""Who took part in a finding, on kernel integers written by hand."""
+
+import pytest
+
+from builders import BEGIN_NS, a_piece
+from reditus.core.assembling import assemble
+from reditus.core.diagnosis.finding import Finding, Onset
+from reditus.core.diagnosis.parties import parties
+from reditus.core.frame import Frame
+from reditus.core.measures import Resource
+from reditus.core.processes import AMOUNTS, GROUP, PLACES, slot_columns, whole_columns
+from reditus.core.types import NS_PER_S
+
+TICKS = 20
+USER, MEMORY = 0, 2
+CORE = PLACES.index("process.linux.core")
+
+
+def a_finding(kind, device=None, first=5, last=15):
+    return Finding(
+        kind, kind, Resource.PROCESSOR, device, BEGIN_NS + first * NS_PER_S, BEGIN_NS + last * NS_PER_S,
+        Onset(BEGIN_NS, 1.0), 1.0, 1.0, False, 1.0, (), "", (), (),
+    )  # fmt: skip
+
+
+def a_frame(*slots, whole):
+    """`slots` are (pid, core, {place: amounts a tick}); `whole` are the sums by place."""
+    columns = {}
+    for slot, (pid, core, amounts) in enumerate(slots):
+        own = slot_columns(slot)
+        places = {0: pid, 1: 77, 2: ord("R"), CORE: core}
+        for at, column in enumerate(own):
+            value = places[at] if at < len(PLACES) else amounts.get(at - len(PLACES), 0)
+            columns[column] = value if isinstance(value, list) else [value] * TICKS
+    for at, column in enumerate(whole_columns()[: len(AMOUNTS)]):
+        columns[column] = [whole.get(at, 0)] * TICKS
+    return Frame(assemble([a_piece(columns, group=GROUP)]))
+
+
+def test_shares_are_of_what_all_processes_had():
+    frame = a_frame((11, 0, {USER: 60}), (12, 1, {USER: 30}), (13, 1, {USER: 1}), whole={USER: 100})
+    told = parties(frame, a_finding("cpu.saturated"))
+    assert [(one.pid, one.start, one.share) for one in told] == [(11, 77, 0.6), (12, 77, 0.3)]
+
+
+def test_a_full_core_is_told_by_who_was_on_it():
+    frame = a_frame((11, 0, {USER: 90}), (12, 3, {USER: 50}), whole={USER: 200})
+    (only,) = parties(frame, a_finding("cpu.one_core", device="3"))
+    assert (only.pid, only.share) == (12, 1.0)
+
+
+def test_a_leak_is_told_by_who_grew_not_by_who_is_large():
+    growing = [100 + 10 * tick for tick in range(TICKS)]
+    frame = a_frame((11, 0, {MEMORY: 5_000}), (12, 0, {MEMORY: growing}), whole={MEMORY: 6_000})
+    (only,) = parties(frame, a_finding("memory.leak"))
+    assert (only.pid, only.share) == (12, 1.0)
+
+
+def test_a_slot_that_changes_hands_counts_for_each_owner():
+    pids = [11] * 10 + [12] * 10
+    frame = a_frame((pids, 0, {USER: 50}), whole={USER: 100})
+    told = parties(frame, a_finding("cpu.saturated", first=0, last=19))
+    assert {one.pid: round(one.share, 2) for one in told} == {11: 0.24, 12: 0.26}
+
+
+@pytest.mark.parametrize("kind", ["net.saturated", "net.loss", "fs.filling"])
+def test_what_no_process_is_charged_for_names_nobody(kind):
+    frame = a_frame((11, 0, {USER: 60}), whole={USER: 100})
+    assert parties(frame, a_finding(kind)) == []
