@@ -74,9 +74,7 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
             @find="$emit('find', $event)"
           />
           <EvidenceList :evidence="finding.evidence" />
-          <PillButton
-            label="Show the strips of this evidence, and nothing else"
-            @press="$emit('prove', finding)"
+          <PillButton label="Show these strips, and nothing else" @press="$emit('prove', finding)"
             >Show these strips</PillButton
           >
           <section v-if="finding.processes.length" data-parties>

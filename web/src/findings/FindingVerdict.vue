@@ -71,7 +71,7 @@ const before = (): string => props.finding.verdict?.remark ?? ''
         >Dismiss</PillButton
       >
       <PillButton
-        label="Keep the remark alone"
+        :label="words.trim() || !finding.verdict ? 'Remark, and leave it open' : 'Take back what was said'"
         :disabled="!words.trim() && !finding.verdict"
         @press="say('open')"
         >{{ words.trim() || !finding.verdict ? 'Remark' : 'Take back' }}</PillButton
