@@ -190,6 +190,8 @@ def test_every_rule_reads_measures_that_there_are_and_every_kind_explains_itself
     for kind in KINDS:
         assert f"(`{kind.id}`)" in page
         assert kind.meaning.endswith(".")
+        # What is found says what to look at next, and what it rests on where the best counter is missing.
+        assert bool(kind.next_steps and kind.without) or not kind.is_problem, kind.id
         for name in kind.evidence:
             assert name in MEASURES or is_counter(name) or name in ids or kind.id == "spike", (kind.id, name)
     assert len(ids) == len(KINDS)

@@ -50,7 +50,7 @@ class Bench:
 
     def finding(
         self, kind: Kind, stretch: Stretch, *, rise: FloatArray, lost: FloatArray | None, held: Sequence[Held],
-        explanation: str, considered: tuple[str, ...], next_steps: tuple[str, ...], estimated: bool = False,
+        explanation: str, considered: tuple[str, ...], estimated: bool = False,
     ) -> Finding:  # fmt: skip
         """`rise` is what changes at the beginning, `lost` the share of time that tasks lost; without it nothing counts as
         lost.
@@ -72,7 +72,7 @@ class Bench:
             evidence=self.evidence(stretch, held),
             explanation=explanation,
             considered=considered,
-            next=next_steps,
+            next=kind.next_steps,
         )
 
     def ruled_out(self, kind: Kind, stretch: Stretch, *, held: Sequence[Held], explanation: str) -> RuledOut:

@@ -23,39 +23,78 @@ NEEDS = (
 )  # fmt: skip
 
 ONE_CORE = Kind(
-    "cpu.one_core", "One core full, others idle", is_problem=True,
+    "cpu.one_core",
+    "One core full, others idle",
+    is_problem=True,
     meaning="One core was never idle while others had time to give: work that runs on one core only, however many there are.",
     evidence=("cpu.hottest", "cpu.busy"),
     look_alikes="`cpu.saturated`: all cores are full. `cpu.interrupts`: the core is full of packets, not of a program.",
-)  # fmt: skip
+    next_steps=(
+        "See which process came near one whole core in this stretch.",
+        "See whether it is bound to that core, or works in one thread only.",
+    ),
+    without="Without stall totals what it cost is not told. Without counters per core it cannot be told.",
+)
 INTERRUPTS = Kind(
-    "cpu.interrupts", "One core full of interrupts", is_problem=True,
+    "cpu.interrupts",
+    "One core full of interrupts",
+    is_problem=True,
     meaning="One core spent most of its time answering devices, sustained, while the others hardly did: what comes in is "
     "handled there alone.",
-    evidence=("cpu.softirq", "cpu.interrupt"), look_alikes="`cpu.one_core`: the core is full of a program's own work.",
-)  # fmt: skip
+    evidence=("cpu.softirq", "cpu.interrupt"),
+    look_alikes="`cpu.one_core`: the core is full of a program's own work.",
+    next_steps=(
+        "See which interface the packets came from, and whether its queues can be spread over several cores.",
+        "See whether its input backlog dropped packets.",
+    ),
+    without="Without counters per core it cannot be told.",
+)
 STEAL = Kind(
-    "cpu.steal", "Processor taken by the hypervisor", is_problem=True,
+    "cpu.steal",
+    "Processor taken by the hypervisor",
+    is_problem=True,
     meaning="The hypervisor ran somebody else while this machine had work to do, sustained: it has fewer cores than it shows.",
     evidence=("cpu.steal", "cpu.busy"),
     look_alikes="Steal that is counted on an idle machine, which costs nobody anything.",
-)  # fmt: skip
+    next_steps=("Ask who runs the hypervisor.", "Compare with other machines on the same one, at the same time."),
+    without="What was taken counts as lost, and that is an estimate. Without the count of steal it cannot be told.",
+)
 QUOTA = Kind(
-    "cpu.quota", "Held back by a processor quota", is_problem=True,
+    "cpu.quota",
+    "Held back by a processor quota",
+    is_problem=True,
     meaning="Tasks waited for a core while the machine had idle ones: a control group's quota stops them.",
-    evidence=("cpu.quota", "stall.cpu.some", "cpu.busy"), look_alikes="`cpu.saturated`: the cores have no idle time to give.",
-)  # fmt: skip
+    evidence=("cpu.quota", "stall.cpu.some", "cpu.busy"),
+    look_alikes="`cpu.saturated`: the cores have no idle time to give.",
+    next_steps=(
+        "See the quota of the control group that the slow program runs in.",
+        "If it is meant to be there: fewer threads at once waste less of it.",
+    ),
+    without="Without counts of throttled periods, stall beside idle cores none of which is full decides, at a confidence of 70 %. With neither it cannot be told.",
+)
 CHURN = Kind(
-    "cpu.churn", "Kernel busy with switching and starting tasks", is_problem=True,
+    "cpu.churn",
+    "Kernel busy with switching and starting tasks",
+    is_problem=True,
     meaning="A great part of the processor went to the kernel, which started processes or switched between them at a high rate.",
     evidence=("cpu.system", "cpu.switches", "cpu.forks"),
     look_alikes="A kernel that is busy with programs' reading and writing: few switches, few new processes.",
-)  # fmt: skip
+    next_steps=(
+        "Short-lived processes hide from a list of processes: see who has many children, or waits for them.",
+        "See whether a program wakes many threads for each piece of work.",
+    ),
+    without="Without stall totals what it cost is not told.",
+)
 THERMAL = Kind(
-    "cpu.thermal", "Processor slowed down by heat", is_problem=True,
+    "cpu.thermal",
+    "Processor slowed down by heat",
+    is_problem=True,
     meaning="Cores were slowed down again and again because they were too hot: the same work takes longer.",
-    evidence=("cpu.throttles",), look_alikes="A low clock on an idle machine saves power, and counts no throttling.",
-)  # fmt: skip
+    evidence=("cpu.throttles",),
+    look_alikes="A low clock on an idle machine saves power, and counts no throttling.",
+    next_steps=("See temperatures and fans, where the machine tells them.", "See what kept the cores busy then."),
+    without="Without throttle counts it cannot be told: a low clock alone may be thrift. What it cost is in no counter.",
+)
 KINDS = (ONE_CORE, INTERRUPTS, STEAL, QUOTA, CHURN, THERMAL)
 
 
@@ -148,10 +187,6 @@ def _one_core(bench: Bench, stretch: Stretch, own: FloatArray, total: FloatArray
         f"{spell_duration(stretch.length_s(bench.timebase))}, and all others together did the work of {rest:.1f} cores. What ran "
         "there cannot go faster than one core does.",
         considered=("All cores full: no, others had time to give.", "Packets or devices on that core: no, a program's own work."),
-        next_steps=(
-            "See which process came near one whole core in this stretch.",
-            "See whether it is bound to that core, or works in one thread only.",
-        ),
     )  # fmt: skip
 
 
@@ -166,10 +201,6 @@ def _interrupts(bench: Bench, stretch: Stretch, soft: FloatArray, own: FloatArra
         f"{spell_duration(stretch.length_s(bench.timebase))} answering devices, and the other cores hardly any of theirs. What "
         "comes in can go no faster than that one core takes it.",
         considered=("A program that fills one core: no, it was the kernel's answering of devices.",),
-        next_steps=(
-            "See which interface the packets came from, and whether its queues can be spread over several cores.",
-            "See whether its input backlog dropped packets.",
-        ),
     )  # fmt: skip
 
 
@@ -197,7 +228,6 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
             f"{spell_duration(one.length_s(bench.timebase))}, while this machine had work for {bench.mean(seen.busy, one):.2f} of "
             "them. Nothing on this machine can be changed to get them back.",
             considered=("Steal on an idle machine: no, there was work.",),
-            next_steps=("Ask who runs the hypervisor.", "Compare with other machines on the same one, at the same time."),
             estimated=True,
         )
         for one in _long(stretches, bench, rules.steal_sustained_s)
@@ -265,10 +295,6 @@ def _quota_finding(
             if not by_count
             else "One core that several tasks are bound to: no, periods were counted in which the quota had run out.",
         ),
-        next_steps=(
-            "See the quota of the control group that the slow program runs in.",
-            "If it is meant to be there: fewer threads at once waste less of it.",
-        ),
     )  # fmt: skip
 
 
@@ -295,10 +321,6 @@ def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
             f"{bench.mean(forks, one):,.0f} new processes and {bench.mean(switches, one):,.0f} switches a second, for "
             f"{spell_duration(one.length_s(bench.timebase))}. The time went into starting and switching, not into work.",
             considered=("A kernel busy with reading and writing: no, tasks came and went at a high rate.",),
-            next_steps=(
-                "Short-lived processes hide from a list of processes: see who has many children, or waits for them.",
-                "See whether a program wakes many threads for each piece of work.",
-            ),
         )
         for one in stretches
     ]  # fmt: skip
@@ -318,7 +340,6 @@ def _thermal(readings: Readings, seen: _Cores) -> list[Finding]:
             explanation=f"Cores were slowed down by heat {bench.mean(often, one) * one.length_s(bench.timebase):,.0f} times in "
             f"{spell_duration(one.length_s(bench.timebase))}. The same work took longer than when they are cool.",
             considered=("A low clock to save power: no, throttling was counted.",),
-            next_steps=("See temperatures and fans, where the machine tells them.", "See what kept the cores busy then."),
         )
         for one in _long(sustained(occurs, occurs, bench.timebase, steady), bench, rules.thermal_sustained_s)
     ]  # fmt: skip

@@ -30,23 +30,40 @@ NEEDS = (
 )  # fmt: skip
 
 SATURATED = Kind(
-    "disk.saturated", "Disk saturated", is_problem=True,
+    "disk.saturated",
+    "Disk saturated",
+    is_problem=True,
     meaning="Requests queued at a disk that was never idle, and each waited far longer than this disk takes unloaded.",
     evidence=("disk.queue", "disk.wait", "disk.busy", "stall.io.some"),
     look_alikes="`disk.busy_steady`: as busy, and each request is as quick as ever. `disk.slow`: as long waits with hardly a "
     "queue.",
-)  # fmt: skip
+    next_steps=(
+        "See who reads and writes in this stretch, and whether the disk carries swap.",
+        "Compare with its equals under one volume: one slow disk holds up all.",
+    ),
+    without="Without stall totals the wait and the queue alone decide, at a confidence of 70 %. A disk that was never seen without a queue is held to how fast it serves.",
+)
 SLOW = Kind(
-    "disk.slow", "Disk slow", is_problem=True,
+    "disk.slow",
+    "Disk slow",
+    is_problem=True,
     meaning="Each request took far longer than this disk's normal, though few were in flight: throttled, failing or remote.",
     evidence=("disk.wait", "disk.queue", "stall.io.some"),
     look_alikes="`disk.saturated`: as long waits, because many requests queue.",
-)  # fmt: skip
+    next_steps=(
+        "See who reads and writes in this stretch, and whether the disk carries swap.",
+        "Compare with its equals under one volume: one slow disk holds up all.",
+    ),
+    without="Without stall totals the wait alone decides, at a confidence of 70 %.",
+)
 STEADY = Kind(
-    "disk.busy_steady", "Disk busy, waits normal", is_problem=False,
+    "disk.busy_steady",
+    "Disk busy, waits normal",
+    is_problem=False,
     meaning="The disk was hardly ever without a request, and each took what it always takes: it keeps up.",
-    evidence=("disk.busy", "disk.wait"), look_alikes="`disk.saturated`: as busy, and waits have risen.",
-)  # fmt: skip
+    evidence=("disk.busy", "disk.wait"),
+    look_alikes="`disk.saturated`: as busy, and waits have risen.",
+)
 KINDS = (SATURATED, SLOW, STEADY)
 
 
@@ -260,10 +277,6 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
         considered=(
             "Busy at its normal pace: no, waits rose far above this disk's own normal.",
             "Slow with few requests: no, they queued." if deep else "Too many requests at once: no, it answered fewer than it has served quickly.",
-        ),
-        next_steps=(
-            "See who reads and writes in this stretch, and whether the disk carries swap.",
-            "Compare with its equals under one volume: one slow disk holds up all.",
         ),
     )  # fmt: skip
 

@@ -24,16 +24,28 @@ NEEDS = (
 )  # fmt: skip
 
 HOT = Kind(
-    "disk.hot", "One disk carries most of the work", is_problem=True,
+    "disk.hot",
+    "One disk carries most of the work",
+    is_problem=True,
     meaning="Of several equal disks, one had several times the others' queue: the work is not spread over them.",
-    evidence=("disk.queue",), look_alikes="`disk.slow`: it has the queue because it is slower, not because it is asked for more.",
-)  # fmt: skip
+    evidence=("disk.queue",),
+    look_alikes="`disk.slow`: it has the queue because it is slower, not because it is asked for more.",
+    next_steps=("See which program or volume reads and writes there.", "Spread the work over the others."),
+    without="Told without stall totals alike.",
+)
 WRITEBACK = Kind(
-    "disk.writeback", "Flood of owed writes", is_problem=True,
+    "disk.writeback",
+    "Flood of owed writes",
+    is_problem=True,
     meaning="Programs wrote faster into memory than a disk took it, and then all of it was written at once: everybody waits for it.",
     evidence=("memory.dirty", "memory.writeback", "disk.write.rate"),
     look_alikes="`disk.saturated` by reads, or by programs that wait for each write themselves.",
-)  # fmt: skip
+    next_steps=(
+        "See who wrote before and in this stretch.",
+        "See whether owed writes may pile up so high on this machine (dirty limits).",
+    ),
+    without="Without stall totals what is owed and the disk decide, at a confidence of 70 %.",
+)
 KINDS = (HOT, WRITEBACK)
 
 
@@ -87,7 +99,6 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Sampled]) -
                 f"{bench.mean(usual, one):.1f} in the middle, for {spell_duration(one.length_s(base))}. It was asked for "
                 f"{bench.mean(requests, one):,.0f} a second, they for {bench.mean(others, one):,.0f}.",
                 considered=("A slower disk with the same work: no, it was asked for more.",),
-                next_steps=("See which program or volume reads and writes there.", "Spread the work over the others."),
             )
             for one in sustained(hot, hold, base, rules)
             if one.length_s(base) >= rules.hot_sustained_s
@@ -126,7 +137,6 @@ def _flooded(readings: Readings, rules: Parameters, name: str) -> list[Finding]:
             f"{bench.mean(wrote, one) / 2**20:,.1f} MiB/s without a pause for {spell_duration(one.length_s(base))}. Programs had "
             "written into memory faster than the disk takes it.",
             considered=("Reads that keep the disk busy: no, nearly all were writes.",),
-            next_steps=("See who wrote before and in this stretch.", "See whether owed writes may pile up so high on this machine (dirty limits)."),
         )
         for one in sustained(enter, hold, base, rules)
         if one.length_s(base) >= rules.writeback_sustained_s

@@ -100,6 +100,10 @@ class Kind:
     meaning: str
     evidence: tuple[str, ...]
     look_alikes: str
+    next_steps: tuple[str, ...] = ()
+    """What to look at next, where it is found."""
+    without: str = ""
+    """What decides instead where a counter is missing, and what then cannot be told."""
 
 
 @dataclass(frozen=True, slots=True)

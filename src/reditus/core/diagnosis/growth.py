@@ -28,32 +28,59 @@ NEEDS = (
 )  # fmt: skip
 
 LEAK = Kind(
-    "memory.leak", "Memory that only grows", is_problem=True,
+    "memory.leak",
+    "Memory that only grows",
+    is_problem=True,
     meaning="Programs held more memory at every look, at a steady rate, and gave none back.",
     evidence=("memory.programs", "memory.available"),
     look_alikes="`memory.cache_growth`: files fill what is free. A program that fills its memory once, and then stays.",
-)  # fmt: skip
+    next_steps=(
+        "See which process grew by as much in this stretch.",
+        "See whether it falls when that program is restarted.",
+    ),
+    without="Told without stall totals alike. Growth of less than ten minutes has a confidence of 70 %.",
+)
 THRASH = Kind(
-    "memory.cache_thrash", "File cache too small", is_problem=True,
+    "memory.cache_thrash",
+    "File cache too small",
+    is_problem=True,
     meaning="Pages of files were dropped and read again soon after, sustained, and tasks waited for them.",
     evidence=("memory.refaults", "stall.memory.some", "disk.read.rate"),
     look_alikes="Streaming big files drops and reads pages too, and holds up nobody for memory. `swap.thrashing`: programs' own pages.",
-)  # fmt: skip
+    next_steps=(
+        "See who reads the same files again and again.",
+        "See what took the memory that the files had before: programs, or a control group's limit.",
+    ),
+    without="Without stall totals major faults decide, at a confidence of 70 %.",
+)
 SWAP_FULL = Kind(
-    "swap.full", "Swap full", is_problem=True,
+    "swap.full",
+    "Swap full",
+    is_problem=True,
     meaning="Swap was full while little memory was available: the next shortage ends a program.",
-    evidence=("swap.held", "memory.available"), look_alikes="`swap.occupied`: occupied and quiet, with room or memory left.",
-)  # fmt: skip
+    evidence=("swap.held", "memory.available"),
+    look_alikes="`swap.occupied`: occupied and quiet, with room or memory left.",
+    next_steps=("See who holds the memory, and whether it grows.", "More swap only puts the end off."),
+    without="Told without stall totals alike.",
+)
 FILLING = Kind(
-    "fs.filling", "Filesystem nearly full", is_problem=True,
+    "fs.filling",
+    "Filesystem nearly full",
+    is_problem=True,
     meaning="A filesystem had hardly any room left, or would be full soon at the rate at which it filled.",
-    evidence=("system.filesystem.usage",), look_alikes="A large filesystem that is nearly full and does not grow.",
-)  # fmt: skip
+    evidence=("system.filesystem.usage",),
+    look_alikes="A large filesystem that is nearly full and does not grow.",
+    next_steps=("See what was written there lately.", "Look at the largest and newest folders."),
+    without="Without space of filesystems it cannot be told; a capture by the field script has none.",
+)
 CACHE = Kind(
-    "memory.cache_growth", "File cache grew", is_problem=False,
+    "memory.cache_growth",
+    "File cache grew",
+    is_problem=False,
     meaning="Free memory shrank because files that were read stayed at hand; what is available did not.",
-    evidence=("memory.cache", "memory.available"), look_alikes="`memory.leak`: programs grow, and available shrinks with them.",
-)  # fmt: skip
+    evidence=("memory.cache", "memory.available"),
+    look_alikes="`memory.leak`: programs grow, and available shrinks with them.",
+)
 KINDS = (LEAK, THRASH, SWAP_FULL, FILLING, CACHE)
 
 
@@ -117,7 +144,6 @@ def _leaks(readings: Readings, bench: Bench, total: FloatArray, available: Float
                     "A cache of files: no, these are programs' own pages.",
                     "A program that fills its memory once: no, it did not come to rest.",
                 ),
-                next_steps=("See which process grew by as much in this stretch.", "See whether it falls when that program is restarted."),
             ))
         )  # fmt: skip
     return found
@@ -222,10 +248,10 @@ def _thrashing(readings: Readings, bench: Bench, available: FloatArray) -> list[
             f"shortly before, of {bench.mean(read, one) / 2**20:,.1f} MiB/s read in all, for {spell_duration(one.length_s(bench.timebase))}. "
             "The files that are in use do not fit beside the programs.",
             considered=("Streaming big files: no, tasks were held up for memory.", "Swapping: no, these are files' pages."),
-            next_steps=("See who reads the same files again and again.", "See what took the memory that the files had before: programs, or a control group's limit."),
         )
         for one in sustained(enter, hold, bench.timebase, replace(rules, merge_break_s=rules.thrash_merge_s))
         if one.length_s(bench.timebase) >= rules.thrash_sustained_s
+        and bench.mean(lost, one) >= rules.thrash_stall_enter
     ]  # fmt: skip
 
 
@@ -246,7 +272,6 @@ def _swap_full(readings: Readings, bench: Bench, total: FloatArray, available: F
             explanation=f"{swap.mean(held, one) / 2**20:,.0f} of {float(space.max()) / 2**20:,.0f} MiB of swap were taken, and "
             f"{swap.mean(available, one) / 2**20:,.0f} MiB of memory were available, for {spell_duration(one.length_s(bench.timebase))}.",
             considered=("Swap occupied by idle pages, with memory left: no, little was available.",),
-            next_steps=("See who holds the memory, and whether it grows.", "More swap only puts the end off."),
         )
         for one in sustained(full, hold, bench.timebase, rules)
         if one.length_s(bench.timebase) >= rules.swap_full_sustained_s
@@ -343,5 +368,4 @@ def _filesystem(bench: Bench, stretch: Stretch, used: FloatArray, free: FloatArr
         explanation=f"{free[last] / 2**20:,.0f} MiB of {(used[last] + free[last]) / 2**20:,.0f} MiB were left at {mount}, {share:.1%}, "
         f"after {spell_duration(stretch.length_s(bench.timebase))}.{when}",
         considered=("It fills: no, but there is hardly any room." if left_s is None else "Nearly full and at rest: no, it filled.",),
-        next_steps=("See what was written there lately.", "Look at the largest and newest folders."),
     )  # fmt: skip

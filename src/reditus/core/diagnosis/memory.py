@@ -21,33 +21,59 @@ NEEDS = (
 )  # fmt: skip
 
 PRESSURE = Kind(
-    "memory.pressure", "Memory under pressure", is_problem=True,
+    "memory.pressure",
+    "Memory under pressure",
+    is_problem=True,
     meaning="Tasks lost time for want of memory, sustained, while little was available.",
     evidence=("stall.memory.some", "memory.available", "memory.faults.major"),
     look_alikes="`memory.free_low`: free is small because files fill it, and available is ample. Reclaim by itself: reading big "
     "files through a healthy machine searches pages all the time.",
-)  # fmt: skip
+    next_steps=(
+        "See which processes hold the memory, and whether one of them grows from day to day.",
+        "See whether swap or the disks of the programs' files carry what no longer fits.",
+        "If the work is meant to be there: more memory, or less of it at once.",
+    ),
+    without="Without stall totals major faults while memory is scarce decide, at a confidence of 70 %.",
+)
 KILL = Kind(
-    "memory.oom_kill", "Killed for want of memory", is_problem=True,
+    "memory.oom_kill",
+    "Killed for want of memory",
+    is_problem=True,
     meaning="The kernel killed a process because memory could not be had otherwise, of the machine or of a control group.",
-    evidence=("memory.oom_kills", "memory.available"), look_alikes="Nothing: the kernel counts these kills.",
-)  # fmt: skip
+    evidence=("memory.oom_kills", "memory.available"),
+    look_alikes="Nothing: the kernel counts these kills.",
+    next_steps=("Read the kernel's lines at that time in Notes.", "See what led up to it: pressure, swap, growth."),
+    without="Without the count of kills it cannot be told.",
+)
 THRASHING = Kind(
-    "swap.thrashing", "Swapping all the time", is_problem=True,
+    "swap.thrashing",
+    "Swapping all the time",
+    is_problem=True,
     meaning="Pages were read back from swap, sustained: the working set does not fit into memory.",
     evidence=("swap.in", "swap.out", "memory.faults.major"),
     look_alikes="`swap.occupied`: pages parked there that nobody asks for. A short burst out is housekeeping.",
-)  # fmt: skip
+    next_steps=(
+        "See how much memory was available before it began, and who took it.",
+        "See the disk that carries swap: its queue and its waits are the price.",
+    ),
+    without="Without stall totals what it cost is estimated from major faults.",
+)
 FREE_LOW = Kind(
-    "memory.free_low", "Little free, ample available", is_problem=False,
+    "memory.free_low",
+    "Little free, ample available",
+    is_problem=False,
     meaning="Hardly any memory was free because files filled it; programs could have had most of that at once.",
-    evidence=("memory.free", "memory.available"), look_alikes="`memory.pressure`: little is available, and tasks lose time.",
-)  # fmt: skip
+    evidence=("memory.free", "memory.available"),
+    look_alikes="`memory.pressure`: little is available, and tasks lose time.",
+)
 OCCUPIED = Kind(
-    "swap.occupied", "Swap occupied and quiet", is_problem=False,
+    "swap.occupied",
+    "Swap occupied and quiet",
+    is_problem=False,
     meaning="Pages lay in swap, and hardly any was read back: they are idle.",
-    evidence=("swap.held", "swap.in"), look_alikes="`swap.thrashing`: as occupied, and read back all the time.",
-)  # fmt: skip
+    evidence=("swap.held", "swap.in"),
+    look_alikes="`swap.thrashing`: as occupied, and read back all the time.",
+)
 KINDS = (PRESSURE, KILL, THRASHING, FREE_LOW, OCCUPIED)
 
 
@@ -103,11 +129,6 @@ def _pressure(
             "Free is low but available is ample: no, available was low too.",
             "Reclaim that costs nobody anything: no, tasks lost time.",
         ),
-        next_steps=(
-            "See which processes hold the memory, and whether one of them grows from day to day.",
-            "See whether swap or the disks of the programs' files carry what no longer fits.",
-            "If the work is meant to be there: more memory, or less of it at once.",
-        ),
     )  # fmt: skip
 
 
@@ -128,10 +149,6 @@ def _thrashing(
         f"{spell_duration(stretch.length_s(bench.timebase))}. What programs work on does not fit into memory: pages are thrown "
         "out and needed again at once.",
         considered=("Swap occupied and quiet: no, pages were read back all the time.", "A burst of housekeeping: no, it went on."),
-        next_steps=(
-            "See how much memory was available before it began, and who took it.",
-            "See the disk that carries swap: its queue and its waits are the price.",
-        ),
     )  # fmt: skip
 
 
@@ -150,7 +167,6 @@ def _kills(bench: Bench, kills: FloatArray, available: FloatArray) -> list[Findi
                 explanation=f"The kernel killed {number} {'process' if number == 1 else 'processes'} because memory could not be "
                 "had otherwise. Notes tell which, where the kernel's log was recorded.",
                 considered=("A control group at its own limit: possible where plenty was available on the machine.",),
-                next_steps=("Read the kernel's lines at that time in Notes.", "See what led up to it: pressure, swap, growth."),
             )
         )  # fmt: skip
     return found

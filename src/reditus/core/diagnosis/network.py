@@ -7,6 +7,7 @@ sent again is. Virtual links that tell no speed are not judged by it.
 from dataclasses import replace
 
 import numpy as np
+from scipy.ndimage import median_filter
 
 from reditus.core.counters import INTERFACE
 from reditus.core.diagnosis.building import Bench, Held
@@ -25,17 +26,31 @@ NEEDS = (
 )  # fmt: skip
 
 SATURATED = Kind(
-    "net.saturated", "Link full", is_problem=True,
+    "net.saturated",
+    "Link full",
+    is_problem=True,
     meaning="A link carried nearly all that its speed allows, sustained: whoever sends over it waits.",
     evidence=("net.receive.use", "net.send.use"),
     look_alikes="A short burst at full speed. A virtual link whose speed is made up, which cannot be judged by it.",
-)  # fmt: skip
+    next_steps=(
+        "See who sends and receives in this stretch.",
+        "If the traffic is wanted: spread it, or a faster link.",
+    ),
+    without="Where the speed is not known or made up, a rate that stays flat at its highest decides, at a confidence of 70 %.",
+)
 LOSS = Kind(
-    "net.loss", "Segments lost on the way", is_problem=True,
+    "net.loss",
+    "Segments lost on the way",
+    is_problem=True,
     meaning="A real share of TCP segments had to be sent again, sustained: something on the way loses them.",
     evidence=("net.tcp.resent",),
     look_alikes="A listen queue that overflows makes clients send again too, and no line is lossy.",
-)  # fmt: skip
+    next_steps=(
+        "See whether a link was full, or one core was kept busy by packets, at the same time.",
+        "See damaged and dropped packets of each interface.",
+    ),
+    without="Without the count of listen queue overflows those cannot be told from loss; it says so.",
+)
 KINDS = (SATURATED, LOSS)
 _WAYS = (("receive", "received"), ("send", "sent"))
 
@@ -45,7 +60,8 @@ def judge_network(readings: Readings, rules: Parameters) -> tuple[list[Finding],
     findings: list[Finding] = []
     for name in sorted(names, key=natural_key):
         for way, past in _WAYS:
-            findings += _full(readings, rules, name, way, past)
+            full = _full(readings, rules, name, way, past)
+            findings += full or _plateaus(readings, rules, name, way, past)
     return [*findings, *_lossy(readings, rules)], []
 
 
@@ -65,6 +81,51 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
     ]
 
 
+def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: str) -> list[Finding]:
+    """A link whose speed nobody knows, or which is virtual and invents one: full where its rate stays flat at the highest
+    that was seen. A shaped link drops nothing and damages nothing; the flat top is all there is to see.
+    """
+    told = readings.frame.facts.links.get(name)
+    if told is not None and told.physical and told.speed_bits_per_s:
+        return []
+    rate = readings.sampled(f"net.{way}.rate", name)
+    if rate is None or len(rate) < 2 * rules.plateau_ticks:
+        return []
+    bench = Bench(rate.timebase, rules, Resource.NETWORK, name)
+    values = np.nan_to_num(rate.values)
+    steady = median_filter(values, size=5, mode="nearest")
+    top = float(steady.max())
+    if top < rules.plateau_bytes_per_s or np.mean(steady < rules.plateau_below * top) < rules.plateau_elsewhere:
+        return []
+    at_top = steady >= (1 - 2 * rules.plateau_spread) * top
+    stretches = [
+        one
+        for one in sustained(at_top, steady >= (1 - 4 * rules.plateau_spread) * top, rate.timebase, rules)
+        if one.length_s(rate.timebase) >= rules.link_sustained_s
+        and one.last - one.first >= rules.plateau_ticks
+        and _spread(values[one.ticks]) <= rules.plateau_spread
+    ]
+    return [
+        bench.finding(
+            SATURATED, one, rise=values, lost=None, estimated=True, held=[Held(f"net.{way}.rate", values, None, "mean, flat")],
+            explanation=f"{name} {past} {bench.mean(values, one) * 8 / 1e6:,.0f} Mbit/s for {spell_duration(one.length_s(rate.timebase))}, "
+            f"within {_spread(values[one.ticks]):.1%}, and never more than that in what was recorded. What the link can carry is not "
+            "known, or made up: a rate so flat at its highest is what a full or limited link looks like.",
+            considered=(
+                "A full link of known speed: not to be told, the speed is not known or made up.",
+                "A sender that limits itself to this rate: possible, it looks the same.",
+            ),
+        )
+        for one in stretches
+    ]  # fmt: skip
+
+
+def _spread(values: FloatArray) -> float:
+    """Half of the distance between the tenth and the ninetieth percentile, as a share of the middle."""
+    low, middle, high = np.quantile(values, (0.1, 0.5, 0.9))
+    return float((high - low) / 2 / middle) if middle > 0 else 1.0
+
+
 def _full_finding(bench: Bench, stretch: Stretch, use: FloatArray, rate: FloatArray, way: str, past: str) -> Finding:
     speed = bench.mean(rate, stretch) * 8 / 1e6
     return bench.finding(
@@ -74,7 +135,6 @@ def _full_finding(bench: Bench, stretch: Stretch, use: FloatArray, rate: FloatAr
         f"{spell_duration(stretch.length_s(bench.timebase))}. Whoever sends over it shares what is left. What that cost is in "
         "no counter of this machine.",
         considered=("A burst: no, it went on.", "A made-up speed of a virtual link: possible, compare with what the line can do."),
-        next_steps=("See who sends and receives in this stretch.", "If the traffic is wanted: spread it, or a faster link."),
     )  # fmt: skip
 
 
@@ -101,10 +161,6 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
                 if overflows is not None
                 else "A full listen queue: not known, this host does not tell of them.",
                 "A quiet line with one lost segment: no, many were sent.",
-            ),
-            next_steps=(
-                "See whether a link was full, or one core was kept busy by packets, at the same time.",
-                "See damaged and dropped packets of each interface.",
             ),
         )
         for one in sustained(

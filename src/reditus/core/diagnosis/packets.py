@@ -26,54 +26,73 @@ class _Event:
     """Name of the parameter."""
     what: str
     considered: str
-    next_steps: tuple[str, ...]
     per_interface: bool = False
 
 
 ERRORS_IN = Kind(
-    "net.errors", "Damaged packets", is_problem=True,
+    "net.errors",
+    "Damaged packets",
+    is_problem=True,
     meaning="Packets arrived damaged or could not be sent, sustained: a cable, a plug, a card or a mismatch of settings.",
-    evidence=("net.receive.errors", "net.send.errors"), look_alikes="`net.loss`: lost on the way, and counted by no interface here.",
-)  # fmt: skip
+    evidence=("net.receive.errors", "net.send.errors"),
+    look_alikes="`net.loss`: lost on the way, and counted by no interface here.",
+    next_steps=(
+        "Change cable, plug and port, one at a time; compare speed and duplex on both ends.",
+        "Look at the card and its driver's messages in Notes.",
+    ),
+    without="Without the counter it cannot be told.",
+)
 LISTEN = Kind(
-    "net.listen_overflow", "Connections refused: queue full", is_problem=True,
+    "net.listen_overflow",
+    "Connections refused: queue full",
+    is_problem=True,
     meaning="A program did not take new connections as fast as they came, and the queue in front of it overflowed.",
-    evidence=("net.tcp.listen_overflows",), look_alikes="`net.loss`: the clients send again as on a lossy line.",
-)  # fmt: skip
+    evidence=("net.tcp.listen_overflows",),
+    look_alikes="`net.loss`: the clients send again as on a lossy line.",
+    next_steps=("See which program takes connections, and what held it up.", "If it was only a burst: a longer queue."),
+    without="Without the counter it cannot be told.",
+)
 UDP = Kind(
-    "net.udp_overflow", "Datagrams lost: buffer full", is_problem=True,
+    "net.udp_overflow",
+    "Datagrams lost: buffer full",
+    is_problem=True,
     meaning="A program did not read its datagrams as fast as they came, and its receive buffer overflowed.",
-    evidence=("net.udp.buffer_errors",), look_alikes="Datagrams lost on the way, which nobody here counts.",
-)  # fmt: skip
+    evidence=("net.udp.buffer_errors",),
+    look_alikes="Datagrams lost on the way, which nobody here counts.",
+    next_steps=("See which program reads datagrams, and what held it up.", "If it was only a burst: a larger buffer."),
+    without="Without the counter it cannot be told.",
+)
 BACKLOG = Kind(
-    "net.backlog", "Packets lost: a core's backlog full", is_problem=True,
+    "net.backlog",
+    "Packets lost: a core's backlog full",
+    is_problem=True,
     meaning="A core did not take packets in as fast as they came, and its input backlog overflowed.",
-    evidence=("net.backlog.dropped", "net.backlog.squeezed"), look_alikes="`net.udp_overflow`: lost later, at the program.",
-)  # fmt: skip
+    evidence=("net.backlog.dropped", "net.backlog.squeezed"),
+    look_alikes="`net.udp_overflow`: lost later, at the program.",
+    next_steps=("See whether one core answers all packets.", "Spread the interface's queues over several cores."),
+    without="Without the counter it cannot be told.",
+)
 KINDS = (ERRORS_IN, LISTEN, UDP, BACKLOG)
 _EVENTS = (
     _Event(
         ERRORS_IN, "net.receive.errors", "net_errors_per_s", "packets arrived damaged",
-        "Loss on the way: no, this interface counted the damage itself.",
-        ("Change cable, plug and port, one at a time.", "Compare speed and duplex on both ends."), per_interface=True,
+        "Loss on the way: no, this interface counted the damage itself.", per_interface=True,
     ),
     _Event(
         ERRORS_IN, "net.send.errors", "net_errors_per_s", "packets could not be sent",
-        "A full link: no, these failed.", ("Look at the card and its driver's messages in Notes.",), per_interface=True,
+        "A full link: no, these failed.", per_interface=True,
     ),
     _Event(
         LISTEN, "net.tcp.listen_overflows", "listen_overflows_per_s", "connections found the queue full",
         "A lossy line: no, the queue of a program on this machine was full.",
-        ("See which program takes connections, and what held it up.", "If it was only a burst: a longer queue."),
     ),
     _Event(
         UDP, "net.udp.buffer_errors", "udp_errors_per_s", "datagrams were thrown away because a program's buffer was full",
-        "Loss on the way: no, they had arrived.", ("See which program reads datagrams, and what held it up.", "If it was only a burst: a larger buffer."),
+        "Loss on the way: no, they had arrived.",
     ),
     _Event(
         BACKLOG, "net.backlog.dropped", "backlog_drops_per_s", "packets were thrown away before anything looked at them",
         "A program that reads too slowly: no, the packets did not get that far.",
-        ("See whether one core answers all packets.", "Spread the interface's queues over several cores."),
     ),
 )  # fmt: skip
 NEEDS = tuple(one.measure for one in _EVENTS)
@@ -103,7 +122,7 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
             explanation=f"{bench.mean(rate, one) * one.length_s(bench.timebase):,.0f} {event.what} in "
             f"{spell_duration(one.length_s(bench.timebase))}{f' at {device}' if device else ''}. Whoever sent them has to find out and "
             "send again, or never does.",
-            considered=(event.considered,), next_steps=event.next_steps,
+            considered=(event.considered,)
         )
         for one in sustained(rate >= least, rate > 0, bench.timebase, uneven)
         if bench.mean(rate, one) >= least / 2

@@ -14,6 +14,10 @@ def diagnoses_page() -> str:
         parts.append(
             f"\nEvidence: {', '.join(f'`{name}`' for name in kind.evidence)}.\n\nLooks like it: {kind.look_alikes}\n"
         )
+        if kind.without:
+            parts.append(f"\nWhere counters are missing: {kind.without}\n")
+        if kind.next_steps:
+            parts.append("\nWhat to look at next:\n\n" + "".join(f"- {step}\n" for step in kind.next_steps))
     parts.append("\n## The numbers\n\n| name | value | unit | why |\n|---|---|---|---|\n")
     parts += [f"| `{name}` | {value:g} | {why.unit} | {why.reason} |\n" for name, value, why in described()]
     return "".join(parts)

@@ -267,6 +267,16 @@ class Parameters:
         float, Why("s", "Traffic comes in waves; a pause of a minute does not make two of one.")
     ] = 60.0
     link_sustained_s: Annotated[float, Why("s", "A copy of some seconds at full speed is what links are for.")] = 30.0
+    plateau_spread: Annotated[
+        float,
+        Why("share of the rate", "Shaping holds a rate within a few per cent; traffic by itself goes up and down."),
+    ] = 0.03
+    plateau_ticks: Annotated[int, Why("ticks", "Of fewer nobody can tell that they are flat.")] = 15
+    plateau_bytes_per_s: Annotated[float, Why("bytes/s", "Slower than any line of today.")] = 500_000.0
+    plateau_below: Annotated[float, Why("share of the highest rate", "Clearly less than the flat top.")] = 0.7
+    plateau_elsewhere: Annotated[
+        float, Why("share of the recording", "A stream that never changes tells nothing of what the link can do.")
+    ] = 0.1
     loss_enter: Annotated[
         float,
         Why("share of segments", "A healthy local network loses hardly any; one in a hundred cuts speed by halves."),

@@ -11,10 +11,13 @@ from reditus.core.durations import spell_duration
 from reditus.core.types import NS_PER_S, FloatArray
 
 SPIKE = Kind(
-    "spike", "A single short spike", is_problem=False,
+    "spike",
+    "A single short spike",
+    is_problem=False,
     meaning="Something was short for some seconds, once, in a long recording: it may be looked at, and explains no complaint about more.",
-    evidence=("the kind that it would have been",), look_alikes="The same again and again at a steady distance, which is told as periodic.",
-)  # fmt: skip
+    evidence=("the kind that it would have been",),
+    look_alikes="The same again and again at a steady distance, which is told as periodic.",
+)
 KINDS = (SPIKE,)
 COUNTED = ("memory.oom_kill", "net.errors", "net.listen_overflow", "net.udp_overflow", "net.backlog")
 """What is counted is told however short it was."""

@@ -39,6 +39,12 @@ KINDS = (
             f"`{BUSY_UNWAITED}`: as busy, but nobody waits. A quota: tasks stall while the machine idles. A high load from "
             "blocked tasks: they wait for I/O, not for a core."
         ),
+        next_steps=(
+            "See which processes ran in this stretch, and whether each was meant to.",
+            "Compare with the same hours on a normal day: is it more work, or slower work?",
+            "If the work is wanted: spread it over time, lower its priority, or give the machine more cores.",
+        ),
+        without="Without stall totals the queue decides: run delay, else runnable tasks beyond the cores, at a confidence of 70 %.",
     ),
     Kind(
         BUSY_UNWAITED,
@@ -47,12 +53,8 @@ KINDS = (
         meaning="The cores had hardly an idle moment, and tasks got one when they needed it, or only low-priority work waited.",
         evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting", "cpu.nice"),
         look_alikes=f"`{SATURATED}`: as busy, and tasks wait.",
+        without="Without stall totals the queue decides, as for `cpu.saturated`.",
     ),
-)
-NEXT = (
-    "See which processes ran in this stretch, and whether each was meant to.",
-    "Compare with the same hours on a normal day: is it more work, or slower work?",
-    "If the work is wanted: spread it over time, lower its priority, or give the machine more cores.",
 )
 
 
@@ -165,7 +167,7 @@ def _saturated(seen: _Processor, stretch: Stretch, rules: Parameters) -> Finding
         evidence=tuple(evidence),
         explanation=_explain_saturated(seen, busy=busy, waiting=waiting, lost_s=lost_s, length_s=length_s),
         considered=_considered(seen, stretch),
-        next=NEXT,
+        next=KINDS[0].next_steps,
     )
 
 

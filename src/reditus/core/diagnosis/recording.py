@@ -19,15 +19,21 @@ NEEDS = ("cpu.busy", "disk.read.rate", "net.receive.rate")
 MOST_TOLD = 50
 
 GAP = Kind(
-    "data.gap", "Nothing recorded", is_problem=False,
+    "data.gap",
+    "Nothing recorded",
+    is_problem=False,
     meaning="Ticks are missing. What happened there is not known; it is neither quiet nor trouble.",
-    evidence=("cpu.busy",), look_alikes="A quiet time, which has ticks that show it.",
-)  # fmt: skip
+    evidence=("cpu.busy",),
+    look_alikes="A quiet time, which has ticks that show it.",
+)
 RESET = Kind(
-    "data.reset", "Counters began anew", is_problem=False,
+    "data.reset",
+    "Counters began anew",
+    is_problem=False,
     meaning="The machine restarted, or a device's counters were set to zero: no rate leads across it, and a huge or negative one would be false.",
-    evidence=("cpu.busy",), look_alikes="A spike.",
-)  # fmt: skip
+    evidence=("cpu.busy",),
+    look_alikes="A spike.",
+)
 KINDS = (GAP, RESET)
 
 

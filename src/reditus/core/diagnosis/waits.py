@@ -31,34 +31,62 @@ LOAD_S = 60.0
 """The kernel's one-minute load forgets with this time constant."""
 
 LIMITED = Kind(
-    "io.limited", "I/O held back above the disks", is_problem=True,
+    "io.limited",
+    "I/O held back above the disks",
+    is_problem=True,
     meaning="Tasks lost most of their time to I/O while no disk was busy: a limit, or storage that is no disk of this machine.",
-    evidence=("stall.io.some", "disk.busy"), look_alikes="`disk.slow`: the disk itself shows the long waits.",
-)  # fmt: skip
+    evidence=("stall.io.some", "disk.busy"),
+    look_alikes="`disk.slow`: the disk itself shows the long waits.",
+    next_steps=(
+        "See the I/O limits of the control group that the waiting tasks run in.",
+        "See what filesystems over the network are mounted.",
+    ),
+    without="Without stall totals it cannot be told.",
+)
 STALLED = Kind(
-    "io.stalled", "Tasks held up by I/O", is_problem=True,
+    "io.stalled",
+    "Tasks held up by I/O",
+    is_problem=True,
     meaning="Several tasks at a time lost most of their time to I/O, and nothing narrower could be proven.",
     evidence=("stall.io.some", "stall.io.full", "cpu.blocked"),
     look_alikes="`io.iowait_harmless` and `disk.busy_steady`: one reader whose work it is to stream a disk.",
-)  # fmt: skip
+    next_steps=(
+        "See which processes read and wrote, and whether that was meant.",
+        "Compare with the same work on a normal day.",
+    ),
+    without="Without stall totals it cannot be told. Its confidence is 70 % always.",
+)
 BLOCKED = Kind(
-    "tasks.blocked", "Tasks blocked without I/O", is_problem=True,
+    "tasks.blocked",
+    "Tasks blocked without I/O",
+    is_problem=True,
     meaning="Tasks counted in the load neither ran, nor waited for a core, nor for a disk: they hang in the kernel, as on a frozen "
     "or unreachable filesystem.",
     evidence=("cpu.load.1m", "cpu.runnable", "cpu.blocked", "stall.io.some"),
     look_alikes="A load from tasks that run, or wait for a core or a disk, which other counters show.",
-)  # fmt: skip
+    next_steps=(
+        "See which processes are in uninterruptible sleep, and on which filesystem they work.",
+        "Read the kernel's lines about hung tasks in Notes.",
+    ),
+    without="Without stall totals the load against running and blocked tasks decides alike. Its confidence is 70 % always, for the load is a damped count.",
+)
 HARMLESS = Kind(
-    "io.iowait_harmless", "I/O wait, nobody held up", is_problem=False,
+    "io.iowait_harmless",
+    "I/O wait, nobody held up",
+    is_problem=False,
     meaning="Cores were idle with a task waiting for I/O, and no disk was slower than always: work that reads or writes, on a "
     "machine with little else to do.",
-    evidence=("cpu.iowait", "stall.io.full", "disk.wait"), look_alikes="`disk.saturated`, `disk.slow`: waits have risen.",
-)  # fmt: skip
+    evidence=("cpu.iowait", "stall.io.full", "disk.wait"),
+    look_alikes="`disk.saturated`, `disk.slow`: waits have risen.",
+)
 LOAD = Kind(
-    "load.blocked", "Load above the cores, cores idle", is_problem=False,
+    "load.blocked",
+    "Load above the cores, cores idle",
+    is_problem=False,
     meaning="The load was above the number of cores because tasks waited for something else than a core.",
-    evidence=("cpu.load.1m", "cpu.blocked", "cpu.busy"), look_alikes="`cpu.saturated`: the tasks wait for a core.",
-)  # fmt: skip
+    evidence=("cpu.load.1m", "cpu.blocked", "cpu.busy"),
+    look_alikes="`cpu.saturated`: the tasks wait for a core.",
+)
 KINDS = (LIMITED, STALLED, BLOCKED, HARMLESS, LOAD)
 
 
@@ -148,7 +176,6 @@ def _limited(seen: _Waits) -> list[Finding]:
                 "A saturated or slow disk: no, none was busy.",
                 "Storage over the network: possible, its waits are in no disk's counters.",
             ),
-            next_steps=("See the I/O limits of the control group that the waiting tasks run in.", "See what filesystems over the network are mounted."),
         )
         for one in stretches
     ]  # fmt: skip
@@ -180,7 +207,6 @@ def _stalled(seen: _Waits) -> list[Finding]:
             f"I/O, {bench.mean(seen.blocked, one):.1f} tasks at a time. A disk took somewhat longer than always, not long enough "
             "to name it: it may be no more than work that asks for more than its disks give.",
             considered=("A saturated or slow disk: not proven, waits rose less than that.", "One reader that streams a disk: no, several tasks waited."),
-            next_steps=("See which processes read and wrote, and whether that was meant.", "Compare with the same work on a normal day."),
         )
         for one in stretches
     ]  # fmt: skip
@@ -215,7 +241,6 @@ def _blocked(seen: _Waits) -> list[Finding]:
             f"for {spell_duration(one.length_s(bench.timebase))}. They hang in the kernel on something else: a frozen or unreachable "
             "filesystem, or a driver.",
             considered=("Tasks that wait for a core: no, those are counted apart.", "Tasks that wait for a disk: no, neither blocked tasks nor stall totals show them."),
-            next_steps=("See which processes are in uninterruptible sleep, and on which filesystem they work.", "Read the kernel's lines about hung tasks in Notes."),
         )
         for one in stretches
     ]  # fmt: skip
