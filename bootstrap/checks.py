@@ -40,11 +40,18 @@ def prepare_for_tests() -> None:
 def run_tests(arguments: list[str]) -> int:
     """Without arguments everything; with arguments only pytest, with just these."""
     prepare_for_tests()
-    failed = [] if arguments else [*_python_gates(), *_web_gates()]
-    pytest_code = _call([str(VENV_BIN / "python"), "-m", "pytest", *arguments], ROOT)
+    pytest = [str(VENV_BIN / "python"), "-m", "pytest"]
+    if arguments:
+        return _call([*pytest, *arguments], ROOT)
+    failed = [*_python_gates(), *_web_gates()]
+    # Two at a time, but for those that measure what the machine does: they want it for themselves.
+    codes = [
+        _call([*pytest, "-m", "not alone", "-n", "2", "--dist", "loadfile"], ROOT),
+        _call([*pytest, "-m", "alone"], ROOT),
+    ]
     for gate in failed:
         print(f"FAILED gate: {gate}", flush=True)
-    return pytest_code or (1 if failed else 0)
+    return max(codes) or (1 if failed else 0)
 
 
 def _python_gates() -> list[str]:

@@ -7,6 +7,7 @@ from pathlib import Path
 import psycopg
 import pytest
 from fastapi.testclient import TestClient
+from hypothesis import settings as hypothesis_settings
 from sqlalchemy.engine import make_url
 
 from databases import new_database
@@ -14,6 +15,10 @@ from reditus.server.app import create_app
 from reditus.server.settings import Settings
 from reditus.store import Store
 from reditus.store.cluster import Cluster
+
+# No test is timed: on a busy machine an example may take as long as it takes.
+hypothesis_settings.register_profile("reditus", deadline=None)
+hypothesis_settings.load_profile("reditus")
 
 TABLES = "verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
 

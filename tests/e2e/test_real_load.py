@@ -12,6 +12,7 @@ from e2e_helpers import axis_share, link, readout_value, wait_until
 from real_load import RESTING, Truth, busy_processes
 from reditus.cli.children import Child
 
+pytestmark = pytest.mark.alone
 QUIET_S, LOUD_S = 12, 16
 WITHIN_S = 3.0
 CORES = os.cpu_count() or 1

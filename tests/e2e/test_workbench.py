@@ -142,6 +142,7 @@ def test_a_finding_leads_to_its_strips_and_is_judged(bench):
     bench.get_by_role("tab", name="Findings").click()
     finding = bench.locator("[data-finding]").first
     finding.get_by_role("button").first.click()
+    assert "stitch" in finding.locator("[data-parties]").inner_text()
     finding.get_by_role("button", name="Show these strips").click()
     wait_until(lambda: bench.locator("[data-strip]").count() == 3)
     assert "Stalled for a core" in bench.locator("[data-strip]").all_inner_texts()[1]

@@ -15,6 +15,8 @@ from reditus.core.measures import measure_named
 from reditus.recorder.host import boot_id, host_facts
 from reditus.recorder.sampler import Sampler
 
+pytestmark = pytest.mark.alone
+
 
 def a_tree(root, **files):
     for path, text in files.items():

@@ -1,8 +1,12 @@
 import threading
 import time
 
+import pytest
+
 from reditus.core.types import NS_PER_S
 from reditus.recorder.schedule import Schedule
+
+pytestmark = pytest.mark.alone
 
 FIFTH_NS = NS_PER_S // 5
 

@@ -13,6 +13,7 @@ from reditus.core.processes import threads_at
 from reditus.recorder.processes import Processes
 from reditus.recorder.threads import Threads
 
+pytestmark = pytest.mark.alone
 BUSY = """
 import ctypes, threading, time
 def work():
