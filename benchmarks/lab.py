@@ -27,7 +27,7 @@ from reditus.core.diagnosis import diagnose
 from reditus.core.types import NS_PER_S
 from reditus.exchange import field_script, read_capture
 
-QUIET_S, LOUD_S = 18, 48
+QUIET_S, LOUD_S = 14, 42
 GROUPS = Path("/sys/fs/cgroup")
 NAMESPACE, NEAR, FAR = "reditus-lab", "rlab0", "rlab1"
 HERE, THERE = "10.203.78.1", "10.203.78.2"
@@ -187,7 +187,7 @@ def upper(folder: Path) -> str:
 
 def saturate_disk(stack: ExitStack, folder: Path) -> None:
     started(stack, "fio", "--name=deep", f"--filename={upper(folder)}", "--rw=randrw", "--bs=4k", "--ioengine=libaio",
-            "--iodepth=32", "--direct=1", "--time_based", "--runtime=600", "--output=/dev/null")  # fmt: skip
+            "--iodepth=32", "--direct=1", "--thread", "--time_based", "--runtime=600", "--output=/dev/null")  # fmt: skip
 
 
 def slow_down(stack: ExitStack, folder: Path) -> None:
@@ -200,7 +200,7 @@ def slow_down(stack: ExitStack, folder: Path) -> None:
 
 def busy_disk(stack: ExitStack, folder: Path) -> None:
     file = file_of(stack, folder, "sequence.bin", 512 * MIB)
-    started(stack, "fio", "--name=stream", f"--filename={file}", "--rw=read", "--bs=256k", "--iodepth=1", "--direct=1",
+    started(stack, "fio", "--name=stream", f"--filename={file}", "--rw=read", "--bs=256k", "--iodepth=1", "--direct=1", "--thread",
             "--ioengine=psync", "--time_based", "--runtime=600", "--output=/dev/null")  # fmt: skip
 
 

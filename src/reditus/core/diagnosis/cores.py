@@ -19,7 +19,7 @@ from reditus.core.types import BoolArray, FloatArray
 
 NEEDS = (
     "cpu.busy", "cpu.hottest", "cpu.steal", "cpu.system", "cpu.switches", "cpu.forks", "cpu.quota", "cpu.throttles",
-    "stall.cpu.some",
+    "stall.cpu.some", "disk.read.requests", "disk.write.requests",
 )  # fmt: skip
 
 ONE_CORE = Kind(
@@ -303,11 +303,16 @@ def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
     system = known(readings.on(bench.timebase, "cpu.system"), len(seen.busy))
     switches = known(readings.on(bench.timebase, "cpu.switches"), len(seen.busy))
     forks = known(readings.on(bench.timebase, "cpu.forks"), len(seen.busy))
+    requests = known(readings.on(bench.timebase, "disk.read.requests"), len(seen.busy)) + known(
+        readings.on(bench.timebase, "disk.write.requests"), len(seen.busy)
+    )
+    # Switches that reading and writing bring along are the work itself.
+    idle_ones = np.maximum(switches - rules.churn_switches_a_request * requests, 0.0)
     kernel = (system >= rules.churn_kernel_share * seen.count) & (system >= rules.churn_of_busy * seen.busy)
     a_core = np.maximum(seen.busy, 0.1)
-    restless = (switches >= rules.churn_switches * a_core) | (forks >= rules.churn_forks * a_core)
+    restless = (idle_ones >= rules.churn_switches * a_core) | (forks >= rules.churn_forks * a_core)
     held_on = (system >= 0.7 * rules.churn_kernel_share * seen.count) & (
-        (switches >= 0.6 * rules.churn_switches * a_core) | (forks >= 0.6 * rules.churn_forks * a_core)
+        (idle_ones >= 0.6 * rules.churn_switches * a_core) | (forks >= 0.6 * rules.churn_forks * a_core)
     )
     stretches = _long(sustained(kernel & restless, held_on, bench.timebase, rules), bench, rules.churn_sustained_s)
     return [

@@ -252,7 +252,8 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
         queue >= rules.disk_deep_queue
         and busy >= rules.disk_busy_leave
         and served >= rules.disk_plateau_share * disk.normal.served_per_s
-        and _service_times(disk, stretch) < rules.disk_service_times
+        # Whatever the time of one: a disk that serves far more than it did at its ease is not the slow one.
+        and (served >= 2 * disk.normal.served_per_s or _service_times(disk, stretch) < rules.disk_service_times)
     )
     kind = SATURATED if deep else SLOW
     lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else np.nan_to_num(disk.stall)

@@ -56,12 +56,15 @@ class Parameters:
         float, Why("share of that core's", "What all cores do alike is not one core's trouble.")
     ] = 0.4
     interrupts_sustained_s: Annotated[float, Why("s", "A burst of packets passes.")] = 10.0
-    steal_enter: Annotated[float, Why("share of cores", "A tenth of the machine that somebody else has.")] = 0.1
-    steal_leave: Annotated[float, Why("share of cores", "Hysteresis, as above.")] = 0.05
+    steal_enter: Annotated[
+        float,
+        Why("share of cores", "Neighbours take some per cent from every guest now and then; this is a real part."),
+    ] = 0.15
+    steal_leave: Annotated[float, Why("share of cores", "Hysteresis, as above.")] = 0.08
     steal_busy_share: Annotated[float, Why("share of cores", "Without work of our own nothing is taken from us.")] = 0.1
-    steal_of_busy: Annotated[float, Why("share of busy time", "Enough for our work to feel it.")] = 0.15
+    steal_of_busy: Annotated[float, Why("share of busy time", "Enough for our work to feel it.")] = 0.25
     steal_merge_s: Annotated[float, Why("s", "Neighbours come and go within seconds.")] = 30.0
-    steal_sustained_s: Annotated[float, Why("s", "Every guest waits for some seconds now and then.")] = 20.0
+    steal_sustained_s: Annotated[float, Why("s", "Every guest waits for some seconds now and then.")] = 30.0
     quota_enter: Annotated[float, Why("share of periods", "Held back in every other period.")] = 0.5
     quota_leave: Annotated[float, Why("share of periods", "Hysteresis, as above.")] = 0.25
     quota_busy_most: Annotated[float, Why("share of cores", "Idle cores are there.")] = 0.8
@@ -78,6 +81,10 @@ class Parameters:
         float,
         Why("switches/s a busy core", "Each costs some microseconds: so many, a tenth of the core and all it forgets."),
     ] = 30_000.0
+    churn_switches_a_request: Annotated[
+        float,
+        Why("switches", "Each request to a disk wakes who asked for it, and mostly a kernel thread or two on its way."),
+    ] = 5.0
     churn_forks: Annotated[
         float, Why("new tasks/s a busy core", "Each costs about a millisecond: so many, a quarter of the core.")
     ] = 250.0

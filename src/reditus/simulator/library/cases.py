@@ -21,6 +21,13 @@ PACES_S = (1.0, 5.0, 0.2, 15.0, 1.0, 60.0)
 TICKS = (1_500, 2_400)
 LONG_TICKS = 3_600
 TIMES_EACH, TIMES_LOOK_ALIKE, PAIRS, RESTARTS = 6, 4, 36, 6
+CAPTURE_TICKS = (85, 130)
+"""A field capture of a minute or two, as somebody takes while it hurts."""
+WANT_TIME = {
+    recipes.memory_pressure, recipes.swap_full, recipes.fs_filling, recipes.periodic, recipes.spike, recipes.memory_free_low,
+    recipes.swap_occupied, recipes.load_blocked, recipes.disk_hot,
+}  # fmt: skip
+"""Recipes that need more than a minute or two to be told from chance."""
 NEED_STALL = {"io.limited", "io.stalled", "memory.cache_thrash", "memory.pressure", "cpu.quota"}
 """Kinds that nothing tells where the kernel has no stall totals, or hardly."""
 WANTS_LENGTH_S = {"memory_free_low": 600.0, "swap_occupied": 600.0, "load_blocked": 900.0, "spike": 3_000.0}
@@ -76,6 +83,9 @@ def cases(seed: int = 1) -> Iterator[Case]:
     for recipe in LOOK_ALIKES:
         for _ in range(TIMES_LOOK_ALIKE):
             yield _single(recipe, _fitting(recipe, next(sizes)), next(paces), rng)
+    for recipe in (*PROBLEMS, *LOOK_ALIKES):
+        if recipe not in WANT_TIME:
+            yield _capture(recipe, _fitting(recipe, next(sizes)), rng)
     for at in range(PAIRS):
         yield _pair(rng, next(sizes), next(paces), overlapping=at % 3 == 0)
     for at in range(RESTARTS):
@@ -112,6 +122,16 @@ def _single(
     without_stall = without_stall and trouble.kind not in NEED_STALL
     name = f"{recipe.__name__}/{size}/{pace_s:g}s" + ("/no stall" if without_stall else "") + ("/gap" if gap else "")
     return _case(name, machine, base, ((trouble, when),), length_s, pace_s, rng, gap=gap, has_stall=not without_stall)
+
+
+def _capture(recipe: Recipe, size: str, rng: np.random.Generator) -> Case:
+    machine = SIZES[size](rng)
+    base = ordinary(machine, rng)
+    length_s = float(rng.integers(*CAPTURE_TICKS))
+    when = _when(rng, length_s, 1.0, 0.2, 0.8)
+    return _case(
+        f"{recipe.__name__}/{size}/capture", machine, base, ((recipe(machine, base, when), when),), length_s, 1.0, rng
+    )
 
 
 def _pair(rng: np.random.Generator, size: str, pace_s: float, *, overlapping: bool) -> Case:
