@@ -232,7 +232,6 @@ def occupy(stack: ExitStack, folder: Path) -> None:
 
 def kill(stack: ExitStack, _: Path) -> None:
     group = control_group(stack, "memory", memory__limit_in_bytes=96 * MIB)
-    time.sleep(20)
     python(stack, HOLD, str(400 * MIB), group=group)
 
 
@@ -245,6 +244,9 @@ def quota(stack: ExitStack, _: Path) -> None:
 def cable(stack: ExitStack, _: Path) -> None:
     run("ip", "netns", "add", NAMESPACE)
     stack.callback(subprocess.run, ["ip", "netns", "delete", NAMESPACE], check=False, capture_output=True)
+    # With its namespace a cable goes too, but only some time later.
+    subprocess.run(["ip", "link", "delete", NEAR], check=False, capture_output=True)
+    stack.callback(subprocess.run, ["ip", "link", "delete", NEAR], check=False, capture_output=True)
     run("ip", "link", "add", NEAR, "type", "veth", "peer", "name", FAR, "netns", NAMESPACE)
     run("ip", "address", "add", f"{HERE}/24", "dev", NEAR)
     run("ip", "link", "set", NEAR, "up")
@@ -328,7 +330,7 @@ def capturing(path: Path, ticks: int) -> Iterator[subprocess.Popen[bytes]]:
     script.unlink()
 
 
-def made(scenario: Scenario, folder: Path) -> None:
+def made(scenario: Scenario, folder: Path, quiet_s: float = QUIET_S, loud_s: float = LOUD_S) -> None:
     """Record a quiet while, the load, and a quiet while again; with its label beside it."""
     with ExitStack() as around:
         work = folder / f".{scenario.name}"
@@ -337,14 +339,14 @@ def made(scenario: Scenario, folder: Path) -> None:
         if scenario.before:
             scenario.before(around, work)
         begun_s = time.time()
-        with capturing(folder / f"{scenario.name}.txt.zst", 10 * (QUIET_S + LOUD_S)):
-            time.sleep(QUIET_S)
+        with capturing(folder / f"{scenario.name}.txt.zst", 3_600):
+            time.sleep(quiet_s)
             with ExitStack() as stack:
                 scenario.load(stack, work)
                 start_s = time.time()
-                time.sleep(LOUD_S)
+                time.sleep(loud_s)
                 end_s = time.time()
-            time.sleep(QUIET_S)
+            time.sleep(quiet_s)
         label = {
             "scenario": scenario.name, "true_cause": scenario.cause, "is_problem": bool(scenario.kinds),
             "kinds": scenario.kinds, "rules_out": scenario.rules_out, "start": round(start_s, 3), "end": round(end_s, 3),
@@ -375,9 +377,9 @@ def judged(label: dict[str, object], capture: Path) -> tuple[str, str]:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("folder", type=Path)
-    parser.add_argument("names", nargs="*")
+    parser.add_argument("names", nargs="*", default=[])
     parser.add_argument("--judge", action="store_true", help="judge what is there already")
-    asked = parser.parse_args()
+    asked = parser.parse_intermixed_args()
     folder: Path = asked.folder.resolve()
     if not asked.judge:
         folder.mkdir(parents=True, exist_ok=True)

@@ -168,7 +168,7 @@ def _single(seen: _Cores, least_s: float) -> list[Finding]:
         )  # fmt: skip
         findings += [
             _one_core(bench, one, own, total, seen.stall) for one in _long(full, bench, least_s)
-            if bench.mean(own, one) >= rules.one_core_mean
+            if bench.mean(own, one) >= rules.one_core_mean and one.last - one.first + 1 >= rules.one_core_ticks
         ]  # fmt: skip
     return findings
 
@@ -309,11 +309,9 @@ def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
     # Switches that reading and writing bring along are the work itself.
     idle_ones = np.maximum(switches - rules.churn_switches_a_request * requests, 0.0)
     kernel = (system >= rules.churn_kernel_share * seen.count) & (system >= rules.churn_of_busy * seen.busy)
-    a_core = np.maximum(seen.busy, 0.1)
-    restless = (idle_ones >= rules.churn_switches * a_core) | (forks >= rules.churn_forks * a_core)
-    held_on = (system >= 0.7 * rules.churn_kernel_share * seen.count) & (
-        (idle_ones >= 0.6 * rules.churn_switches * a_core) | (forks >= 0.6 * rules.churn_forks * a_core)
-    )
+    spent = forks * rules.churn_fork_s + idle_ones * rules.churn_switch_s
+    restless = spent >= rules.churn_explains * system
+    held_on = (system >= 0.7 * rules.churn_kernel_share * seen.count) & (spent >= rules.churn_explains_leave * system)
     stretches = _long(sustained(kernel & restless, held_on, bench.timebase, rules), bench, rules.churn_sustained_s)
     return [
         bench.finding(

@@ -248,13 +248,13 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
     bench, rules = disk.bench, disk.bench.rules
     queue, wait, busy = (bench.mean(one, stretch) for one in (disk.queue, disk.wait, disk.busy))
     served = bench.mean(disk.requests, stretch)
-    deep = (
-        queue >= rules.disk_deep_queue
-        and busy >= rules.disk_busy_leave
+    # A disk that serves far more than it did at its ease is not the slow one, whatever the time of one request.
+    at_its_most = served >= 2 * disk.normal.served_per_s or (
+        busy >= rules.disk_busy_leave
         and served >= rules.disk_plateau_share * disk.normal.served_per_s
-        # Whatever the time of one: a disk that serves far more than it did at its ease is not the slow one.
-        and (served >= 2 * disk.normal.served_per_s or _service_times(disk, stretch) < rules.disk_service_times)
+        and _service_times(disk, stretch) < rules.disk_service_times
     )
+    deep = queue >= rules.disk_deep_queue and at_its_most
     kind = SATURATED if deep else SLOW
     lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else np.nan_to_num(disk.stall)
     held = [

@@ -1,6 +1,6 @@
 """All rules over one frame."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 
@@ -62,7 +62,7 @@ def needed_measures() -> list[Measure]:
 def needed_of_whole() -> list[str]:
     """The measures by which a long recording as a whole is told: normals of disks, growth, and the numbers of chains."""
     return [
-        COVERAGE_OF, "memory.available", "memory.total", "memory.programs", "memory.refaults", "swap.held", "swap.in", "swap.out",
+        COVERAGE_OF, "memory.available", "memory.total", "memory.programs", "memory.shared", "memory.refaults", "swap.held", "swap.in", "swap.out",
         "disk.wait", "disk.queue", "disk.busy", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",
     ]  # fmt: skip
 
@@ -81,7 +81,18 @@ def judge(readings: Readings, rules: Parameters | None = None) -> Judged:
         found, excluded = rule(readings, rules or Parameters())
         findings += found
         ruled_out += excluded
-    return Judged(tuple(findings), tuple(ruled_out))
+    return Judged(tuple(one for one in findings if not _is_told_better(one, findings)), tuple(ruled_out))
+
+
+def _is_told_better(one: Finding, others: Sequence[Finding]) -> bool:
+    """A disk that is slow by itself has the longest queue among its equals for that reason."""
+    return one.kind == "disk.hot" and any(
+        other.kind == "disk.slow"
+        and other.device == one.device
+        and other.start_ns < one.end_ns
+        and one.start_ns < other.end_ns
+        for other in others
+    )
 
 
 def concluded(judged: Judged, readings: Readings, window: Window, rules: Parameters | None = None) -> Diagnosis:

@@ -22,7 +22,7 @@ from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 SPACE = "system.filesystem.usage"
 NEEDS = (
-    "memory.available", "memory.total", "memory.programs", "memory.cache", "memory.refaults", "memory.faults.major",
+    "memory.available", "memory.total", "memory.programs", "memory.shared", "memory.cache", "memory.refaults", "memory.faults.major",
     "stall.memory.some", "stall.io.some", "swap.in", "swap.held", "swap.total", "disk.read.rate", every(SPACE, (FILESYSTEM_STATE, "used")),
     every(SPACE, (FILESYSTEM_STATE, "free")),
 )  # fmt: skip
@@ -123,7 +123,9 @@ def _leaks(readings: Readings, bench: Bench, total: FloatArray, available: Float
     programs = readings.on(bench.timebase, "memory.programs")
     if programs is None:
         return []
-    held = programs + known(readings.on(bench.timebase, "swap.held"), len(programs))
+    # What programs share counts as theirs, and what of them lies in swap.
+    held = programs + known(readings.on(bench.timebase, "memory.shared"), len(programs))
+    held += known(readings.on(bench.timebase, "swap.held"), len(programs))
     found = []
     for run in _runs(bench, held, total):
         length_s = run.stretch.length_s(bench.timebase)
@@ -251,7 +253,8 @@ def _thrashing(readings: Readings, bench: Bench, available: FloatArray) -> list[
         )
         for one in sustained(enter, hold, bench.timebase, replace(rules, merge_break_s=rules.thrash_merge_s))
         if one.length_s(bench.timebase) >= rules.thrash_sustained_s
-        and bench.mean(lost, one) >= rules.thrash_stall_enter
+        # Of the moments in which it showed: not a single one above the threshold among many just below it.
+        and float(lost[one.ticks][hold[one.ticks]].mean()) >= rules.thrash_stall_enter
     ]  # fmt: skip
 
 

@@ -47,6 +47,9 @@ class Parameters:
         float, Why("share of a core", "The next busiest core has time to give; else it is not about one core.")
     ] = 0.8
     one_core_sustained_s: Annotated[float, Why("s", "Any program has a core to itself for some seconds.")] = 60.0
+    one_core_ticks: Annotated[
+        int, Why("ticks", "Work that wanders fills one core of two by chance for a few of them.")
+    ] = 8
     one_core_share: Annotated[
         float, Why("share of the recording", "In a short recording less is a real part of it.")
     ] = 0.25
@@ -77,17 +80,16 @@ class Parameters:
     quota_sustained_s: Annotated[float, Why("s", "A short burst into a limit is what limits are for.")] = 15.0
     churn_kernel_share: Annotated[float, Why("share of cores", "A real part of the machine.")] = 0.25
     churn_of_busy: Annotated[float, Why("share of busy time", "The kernel, more than the programs' own work.")] = 0.45
-    churn_switches: Annotated[
-        float,
-        Why("switches/s a busy core", "Each costs some microseconds: so many, a tenth of the core and all it forgets."),
-    ] = 30_000.0
+    churn_switch_s: Annotated[float, Why("s", "What a switch costs the kernel, at the least.")] = 3e-6
+    churn_fork_s: Annotated[float, Why("s", "What a new task costs the kernel, about.")] = 1e-3
+    churn_explains: Annotated[
+        float, Why("share of the kernel's time", "Switching and starting is a great part of what the kernel does.")
+    ] = 0.4
+    churn_explains_leave: Annotated[float, Why("share of the kernel's time", "Hysteresis, as above.")] = 0.25
     churn_switches_a_request: Annotated[
         float,
         Why("switches", "Each request to a disk wakes who asked for it, and mostly a kernel thread or two on its way."),
     ] = 5.0
-    churn_forks: Annotated[
-        float, Why("new tasks/s a busy core", "Each costs about a millisecond: so many, a quarter of the core.")
-    ] = 250.0
     churn_sustained_s: Annotated[float, Why("s", "A build or a login starts many processes for a moment.")] = 15.0
     thermal_merge_s: Annotated[float, Why("s", "Heat comes in waves; so does throttling.")] = 60.0
     thermal_sustained_s: Annotated[float, Why("s", "Once is a moment's heat.")] = 15.0
@@ -125,7 +127,7 @@ class Parameters:
     leak_significance: Annotated[float, Why("standard deviations", "No chance among thousands of stretches.")] = 6.0
     leak_short_s: Annotated[
         float, Why("s", "Programs fill their memory when they start; that takes less than this.")
-    ] = 45.0
+    ] = 40.0
     leak_long_s: Annotated[float, Why("s", "Shorter growth is told with less confidence.")] = 600.0
     leak_least_third: Annotated[
         float,
@@ -196,6 +198,9 @@ class Parameters:
     blocked_window_s: Annotated[float, Why("s", "The kernel updates its load every five seconds: three of those.")] = (
         15.0
     )
+    blocked_window_ticks: Annotated[
+        int, Why("ticks", "Blocked and running tasks are counted once a tick, by chance.")
+    ] = 3
     blocked_sustained_s: Annotated[float, Why("s", "Hanging for a moment is what locks are for.")] = 20.0
     iowait_share: Annotated[float, Why("share of cores", "Enough to catch the eye.")] = 0.15
     load_idle_share: Annotated[float, Why("share of cores", "A fifth of the machine or more had nothing to do.")] = 0.8

@@ -216,7 +216,7 @@ def _blocked(seen: _Waits) -> list[Finding]:
     if seen.load is None:
         return []
     bench, rules = seen.bench, seen.bench.rules
-    hidden = _hidden(seen, rules.blocked_window_s)
+    hidden = _hidden(seen, rules.blocked_window_s, rules.blocked_window_ticks)
     # Where others wait for disks, those that hang have to be the greater part.
     quiet = (
         np.ones(len(hidden), dtype=bool)
@@ -231,7 +231,7 @@ def _blocked(seen: _Waits) -> list[Finding]:
     )
     return [
         bench.finding(
-            BLOCKED, one, rise=_hidden(seen, rules.blocked_onset_s), lost=np.clip(hidden, 0.0, 1.0), estimated=True,
+            BLOCKED, one, rise=_hidden(seen, rules.blocked_onset_s, 1), lost=np.clip(hidden, 0.0, 1.0), estimated=True,
             held=[
                 Held("cpu.load.1m", np.nan_to_num(seen.load), None, "mean"), Held("cpu.runnable", seen.running, None, "mean"),
                 Held("cpu.blocked", seen.blocked, None, "mean"),
@@ -246,7 +246,7 @@ def _blocked(seen: _Waits) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _hidden(seen: _Waits, window_s: float) -> FloatArray:
+def _hidden(seen: _Waits, window_s: float, least_ticks: int) -> FloatArray:
     """Tasks counted in the load that nothing else shows, at each tick.
 
     The load is a damped count; what was counted in between follows from its change: with k = exp(−Δt / 60 s),
@@ -256,7 +256,7 @@ def _hidden(seen: _Waits, window_s: float) -> FloatArray:
     assert seen.load is not None
     load = seen.load
     step_s = float(np.median(base.interval_ns)) / NS_PER_S
-    back = max(int(np.ceil(window_s / step_s)), 1)
+    back = max(int(np.ceil(window_s / step_s)), least_ticks)
     out = np.zeros(len(load))
     if len(load) <= back:
         return out

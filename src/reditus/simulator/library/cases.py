@@ -25,7 +25,7 @@ CAPTURE_TICKS = (85, 130)
 """A field capture of a minute or two, as somebody takes while it hurts."""
 WANT_TIME = {
     recipes.memory_pressure, recipes.swap_full, recipes.fs_filling, recipes.periodic, recipes.spike, recipes.memory_free_low,
-    recipes.swap_occupied, recipes.load_blocked, recipes.disk_hot,
+    recipes.swap_occupied, recipes.load_blocked, recipes.disk_hot, recipes.memory_leak,
 }  # fmt: skip
 """Recipes that need more than a minute or two to be told from chance."""
 NEED_STALL = {"io.limited", "io.stalled", "memory.cache_thrash", "memory.pressure", "cpu.quota"}

@@ -125,7 +125,7 @@ def cache_thrash(machine: Machine, base: tuple[Work, ...], when: When) -> Troubl
     room = machine.memory_bytes * (1 - RESERVE) - machine.kernel_bytes - SHARED_BYTES - _held_bytes(machine, base)
     search = _job(
         when, "search", workers=4, intensity=0.2, files_bytes=int(room * when.between(1.15, 1.5)),
-        reread_bytes_per_s=when.between(60e6, 120e6), read_size=32 * 1024, waits=0.9, depth=4,
+        reread_bytes_per_s=when.between(120e6, 200e6), read_size=32 * 1024, waits=0.9, depth=4,
     )  # fmt: skip
     allowed = frozenset({"memory.pressure", "disk.saturated", "io.stalled"})
     return Trouble("memory.cache_thrash", (search,), allowed=allowed)

@@ -1,0 +1,24 @@
+"""A few short bottlenecks made on this very kernel, captured by the field script, and named. The others: benchmarks.lab."""
+
+import json
+import os
+
+import pytest
+
+from benchmarks.lab import GROUPS, SCENARIOS, judged, made
+
+pytestmark = pytest.mark.alone
+QUIET_S, LOUD_S = 8, 22
+BY_NAME = {one.name: one for one in SCENARIOS}
+
+
+@pytest.mark.parametrize(("name", "controller"), [("cpu-quota", "cpu"), ("oom-kill", "memory")])
+def test_what_was_made_is_what_is_found(name, controller, tmp_path):
+    if os.geteuid() or not (GROUPS / controller / "cgroup.procs").exists():
+        pytest.skip(f"needs the superuser and a {controller} controller of control groups, version 1")
+    made(BY_NAME[name], tmp_path, QUIET_S, LOUD_S)
+    label = json.loads((tmp_path / f"{name}.json").read_text())
+    right, told = judged(label, tmp_path / f"{name}.txt.zst")
+    # Where this machine is a guest, its host may take cores away meanwhile, and that is rightly told too.
+    assert right == "right" or "cpu.steal" in told, told
+    assert BY_NAME[name].kinds[0] in told
