@@ -48,6 +48,8 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser) -> Iterator[Page]:
     """A page at the size the product is drawn for. An error in the page fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, timezone_id="UTC", color_scheme="light")
+    # A starved machine may be slow; that is no failure.
+    context.set_default_timeout(90_000)
     page = context.new_page()
     errors: list[str] = []
     page.on("pageerror", lambda error: errors.append(str(error)))

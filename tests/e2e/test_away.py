@@ -63,7 +63,7 @@ def test_a_lost_database_is_said_and_survived(alone, page):
     time.sleep(3)
 
     alone.look_after()  # what the running command does every two seconds
-    page.get_by_text("The database is away").wait_for(state="detached", timeout=30_000)
+    page.get_by_text("The database is away").wait_for(state="detached", timeout=90_000)
     wait_until(lambda: len(list(spool.glob("*.batch"))) <= 1, 40)
     wait_until(lambda: archive(alone)["coverage"] > 0.97)
     found = archive(alone)

@@ -53,14 +53,14 @@ def test_a_full_disk_is_said_and_survived(small_disk, tmp_path, page):
             ballast = filled(small_disk)
             wait_until(lambda: state(running) in ("disk full", "database away"), 60)
             page.get_by_text("The disk of the database is full").or_(page.get_by_text("The database is away")).wait_for(
-                timeout=30_000
+                timeout=90_000
             )
             wait_until(lambda: len(list(spool.glob("*/*.batch"))) >= 3, 60)
             if state(running) == "disk full":
                 assert archive(running)["ticks"] > 20
             ballast.unlink()
             wait_until(lambda: state(running) == "ok", 90)
-            page.get_by_text("The disk of the database is full").wait_for(state="detached", timeout=30_000)
+            page.get_by_text("The disk of the database is full").wait_for(state="detached", timeout=90_000)
             wait_until(lambda: len(list(spool.glob("*/*.batch"))) <= 1, 60)
         finally:
             recorder.stop()

@@ -49,7 +49,9 @@ def test_spans_find_what_one_look_at_all_of_it_finds(client, store, told, small_
             for other in by_spans.findings
             if (other.kind, other.device) == (one.kind, one.device) and other.start_ns < one.end_ns and one.start_ns < other.end_ns
         ]  # fmt: skip
-        assert abs(alike.start_ns - one.start_ns) <= 900 * NS_PER_S
+        # A file cache that grows too small over hours shows now and then at first; where that is one with the rest may differ.
+        slack_s = 4_500 if one.kind == "memory.cache_thrash" else 900
+        assert abs(alike.start_ns - one.start_ns) <= slack_s * NS_PER_S
         assert alike.time_lost_s == pytest.approx(one.time_lost_s, rel=0.1, abs=60)
         assert len(alike.caused_by) == len(one.caused_by)
 
