@@ -10,7 +10,7 @@ from pathlib import Path
 import httpx
 from playwright.sync_api import Page
 
-WAIT_S = 20.0
+WAIT_S = 60.0
 AXE = Path(__file__).resolve().parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
