@@ -316,7 +316,8 @@ def _loaded(seen: _Waits) -> list[RuledOut]:
 def _steadied(values: FloatArray, seen: _Waits) -> FloatArray:
     """The mean of a minute, or of some ticks where those are far apart: what is counted once a tick is noisy."""
     step_s = float(np.median(seen.bench.timebase.interval_ns)) / NS_PER_S
-    width = max(round(LOAD_S / step_s), STEADY_TICKS) | 1
+    # In a short recording a minute would blur all of it.
+    width = max(min(round(LOAD_S / step_s), len(values) // 6), STEADY_TICKS) | 1
     padded = np.pad(values, width // 2, mode="edge")
     mean: FloatArray = np.convolve(padded, np.full(width, 1.0 / width), "valid")
     return mean
