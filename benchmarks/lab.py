@@ -12,6 +12,7 @@ import argparse
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -375,6 +376,8 @@ def judged(label: dict[str, object], capture: Path) -> tuple[str, str]:
 
 
 def main() -> None:
+    # Ended from outside, everything is taken down as well.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("folder", type=Path)
     parser.add_argument("names", nargs="*", default=[])

@@ -59,6 +59,24 @@ def test_what_is_not_there_yet_is_said_and_what_is_there_stays(running, page):
     page.locator("[data-loading]").wait_for(state="detached")
 
 
+def test_what_takes_a_while_is_said_where_it_will_stand(running, page):
+    held = []
+    page.route("**/moment?*", lambda route: held.append(route))  # noqa: PLW0108  Playwright wants a function
+    page.goto(f"{running.url}{MADE_UP}")
+    page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
+    page.locator("[data-surface]").click()
+    panel = page.locator("[data-moment]")
+    panel.get_by_text("Reading the machine at this moment").wait_for()
+    page.unroute("**/moment?*")
+    panel.get_by_role("heading", name="Cores", exact=True).wait_for()
+    page.route("**/strain?*devices=*", lambda route: held.append(route))  # noqa: PLW0108
+    page.get_by_role("button", name="Processor", exact=True).first.click()
+    page.locator("[data-waiting]").wait_for()
+    page.unroute("**/strain?*devices=*")
+    page.locator('[data-strain^="processor "]').first.wait_for()
+    page.locator("[data-waiting]").wait_for(state="detached")
+
+
 def test_a_failure_is_said_beside_what_is_there(running, page):
     page.goto(f"{running.url}{MADE_UP}")
     page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()

@@ -203,3 +203,19 @@ def child_time(pid):
     """Seconds that the child has run, from another of the kernel's files than the one under test."""
     with open(f"/proc/{pid}/schedstat") as file:
         return int(file.read().split()[0]) / NS
+
+
+def test_processes_are_listed_again_when_one_was_started(made_up):
+    loadavg = made_up.proc / "loadavg"
+    loadavg.write_text("0.00 0.01 0.05 1/12 700\n")
+    made_up.put(600, f24=10)
+    with reading(made_up) as (_, tick):
+        assert list(by_pid(tick())) == [600]
+        made_up.put(700, name="quiet", f24=5)
+        assert list(by_pid(tick())) == [600]  # nothing tells that anything was started
+        loadavg.write_text("0.00 0.01 0.05 1/13 701\n")
+        assert set(by_pid(tick())) == {600, 700}
+        made_up.end(600)
+        assert list(by_pid(tick())) == [700]
+        made_up.put(800, f24=5)
+        assert 800 in {pid for _ in range(20) for pid in by_pid(tick())}

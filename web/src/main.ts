@@ -1,24 +1,26 @@
 import './styles/main.css'
-import { VueQueryPlugin, type VueQueryPluginOptions } from '@tanstack/vue-query'
+import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import App from './App.vue'
 import { ApiError } from './api/client'
+import { fetchArchiveAhead } from './api/queries'
 import { router } from './router'
 
-const queries: VueQueryPluginOptions = {
-  queryClientConfig: {
-    defaultOptions: {
-      queries: {
-        // What passes is asked again until it does; what is wrong stays wrong.
-        retry: (_, why) => why instanceof ApiError && why.passes,
-        retryDelay: (attempt) => Math.min(500 * 2 ** attempt, 4_000),
-        refetchOnWindowFocus: false,
-        // The server is usually on this very machine: being offline says nothing of it.
-        networkMode: 'always',
-      },
+const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      // What passes is asked again until it does; what is wrong stays wrong.
+      retry: (_, why) => why instanceof ApiError && why.passes,
+      retryDelay: (attempt) => Math.min(500 * 2 ** attempt, 4_000),
+      refetchOnWindowFocus: false,
+      // The server is usually on this very machine: being offline says nothing of it.
+      networkMode: 'always',
     },
   },
-}
+})
+router.beforeEach((to) => {
+  if (to.name === 'workbench') fetchArchiveAhead(queryClient, String(to.params['id']))
+})
 
-createApp(App).use(createPinia()).use(VueQueryPlugin, queries).use(router).mount('#app')
+createApp(App).use(createPinia()).use(VueQueryPlugin, { queryClient }).use(router).mount('#app')

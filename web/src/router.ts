@@ -1,4 +1,6 @@
 import { createRouter, createWebHistory } from 'vue-router'
+// The view that has to open fast comes with the page itself; another file would be asked for only once this one has run.
+import WorkbenchView from './views/WorkbenchView.vue'
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -6,7 +8,7 @@ export const router = createRouter({
     { path: '/', name: 'archives', component: () => import('./views/ArchivesView.vue') },
     { path: '/recorders', name: 'recorders', component: () => import('./views/RecordersView.vue') },
     { path: '/counters', name: 'counters', component: () => import('./views/CountersView.vue') },
-    { path: '/archives/:id', name: 'workbench', component: () => import('./views/WorkbenchView.vue') },
+    { path: '/archives/:id', name: 'workbench', component: WorkbenchView },
     { path: '/:anything(.*)*', name: 'lost', component: () => import('./views/LostView.vue') },
   ],
 })

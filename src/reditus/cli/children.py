@@ -19,7 +19,9 @@ class Child:
         self, module: str, arguments: list[str], *, env: Mapping[str, str] | None = None, log: Path | None = None
     ) -> None:
         self._command = [sys.executable, "-m", module, *arguments]
-        self._env = {**os.environ, **(env or {})}
+        # Requests and recordings run beside each other; a product of two columns spread over the cores waits longer for
+        # them than it takes.
+        self._env = {"OPENBLAS_NUM_THREADS": "1", **os.environ, **(env or {})}
         self.log = log
         self._process = self._start()
 

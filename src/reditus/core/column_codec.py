@@ -15,6 +15,7 @@ for zstd. The doubled encodings apply the same to the deltas of deltas; they pay
 Arithmetic is modulo 2^64 throughout, which is what makes every input survive.
 """
 
+from collections.abc import Iterator
 from enum import IntEnum
 from functools import lru_cache
 
@@ -100,26 +101,34 @@ def encode_columns(values: IntArray) -> list[bytes]:
     still, and the others hold a delta or two.
     """
     words = np.ascontiguousarray(values).view(np.uint64)
-    firsts = values[0].tolist()
-    if len(words) == 1:
-        return [constant_chunk(first) for first in firsts]
+    moving = (words[1:] != words[0]).any(axis=0)
+    still = ~moving
+    chunks = [b""] * len(moving)
+    constant = map(constant_chunk, words[0, still].view(np.int64).tolist())
+    for at, chunk in zip(np.flatnonzero(still).tolist(), constant, strict=True):
+        chunks[at] = chunk
+    if moving.any():
+        for at, chunk in zip(np.flatnonzero(moving).tolist(), _moving_chunks(words[:, moving]), strict=True):
+            chunks[at] = chunk
+    return chunks
+
+
+def _moving_chunks(words: Words) -> Iterator[bytes]:
+    """The chunk of each column, none of which stands still."""
+    count = len(words) - 1
     deltas = words[1:] - words[:-1]
     least = deltas.view(np.int64).min(axis=0)
     rest = deltas - least.view(np.uint64)
     widest = rest.max(axis=0).tolist()
     spans = (words[-1] - words[0]).view(np.int64).tolist()
-    moving = (words != words[0]).any(axis=0).tolist()
-    chunks = []
-    for at, (first, span, lowest, wide, moves) in enumerate(
-        zip(firsts, spans, least.tolist(), widest, moving, strict=True)
-    ):
-        if not moves:
-            chunks.append(constant_chunk(first))
-        elif wide:
-            chunks.append(_packed_chunk(first, span, lowest, wide, rest[:, at], _PLAIN))
-        else:
-            chunks.append(_chunk(Encoding.PLANES, 0, first, lowest, span, b""))
-    return chunks
+    # Every column's planes side by side, so that each column's payload is one slice.
+    spread = np.ascontiguousarray(rest, dtype="<u8").view(np.uint8).reshape(count, -1, WORD)
+    planes = spread.transpose(1, 2, 0).tobytes()
+    start = 0
+    for first, span, lowest, wide in zip(words[0].view(np.int64).tolist(), spans, least.tolist(), widest, strict=True):
+        kept = (wide.bit_length() + 7) // 8
+        yield _packed_chunk(first, span, lowest, kept, planes[start : start + kept * count], _PLAIN)
+        start += WORD * count
 
 
 @lru_cache(maxsize=8_192)
@@ -174,18 +183,15 @@ _PAYLOADS: dict[int, tuple[bool, bool]] = {
 def _planes_chunk(first: int, span: int, deltas: Words, kinds: tuple[Encoding, Encoding]) -> bytes:
     least = int(deltas.view(np.int64).min())
     rest = deltas - np.uint64(least & _MASK)
-    return _packed_chunk(first, span, least, int(rest.max()), rest, kinds)
+    planes = (int(rest.max()).bit_length() + 7) // 8
+    spread = np.ascontiguousarray(rest, dtype="<u8").view(np.uint8).reshape(-1, WORD)
+    return _packed_chunk(first, span, least, planes, spread[:, :planes].T.tobytes(), kinds)
 
 
 def _packed_chunk(
-    first: int, span: int, least: int, widest: int, rest: Words, kinds: tuple[Encoding, Encoding]
+    first: int, span: int, least: int, planes: int, payload: bytes, kinds: tuple[Encoding, Encoding]
 ) -> bytes:
-    """`rest` holds each delta less the smallest, `widest` the greatest of them."""
-    planes = (widest.bit_length() + 7) // 8
-    payload = b""
-    if planes:
-        spread = np.ascontiguousarray(rest, dtype="<u8").view(np.uint8).reshape(-1, WORD)
-        payload = spread[:, :planes].T.tobytes()
+    """`payload` holds the byte planes of each delta less the smallest, `planes` of them."""
     kind, compressed_kind = kinds
     if len(payload) >= MIN_COMPRESSED:
         packed = zstandard.ZstdCompressor(level=ZSTD_LEVEL, write_checksum=False).compress(payload)

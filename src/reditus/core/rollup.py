@@ -90,7 +90,7 @@ class Rolled:
             return Summary(None, None, None, None, None, 0.0)
         seen_s, mean = self.seen_s[known], self.mean[known]
         observed_s = float(seen_s.sum())
-        total = float(np.dot(mean, seen_s))
+        total = float(np.einsum("i,i->", mean, seen_s))  # as in bins
         low, high = float(self.low[known].min()), float(self.high[known].max())
         return Summary(
             low=low,

@@ -96,7 +96,7 @@ class Batcher:
         if held is None or not held.readings:
             return
         clocks = np.array([(reading.wall_ns, reading.monotonic_ns) for reading in held.readings], dtype=np.int64)
-        values = np.stack([reading.values for reading in held.readings])
+        values = np.array([reading.values for reading in held.readings])
         interval_ns = self._intervals_ns.get(group, self._interval_ns)
         start = 0
         for layout in held.layouts:

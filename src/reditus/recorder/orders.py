@@ -4,23 +4,21 @@ A thread of its own asks every few seconds; the recording never waits for it. Wh
 hold.
 """
 
-import http.client
 import json
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 from uuid import UUID
 
 import structlog
 
 from reditus.core.plan import Plan, PlanError
 from reditus.core.types import Json
+from reditus.recorder.connection import TIMEOUT_S, Connection
 
 log = structlog.get_logger()
 
 ASK_EVERY_S = 3.0
-TIMEOUT_S = 10.0
 FIRST_ANSWER_S = 2.0
 
 
@@ -45,7 +43,7 @@ class OrderDesk(CurrentOrders):
 
     def __init__(self, server: str, recorder: UUID, report: Callable[[], Json]) -> None:
         super().__init__()
-        self._url = urlsplit(server)
+        self._connection = Connection(server)
         self._path = f"/api/recorders/{recorder}"
         self._report = report
         self._stopping = threading.Event()
@@ -62,7 +60,9 @@ class OrderDesk(CurrentOrders):
         """Say good-bye: the last report tells that the recorder ended."""
         self._stopping.set()
         self._thread.join(TIMEOUT_S)
-        self._ask()
+        if not self._thread.is_alive():  # else the server has not answered for so long
+            self._ask()
+            self._connection.close()
 
     def _run(self) -> None:
         self._ask()
@@ -71,20 +71,16 @@ class OrderDesk(CurrentOrders):
             self._ask()
 
     def _ask(self) -> None:
-        connect = http.client.HTTPSConnection if self._url.scheme == "https" else http.client.HTTPConnection
-        connection = connect(self._url.hostname or "127.0.0.1", self._url.port, timeout=TIMEOUT_S)
         try:
-            connection.request("PUT", self._path, json.dumps(self._report()), {"Content-Type": "application/json"})
-            response = connection.getresponse()
-            answer = response.read()
-        except (OSError, http.client.HTTPException):
+            status, answer = self._connection.request(
+                "PUT", self._path, json.dumps(self._report()).encode(), "application/json"
+            )
+        except ConnectionError:
             return  # the uplink says that the server is away
-        finally:
-            connection.close()
-        if response.status == 200:
+        if status == 200:
             self._take(json.loads(answer))
-        elif self._refused != (said := answer.decode("utf-8", "replace")[:300]):
-            log.warning("the server does not take the report", status=response.status, answer=said)
+        elif self._refused != (said := answer[:300]):
+            log.warning("the server does not take the report", status=status, answer=said)
             self._refused = said
 
     def _take(self, told: Json) -> None:

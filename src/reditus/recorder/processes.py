@@ -17,6 +17,9 @@ from reditus.recorder.tasks import TaskTable
 log = structlog.get_logger()
 
 MOST_PROCESSES = 8_192
+LIST_TURN = 16
+"""They are listed now and then whatever was started, for ids come round again."""
+LOADAVG_BYTES = 128
 STATE_CODES = np.array([ord(state) for state in STATES])
 
 
@@ -38,6 +41,9 @@ class Processes:
             *(column for slot in range(SLOTS) for column in slot_columns(slot)),
         )
         self._crowded = False
+        self._readings = 0
+        self._listed: list[str] = []
+        self._listed_at: bytes | None = None
         self.heaviest: list[str] = []
         """Folders below /proc of those in the slots that have several threads, at the last reading."""
 
@@ -49,23 +55,25 @@ class Processes:
         del now_ns  # starts of processes are told on the clock that goes on while the machine sleeps
         nothing: tuple[tuple[Column, ...], IntArray] = (), np.zeros(0, dtype=np.int64)
         try:
-            places = [entry for entry in os.listdir(self._proc) if entry.isdecimal()]
+            places = self._places()
         except OSError:
             return nothing
-        if not self._table.look(self._limited(places)) or not self._table.tasks:
+        if not self._table.look(places) or not self._table.tasks:
             return nothing
         taken = self._slots.assign(heaviest(self._table))
         self._slots.tell(task for _, task in taken)
         amounts, states = self._table.amounts, self._table.states
-        self.heaviest = [task.place for _, task in taken if amounts[task.row, -1] > 1]
+        self.heaviest = [task.place for _, task in taken if task.threads > 1]
         counts = np.bincount(states, minlength=STATE_CODES.max() + 1)[STATE_CODES]
         counts[STATES.index("T")] += len(self._table.tasks) - counts.sum()
         slots = np.zeros((SLOTS, len(PLACES) + amounts.shape[1]), dtype=np.int64)
-        numbers, rows = [number for number, _ in taken], [task.row for _, task in taken]
-        slots[numbers, : len(PLACES)] = [
-            (task.number, task.start, int(states[task.row]), task.core) for _, task in taken
-        ] or np.zeros((0, len(PLACES)))
-        slots[numbers, len(PLACES) :] = amounts[rows]
+        if taken:
+            numbers, rows = [number for number, _ in taken], [task.row for _, task in taken]
+            slots[numbers, : len(PLACES)] = [
+                (task.number, task.start, state, task.core)
+                for (_, task), state in zip(taken, states[rows].tolist(), strict=True)
+            ]
+            slots[numbers, len(PLACES) :] = amounts[rows]
         return self._columns, np.concatenate([amounts.sum(axis=0), counts, slots.ravel()])
 
     def take_identities(self) -> list[Identity]:
@@ -74,6 +82,27 @@ class Processes:
 
     def close(self) -> None:
         self._table.close()
+
+    def _places(self) -> list[str]:
+        """The folders of all processes. Listing them costs the kernel as much as some twenty of their texts; as long as
+        nothing was started since, those known are all there are, or more: who has ended is noticed when read.
+        """
+        self._readings += 1
+        started = self._started()
+        if started is None or started != self._listed_at or self._readings % LIST_TURN == 0:
+            self._listed_at = started
+            self._listed = self._limited([entry for entry in os.listdir(self._proc) if entry.isdecimal()])
+        return self._listed
+
+    def _started(self) -> bytes | None:
+        """The newest process id and how many threads there are, as /proc/loadavg tells them (proc(5)); None where it
+        does not.
+        """
+        try:
+            with open(f"{self._proc}/loadavg", "rb", buffering=0) as file:
+                return file.read(LOADAVG_BYTES).partition(b"/")[2] or None
+        except OSError:
+            return None
 
     def _limited(self, places: list[str]) -> list[str]:
         if len(places) <= MOST_PROCESSES:

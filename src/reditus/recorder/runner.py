@@ -175,7 +175,6 @@ class Runner:
                 self._ticks += 1
                 self._last_tick_ns = time.time_ns()
                 self._late_ns.append(schedule.late_ns)
-                self._unreadable = sampler.unreadable | self._logs.unreadable
                 self._costs.append((time.monotonic(), time.process_time()))
                 self._count_missed(setting, schedule.missed - missed_before, _asleep_ns() - asleep_before_ns)
                 missed_before, asleep_before_ns = schedule.missed, _asleep_ns()
@@ -185,6 +184,7 @@ class Runner:
                     self._parse(sampler, unparsed, batcher)
                 if batcher.is_due(sampler.clock()):
                     self._hand_over(batcher)
+                    self._unreadable = sampler.unreadable | self._logs.unreadable
                 # After the tick, which it would make late.
                 self._look_at_facts()
                 if self._wanted(orders.current) != setting:

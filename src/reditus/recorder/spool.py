@@ -9,6 +9,7 @@ import json
 import os
 import threading
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID
@@ -57,6 +58,8 @@ class Spool:
         gaps = folder / "gaps.json"
         self.dropped: list[Json] = json.loads(gaps.read_bytes()) if gaps.exists() else []
         """Stretches that were dropped unsent, with the reason, for the server to tell."""
+        told = folder / "archive.json"
+        self._registration: Json | None = dict(json.loads(told.read_bytes())) if told.exists() else None
         waiting = self.batches()
         self._next = int(waiting[-1].path.stem) + 1 if waiting else 0
         self._size_bytes = sum(batch.size_bytes for batch in waiting)
@@ -76,10 +79,10 @@ class Spool:
     def register(self, registration: Json) -> None:
         """Keep what the server has to be told of the archive before it takes blocks."""
         self._write_whole(self.folder / "archive.json", json.dumps(registration).encode())
+        self._registration = registration
 
     def registration(self) -> Json | None:
-        path = self.folder / "archive.json"
-        return dict(json.loads(path.read_bytes())) if path.exists() else None
+        return self._registration
 
     def keep_layout(self, layout: Layout) -> None:
         path = self.folder / "layouts" / f"{layout.digest.hex()}.json"
@@ -101,11 +104,18 @@ class Spool:
 
     def batches(self) -> list[SpooledBatch]:
         """Batches that wait, oldest first."""
-        return [SpooledBatch(path, path.stat().st_size) for path in sorted(self.folder.glob(f"*{BATCH_SUFFIX}"))]
+        found = []
+        with os.scandir(self.folder) as entries:
+            for entry in entries:
+                # Another thread may just now drop what has no room any more.
+                with suppress(FileNotFoundError):
+                    if entry.name.endswith(BATCH_SUFFIX):
+                        found.append(SpooledBatch(Path(entry.path), entry.stat().st_size))
+        return sorted(found, key=lambda one: one.path)
 
     def done(self, batch: SpooledBatch) -> None:
         """The server has it."""
-        if batch.path.exists():
+        with suppress(FileNotFoundError):
             batch.path.unlink()
             self._size_bytes -= batch.size_bytes
 

@@ -3,13 +3,12 @@
 import contextlib
 import os
 import pwd
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from reditus.core.identities import Identity
-from reditus.core.types import IntArray
 from reditus.recorder.tasks import READ_AT, Task, TaskTable
 
 EACH = 5
@@ -125,14 +124,11 @@ def heaviest(table: TaskTable, *, memory: bool = True) -> list[int]:
     ]
     if memory:
         ways.insert(1, amounts[:, 2])
-    return list(dict.fromkeys(row for weights in ways for row in _top(weights)))
-
-
-def _top(weights: IntArray) -> Iterator[int]:
-    most = min(EACH, len(weights))
-    for row in np.argpartition(weights, -most)[-most:].tolist():
-        if weights[row] > 0:
-            yield row
+    weights = np.stack(ways)
+    most = min(EACH, weights.shape[1])
+    rows = np.argpartition(weights, -most, axis=1)[:, -most:]
+    weighing = np.take_along_axis(weights, rows, axis=1) > 0
+    return list(dict.fromkeys(rows[weighing].tolist()))
 
 
 def plain(raw: bytes) -> str:

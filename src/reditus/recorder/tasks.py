@@ -51,6 +51,7 @@ class Task:
     start: int = -1
     parent: int = 0
     core: int = 0
+    threads: int = 0
     totals: list[int] = field(default_factory=list)
     io: tuple[int, int] | None = None
     io_closed: bool = False
@@ -194,17 +195,17 @@ class TaskTable:
             return False
         totals = numbers[:, TOTALS]
         before = []
-        starts, parents, cores = (numbers[:, place].tolist() for place in (START, PARENT, CORE))
+        starts, parents, cores, threads = (numbers[:, place].tolist() for place in (START, PARENT, CORE, THREADS))
         # Plain lists: a NumPy row a process would cost more than reading its file.
-        for task, end, start, parent, core, now in zip(
-            changed, ends, starts, parents, cores, totals.tolist(), strict=True
+        for task, end, start, parent, core, many, now in zip(
+            changed, ends, starts, parents, cores, threads, totals.tolist(), strict=True
         ):
             if task.start != start:
                 task.start, task.io, task.io_closed = start, None, False
                 before.append([0] * len(now) if self._is_new(start) else now)
             else:
                 before.append(task.totals)
-            task.totals, task.parent, task.core = now, parent, core
+            task.totals, task.parent, task.core, task.threads = now, parent, core, many
             task.name = task.text[task.text.find(b"(") + 1 : end]
         rows = np.array([task.row for task in changed])
         self.amounts[rows[:, None], TOTALS_AT] = np.maximum(totals - np.array(before, dtype=np.int64), 0)

@@ -2,19 +2,17 @@
 tells a block it has by its place in time.
 """
 
-import http.client
 import json
 import threading
 from collections.abc import Iterator
-from urllib.parse import urlsplit
 
 import structlog
 
+from reditus.recorder.connection import Connection
 from reditus.recorder.spool import Spool, SpooledBatch
 
 log = structlog.get_logger()
 
-TIMEOUT_S = 10.0
 RETRY_FIRST_S = 0.5
 RETRY_MOST_S = 10.0
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
@@ -36,12 +34,11 @@ class Uplink:
     """Empties spools into one server from a thread of its own."""
 
     def __init__(self, server: str, spools: list[Spool]) -> None:
-        self._url = urlsplit(server)
+        self._connection = Connection(server)
         self._spools = spools
         self._wake = threading.Event()
         self._stopping = threading.Event()
         self._introduce_again = threading.Event()
-        self._connection: http.client.HTTPConnection | None = None
         self._away = False
         self._thread = threading.Thread(target=self._run, name="uplink", daemon=True)
 
@@ -67,7 +64,7 @@ class Uplink:
         try:
             self._send_until_stopped()
         finally:
-            self._disconnect()
+            self._connection.close()
 
     def _send_until_stopped(self) -> None:
         retry_s = RETRY_FIRST_S
@@ -94,8 +91,7 @@ class Uplink:
                 retry_s = min(retry_s * 2, RETRY_MOST_S)
 
     def _empty(self, spool: Spool) -> None:
-        waiting = [batch for batch in spool.batches() if batch.path.exists()]
-        for together in _bundles(waiting):
+        for together in _bundles(spool.batches()):
             try:
                 self._deliver(spool, together)
             except Refused as why:
@@ -143,28 +139,11 @@ class Uplink:
         for digest, layout in spool.layouts():
             _check(*self._request("PUT", f"{base}/layouts/{digest}", layout, "application/json"))
 
-    def _disconnect(self) -> None:
-        if self._connection is not None:
-            self._connection.close()
-            self._connection = None
-
     def _request(self, method: str, path: str, body: bytes, content_type: str) -> tuple[int, str]:
-        host, port = self._url.hostname or "127.0.0.1", self._url.port
-        connect = http.client.HTTPSConnection if self._url.scheme == "https" else http.client.HTTPConnection
-        for attempt in (1, 2):
-            fresh = self._connection is None
-            if self._connection is None:
-                self._connection = connect(host, port, timeout=TIMEOUT_S)
-            try:
-                self._connection.request(method, path, body, {"Content-Type": content_type})
-                response = self._connection.getresponse()
-                return response.status, response.read().decode("utf-8", "replace")
-            except (OSError, http.client.HTTPException) as why:
-                self._disconnect()
-                # A kept-alive connection may have been closed at the other end; a fresh one tells.
-                if fresh or attempt == 2:
-                    raise ServerAway(f"{self._url.geturl()}: {why}") from why
-        raise AssertionError("unreachable: the second attempt returns or raises")
+        try:
+            return self._connection.request(method, path, body, content_type)
+        except ConnectionError as why:
+            raise ServerAway(str(why)) from why
 
 
 def _bundles(batches: list[SpooledBatch]) -> Iterator[list[SpooledBatch]]:

@@ -9,8 +9,10 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session
 
+from reditus.core.counters import COUNTERS
 from reditus.core.layout import Column, Kind
 from reditus.store import statements
+from reditus.store.driver import binary_rows
 from reditus.store.records import KnownColumn
 from reditus.store.tables import ColumnRow
 
@@ -18,6 +20,11 @@ K = TypeVar("K")
 V = TypeVar("V")
 REMEMBERED_LAYOUTS = 4_096
 REMEMBERED_SETS = 512
+
+
+def device_attribute(counter: str) -> str | None:
+    """The attribute that names a counter's device; None where it has none, or a newer Reditus knows what it is."""
+    return COUNTERS[counter].device if counter in COUNTERS else None
 
 
 class KnownColumns:
@@ -38,6 +45,17 @@ class KnownColumns:
         for known in self.all:
             found.setdefault(known.column.counter, []).append(known)
         return {counter: tuple(columns) for counter, columns in found.items()}
+
+    @cached_property
+    def by_device(self) -> dict[tuple[str, str | None], tuple[KnownColumn, ...]]:
+        """By counter and device; None for the columns that are of no device."""
+        found: dict[tuple[str, str | None], list[KnownColumn]] = {}
+        for counter, columns in self.by_counter.items():
+            attribute = device_attribute(counter)
+            for known in columns:
+                device = known.column.attribute(attribute) if attribute else None
+                found.setdefault((counter, device), []).append(known)
+        return {key: tuple(columns) for key, columns in found.items()}
 
 
 class _Memory(Generic[K, V]):
@@ -69,7 +87,8 @@ class ColumnMemory:
         self._sets = _Memory[tuple[UUID, tuple[int, ...]], KnownColumns](REMEMBERED_SETS)
 
     def of_archives(self, session: Session, host_id: UUID, archives: Sequence[UUID]) -> KnownColumns:
-        used = tuple(session.scalars(statements.archive_layouts(host_id, archives)))
+        asked = {"host": host_id, "archives": list(archives)}
+        used = tuple(layout for (layout,) in binary_rows(session, statements.LAYOUTS_USED, asked))
         with self._lock:
             known = self._sets.get((host_id, used))
             held = {layout: self._layouts.get((host_id, layout)) for layout in used}

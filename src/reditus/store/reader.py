@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from sqlalchemy import func, select
@@ -17,13 +17,14 @@ from reditus.core.frame import Frame
 from reditus.core.gaps import Gap, gaps_of
 from reditus.core.identities import Identity
 from reditus.core.joining import joined
+from reditus.core.types import Json
 from reditus.store import statements
 from reditus.store.chunks import read_pieces
 from reditus.store.driver import binary_rows
 from reditus.store.errors import UnknownArchive
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.records import KnownColumn
-from reditus.store.tables import ArchiveRow, BlockRow, HostRow, MarkerRow
+from reditus.store.tables import BlockRow, MarkerRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,13 +66,16 @@ class Reader:
     @cached_property
     def extent(self) -> Extent:
         """Of everything that is read."""
-        row = self.session.execute(statements.extent(self.scope.host, self.scope.archives)).one()
-        return Extent(*row)
+        return self._extent(self.scope.archives)
 
     def extent_of(self, archive: UUID) -> Extent:
         if self.scope.archives == (archive,):
             return self.extent
-        return Extent(*self.session.execute(statements.extent(self.scope.host, [archive])).one())
+        return self._extent((archive,))
+
+    def _extent(self, archives: Sequence[UUID]) -> Extent:
+        found = self.rows(statements.EXTENT, {"host": self.scope.host, "archives": list(archives)})
+        return Extent(*found[0])
 
     def rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
         """What a plain statement finds, in the driver's binary form: as text every byte would come as two."""
@@ -115,13 +119,16 @@ def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
     return next((one for one in scope.archives if one in found), next(iter(scope.archives), None))
 
 
+class _ArchiveOf(NamedTuple):
+    host_id: UUID
+    id: UUID
+    facts: Json
+    name: str
+
+
 def scope_of(session: Session, timeline: UUID) -> Scope:
     """What an id stands for: an archive, or a host and so all of its archives. Raise UnknownArchive."""
-    found = session.execute(
-        select(ArchiveRow.host_id, ArchiveRow.id, ArchiveRow.facts, HostRow.name)
-        .join(HostRow, HostRow.id == ArchiveRow.host_id)
-        .where((ArchiveRow.id == timeline) | ((ArchiveRow.host_id == timeline) & ArchiveRow.deleted_ns.is_(None)))
-    ).all()
+    found = [_ArchiveOf(*row) for row in binary_rows(session, statements.ARCHIVES_OF, {"id": timeline})]
     if not found:
         raise UnknownArchive(timeline)
     host, name = found[0].host_id, found[0].name

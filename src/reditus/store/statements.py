@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Select, exists, func, literal, select, tuple_, union_all
+from sqlalchemy import Select, func, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
@@ -65,17 +65,6 @@ def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> l
         }
         for position, column in enumerate(columns)
     ]
-
-
-def archive_layouts(host_id: UUID, archives: Sequence[UUID]) -> Select[int]:
-    """The layouts that the archives' blocks have, in order."""
-    # One probe of the key per layout of the host, instead of a walk over all blocks.
-    used = exists().where(
-        BlockRow.host_id == LayoutRow.host_id,
-        BlockRow.archive_id.in_(archives),
-        BlockRow.layout_id == LayoutRow.id,
-    )
-    return select(LayoutRow.id).where(LayoutRow.host_id == host_id, used).order_by(LayoutRow.id)
 
 
 def layout_columns(host_id: UUID, layouts: Sequence[int]) -> Select[ColumnRow, str]:
@@ -219,26 +208,6 @@ def boot_at(host_id: UUID, archive_id: UUID, at_ns: int) -> Select[UUID]:
     )
 
 
-def extent(host_id: UUID, archives: Sequence[UUID]) -> Select[*tuple[Any, ...]]:
-    """First and last tick, and the shortest interval. The keys' first and last entries tell, layout by layout."""
-    own = [BlockRow.host_id == LayoutRow.host_id, BlockRow.layout_id == LayoutRow.id]
-    ends = []
-    for archive in archives:
-        here = [*own, BlockRow.archive_id == archive]
-        first = select(BlockRow.first_ns).where(*here).order_by(BlockRow.first_ns).limit(1).scalar_subquery()
-        last = select(BlockRow.last_ns).where(*here).order_by(BlockRow.last_ns.desc()).limit(1).scalar_subquery()
-        pace = select(BlockRow.interval_ns).where(*here).order_by(BlockRow.first_ns.desc()).limit(1).scalar_subquery()
-        ends.append(
-            select(first.label("first_ns"), last.label("last_ns"), pace.label("interval_ns")).where(
-                LayoutRow.host_id == host_id
-            )
-        )
-    if not ends:
-        return select(literal(None), literal(None), literal(None))
-    every = union_all(*ends).subquery()
-    return select(func.min(every.c.first_ns), func.max(every.c.last_ns), func.min(every.c.interval_ns))
-
-
 def contents(
     host_id: UUID, archives: Sequence[UUID], start_ns: int, end_ns: int
 ) -> Select[*tuple[int | None, int | None, int | None]]:
@@ -264,3 +233,29 @@ def paces(host_id: UUID, archives: Sequence[UUID]) -> Select[str, int]:
 def slowest(host_id: UUID, archive_id: UUID) -> Select[int | None]:
     """The longest interval of any group."""
     return select(func.max(BlockRow.interval_ns)).where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id)
+
+
+# What every reading asks first. As plain text for the driver: building a statement anew, and looking it up among the
+# compiled ones, takes SQLAlchemy longer than the answer.
+LAYOUTS_USED = """
+select l.id from layouts l
+where l.host_id = %(host)s and exists (
+    select from blocks b where b.host_id = l.host_id and b.archive_id = any(%(archives)s) and b.layout_id = l.id)
+order by l.id
+"""
+"""The layouts that the archives' blocks have: one probe of the key for each of the host, not a walk over all blocks."""
+_OWN = "from blocks b where b.host_id = l.host_id and b.archive_id = a.id and b.layout_id = l.id order by"
+EXTENT = f"""
+select min(e.first_ns), max(e.last_ns), min(e.interval_ns)
+from layouts l cross join unnest(%(archives)s::uuid[]) as a(id) cross join lateral (
+    select (select b.first_ns {_OWN} b.first_ns limit 1) as first_ns,
+           (select b.last_ns {_OWN} b.last_ns desc limit 1) as last_ns,
+           (select b.interval_ns {_OWN} b.first_ns desc limit 1) as interval_ns
+) as e
+where l.host_id = %(host)s
+"""
+"""First and last tick, and the shortest interval. The keys' first and last entries tell, layout by layout."""
+ARCHIVES_OF = """
+select a.host_id, a.id, a.facts, h.name from archives a join hosts h on h.id = a.host_id
+where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)
+"""

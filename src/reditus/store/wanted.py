@@ -6,7 +6,8 @@ from functools import lru_cache
 
 from reditus.core.facts import HostFacts
 from reditus.core.measures import MEASURES, Measure, Per
-from reditus.store.known import KnownColumns
+from reditus.core.measures.measure import Need, Reach
+from reditus.store.known import KnownColumns, device_attribute
 from reditus.store.records import KnownColumn
 
 LOOPBACK = "lo"
@@ -58,11 +59,25 @@ def own_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> l
 @lru_cache(maxsize=4 * REMEMBERED)
 def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[KnownColumn, ...]:
     """The columns that the measures read, each once."""
-    found = {
-        column: None
-        for one in wanted
-        for need in one.measure.needs
-        for column in known.by_counter.get(need.counter, ())
-        if need.matches(column.column, one.device)
-    }
+    found: dict[KnownColumn, None] = {}
+    # What does not depend on the device is asked again for each of them.
+    shared: dict[Need, tuple[KnownColumn, ...]] = {}
+    for one in wanted:
+        for need in one.measure.needs:
+            if need.reach is Reach.THIS:
+                found |= dict.fromkeys(_matching(known, need, one.device))
+                continue
+            if need not in shared:
+                shared[need] = _matching(known, need, None)
+            found |= dict.fromkeys(shared[need])
     return tuple(found)
+
+
+def _matching(known: KnownColumns, need: Need, device: str | None) -> tuple[KnownColumn, ...]:
+    if need.reach is Reach.EVERY:
+        near = known.by_counter.get(need.counter, ())
+    else:
+        # A counter as it is asks for its own column, with the device among what is fixed.
+        of = device if need.reach is Reach.THIS else dict(need.fixed).get(device_attribute(need.counter) or "")
+        near = known.by_device.get((need.counter, of), ())
+    return tuple(one for one in near if need.matches(one.column, device))

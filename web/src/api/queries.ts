@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery, type UseQueryReturnType } from '@tanstack/vue-query'
+import { keepPreviousData, useQuery, type QueryClient, type UseQueryReturnType } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
 import { toRfc3339 } from '../model/link'
 import type { Span } from '../model/span'
@@ -30,6 +30,7 @@ type Query<T> = UseQueryReturnType<T, ApiError>
 
 const HEALTH_EVERY_MS = 3_000
 const LIST_EVERY_MS = 5_000
+const AHEAD_MS = 1_000
 
 /** Whether the server and its database answer; asked all the time, so that the page can say so, and recover. */
 export function useHealth(): Query<{ status: string }> {
@@ -51,19 +52,33 @@ export function useArchives(): Query<Archive[]> {
 
 export const archiveKey = (id: string): string[] => ['archive', id]
 
+const readArchive = (id: string): Promise<Archive> =>
+  unwrap(api.GET('/api/archives/{archive_id}', { params: { path: { archive_id: id } } }))
+
 export function useArchive(id: Ref<string>): Query<Archive> {
   return useQuery<Archive, ApiError>({
     queryKey: computed(() => archiveKey(id.value)),
-    queryFn: () =>
-      unwrap(api.GET('/api/archives/{archive_id}', { params: { path: { archive_id: id.value } } })),
+    queryFn: () => readArchive(id.value),
   })
 }
 
-export function useGaps(id: Ref<string>): Query<Gaps> {
+/** Ask for an archive before there is a view to show it. */
+export function fetchArchiveAhead(client: QueryClient, id: string): void {
+  // Whether it went wrong is told by the view, which asks again.
+  client
+    .query({ queryKey: archiveKey(id), queryFn: () => readArchive(id), staleTime: AHEAD_MS })
+    .catch(() => undefined)
+}
+
+/** Of an archive, once one is named. */
+export function useGaps(id: Ref<string | null>): Query<Gaps> {
   return useQuery<Gaps, ApiError>({
     queryKey: computed(() => ['gaps', id.value]),
+    enabled: computed(() => id.value !== null),
     queryFn: () =>
-      unwrap(api.GET('/api/archives/{archive_id}/gaps', { params: { path: { archive_id: id.value } } })),
+      unwrap(
+        api.GET('/api/archives/{archive_id}/gaps', { params: { path: { archive_id: id.value ?? '' } } }),
+      ),
   })
 }
 

@@ -99,10 +99,13 @@ const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): st
       @unpin="bench.unpin()"
       @go="bench.point(pinned)"
     />
-    <p v-if="moment && moment.tick_ms === null" class="hatched py-4 text-center">
+    <p v-if="!moment" class="py-6 text-center text-soft" role="status" aria-busy="true">
+      Reading the machine at this moment …
+    </p>
+    <p v-else-if="moment.tick_ms === null" class="hatched py-4 text-center">
       <span class="bg-leaf px-2">Nothing was recorded at this moment: a gap.</span>
     </p>
-    <template v-else-if="moment">
+    <template v-else>
       <section>
         <MomentHead
           title="Cores"

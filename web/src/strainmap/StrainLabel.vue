@@ -3,7 +3,7 @@ import type { StrainRow } from '../api/client'
 import HangingPanel from '../ui/HangingPanel.vue'
 
 /** The name of a resource's row: opens its devices, and says how its strain comes about. */
-defineProps<{ row: StrainRow; title: string; open: boolean }>()
+defineProps<{ row: StrainRow; title: string; open: boolean; waiting: boolean }>()
 defineEmits<{ toggle: [] }>()
 </script>
 
@@ -20,6 +20,8 @@ defineEmits<{ toggle: [] }>()
       <span class="w-2.5 text-2xs text-soft" aria-hidden="true">{{ open ? '▾' : '▸' }}</span>{{ title }}
     </button>
     <span v-else class="grow pl-3.5">{{ title }}</span>
+    <!-- Beside the button: what is inside one is read as its name, and not told when it changes. -->
+    <span v-if="waiting" class="text-2xs text-soft" role="status" data-waiting>reading …</span>
     <HangingPanel
       class="px-1 text-2xs text-soft hover:text-needle"
       :label="`how the strain of ${title} is computed`"

@@ -35,12 +35,17 @@ const { width } = useElementSize(surface)
 const opened = ref<StrainRow['resource'][]>([])
 const bins = computed(() => Math.floor(width.value / 20) * 20)
 const shown = refThrottled(toRef(props, 'extent'), REFRESH_MS, true, true)
-const { data: map, error, isPending } = useStrain(toRef(props, 'archiveId'), shown, bins, opened)
+const { data: map, error, isPending, isFetching } = useStrain(toRef(props, 'archiveId'), shown, bins, opened)
 const { drawn, gripAt, down, move, up, cancel, nudge } = useFrame(surface)
 
 const rows = computed(() =>
   (map.value?.rows ?? []).filter((row) => row.device === null || opened.value.includes(row.resource)),
 )
+/** Opened, but their devices are not there yet. */
+const awaited = computed(() => {
+  const there = new Set(rows.value.filter((row) => row.device !== null).map((row) => row.resource))
+  return new Set(opened.value.filter((one) => !there.has(one)))
+})
 const brackets = computed(() => bracketsOf(props.findings, props.extent, width.value))
 const percent = (at: number): string => `${shareAt(props.extent, at) * 100}%`
 const stretch = (span: Span): Record<string, string> => ({
@@ -184,6 +189,7 @@ function spell(row: StrainRow): string {
             :row="row"
             :title="titleOf(row)"
             :open="opened.includes(row.resource)"
+            :waiting="isFetching && awaited.has(row.resource)"
             @toggle="toggle(row.resource)"
           />
           <span

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useIsFetching } from '@tanstack/vue-query'
 import { refThrottled, useStorage } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
@@ -36,6 +37,7 @@ import { useOpening } from '../workbench/useOpening'
 
 const JUDGE_EVERY_MS = 4_000
 const FETCH_EVERY_MS = 120
+const DRAWN_FIRST = new Set(['series', 'strain'])
 
 const route = useRoute()
 const bench = useWorkbench()
@@ -75,19 +77,31 @@ const sinceMark = computed<Span | null>(() =>
 const one = ref(1)
 const { data: since } = useSeriesSet(id, sinceMark, one, measures)
 
+// First what can be looked at: to go through all of a long recording would hold up its map and its strips.
+const drawing = useIsFetching({ predicate: ({ queryKey }) => DRAWN_FIRST.has(String(queryKey[0])) })
+const drawn = ref<string | null>(null)
+watch([drawing, set, seriesError, measures, id], ([fetching, now, failed, names, current]) => {
+  if (fetching === 0 && (now || failed || !names.length)) drawn.value = current
+})
+const drawnId = computed(() => (drawn.value === id.value ? id.value : null))
+
 const grown = refThrottled(
   computed(() => archive.value?.end_ms ?? null),
   JUDGE_EVERY_MS,
   true,
   true,
 )
-const { data: diagnosis, isPending: judging } = useDiagnosis(id, grown)
+const judgedUntil = computed(() => (drawnId.value === null ? null : grown.value))
+const { data: diagnosis, isPending: judging } = useDiagnosis(id, judgedUntil)
 const severity = ref<Severity>('warning')
 const { data: marked } = useMarkers(id, shownWindow, severity)
 const findings = computed(() => diagnosis.value?.findings ?? [])
-const { data: told } = useGaps(id)
-const gaps = computed(() => (told.value?.gaps ?? []).map((gap) => ({ start: gap.start_ms, end: gap.end_ms })))
-const { step, zoom, pan, find, jump, jumpGap, note, goTo } = useMoves(archive, set, diagnosis, gaps)
+const { data: told } = useGaps(drawnId)
+const known = computed(
+  () => told.value?.gaps.map((gap) => ({ start: gap.start_ms, end: gap.end_ms })) ?? null,
+)
+const gaps = computed(() => known.value ?? [])
+const { step, zoom, pan, find, jump, jumpGap, note, goTo } = useMoves(archive, set, diagnosis, known)
 
 function chosen(entry: Entry): void {
   finding.value = false

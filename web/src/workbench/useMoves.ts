@@ -1,4 +1,4 @@
-import type { Ref } from 'vue'
+import { watch, type Ref } from 'vue'
 import type { Archive, Diagnosis, Marker, SeriesSet } from '../api/client'
 import { stepTick } from '../model/lookup'
 import { aroundStretch, panBy, zoomAround, type Span } from '../model/span'
@@ -17,12 +17,12 @@ interface Moves {
   goTo: (at: number) => void
 }
 
-/** How the analyst gets from one place in time to another. */
+/** How the analyst gets from one place in time to another. `gaps` is null as long as nobody knows them. */
 export function useMoves(
   archive: Ref<Archive | undefined>,
   set: Ref<SeriesSet | undefined>,
   diagnosis: Ref<Diagnosis | undefined>,
-  gaps: Ref<Span[]>,
+  gaps: Ref<Span[] | null>,
 ): Moves {
   const bench = useWorkbench()
 
@@ -75,7 +75,19 @@ export function useMoves(
     if (chosen) find(chosen.id)
   }
 
+  // Asked for before they are known, the jump is made as soon as they are.
+  let waitingBy = 0
+  watch(gaps, () => {
+    const by = waitingBy
+    waitingBy = 0
+    if (by) jumpGap(by)
+  })
+
   function jumpGap(by: number): void {
+    if (!gaps.value) {
+      waitingBy = by
+      return
+    }
     const chosen = nextOf(gaps.value, (gap) => gap.start, bench.needle ?? 0, by)
     if (!chosen || !bench.extent) return
     bench.play(false)

@@ -202,7 +202,9 @@ def _judge(disk: _Disk) -> tuple[list[Finding], list[tuple[str, RuledOut]]]:
     # Programs that ask for many things at once do not count as stalled, however deep the queue.
     waiting = sustained(enter & (stalled | (disk.queue >= rules.disk_very_deep_queue)), hold, bench.timebase, rules)
     findings = [
-        _finding(disk, one, long_s) for one in waiting if one.length_s(bench.timebase) >= rules.disk_sustained_s
+        _finding(disk, one, long_s)
+        for one in waiting
+        if one.length_s(bench.timebase) >= rules.disk_sustained_s and not _is_merely_asked(disk, one)
     ]
     full = disk.busy >= rules.disk_busy_enter
     normal = full & (disk.wait < _steady_s(disk))
@@ -246,15 +248,9 @@ def _keeps_up(disk: _Disk, stretch: Stretch) -> bool:
 
 def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
     bench, rules = disk.bench, disk.bench.rules
-    queue, wait, busy = (bench.mean(one, stretch) for one in (disk.queue, disk.wait, disk.busy))
+    queue, wait = bench.mean(disk.queue, stretch), bench.mean(disk.wait, stretch)
     served = bench.mean(disk.requests, stretch)
-    # A disk that serves far more than it did at its ease is not the slow one, whatever the time of one request.
-    at_its_most = served >= 2 * disk.normal.served_per_s or (
-        busy >= rules.disk_busy_leave
-        and served >= rules.disk_plateau_share * disk.normal.served_per_s
-        and _service_times(disk, stretch) < rules.disk_service_times
-    )
-    deep = queue >= rules.disk_deep_queue and at_its_most
+    deep = queue >= rules.disk_deep_queue and _is_at_its_most(disk, stretch)
     kind = SATURATED if deep else SLOW
     lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else np.nan_to_num(disk.stall)
     held = [
@@ -280,6 +276,25 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
             "Slow with few requests: no, they queued." if deep else "Too many requests at once: no, it answered fewer than it has served quickly.",
         ),
     )  # fmt: skip
+
+
+def _is_merely_asked(disk: _Disk, stretch: Stretch) -> bool:
+    """Whether the few requests in flight account for the wait: each is served as quickly as ever, one after the other."""
+    rules = disk.bench.rules
+    few = disk.bench.mean(disk.queue, stretch) < rules.disk_deep_queue
+    return few and _is_at_its_most(disk, stretch) and _service_times(disk, stretch) < rules.disk_service_times
+
+
+def _is_at_its_most(disk: _Disk, stretch: Stretch) -> bool:
+    """Whether it was never idle and served as many as it can."""
+    bench, rules, normal = disk.bench, disk.bench.rules, disk.normal
+    served = bench.mean(disk.requests, stretch)
+    return (
+        bench.mean(disk.busy, stretch) >= rules.disk_busy_leave
+        and served >= rules.disk_plateau_share * normal.served_per_s
+        # Whatever the time of one: a disk that serves far more than it did at its ease is not the slow one.
+        and (served >= 2 * normal.served_per_s or _service_times(disk, stretch) < rules.disk_service_times)
+    )
 
 
 def _service_times(disk: _Disk, stretch: Stretch) -> float:

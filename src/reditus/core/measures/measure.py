@@ -103,15 +103,17 @@ class Measure:
         """The devices for which the required columns are there, in natural order."""
         if self.per is None:
             return []
-        every = list(columns)
-        candidates = {column.attribute(self.per.value) for column in every}
+        by_device: dict[str, list[Column]] = {}
+        for column in columns:
+            device = column.attribute(self.per.value)
+            if device is not None:
+                by_device.setdefault(device, []).append(column)
         required = [need for need in self.needs if not need.optional and need.reach is Reach.THIS]
         return sorted(
             (
                 device
-                for device in candidates
-                if device is not None
-                and all(any(need.matches(column, device) for column in every) for need in required)
+                for device, own in by_device.items()
+                if all(any(need.matches(column, device) for column in own) for need in required)
             ),
             key=natural_key,
         )

@@ -168,7 +168,7 @@ def disk_slow(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def disk_hot(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
-    disk = machine.disks[-1]
+    disk = _one_by_one(machine)
     work = _job(when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=30e6, read_size=16 * 1024, depth=3, waits=0.9)  # fmt: skip
     return Trouble("disk.hot", (work,), device=disk.name, allowed=frozenset({"disk.saturated", "io.stalled"}))
 
@@ -191,7 +191,7 @@ def io_limited(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def io_stalled(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
-    disk = machine.disks[-1]
+    disk = _one_by_one(machine)
     work = _job(when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=60e6, read_size=32 * 1024, depth=3, waits=1.0)  # fmt: skip
     return Trouble("io.stalled", (work,), allowed=frozenset({"disk.hot", "disk.saturated"}))
 
@@ -345,3 +345,8 @@ def _room_bytes(machine: Machine, base: tuple[Work, ...]) -> float:
 
 def _some_disk(machine: Machine, when: When) -> Disk:
     return machine.disks[int(when.rng.integers(len(machine.disks)))]
+
+
+def _one_by_one(machine: Machine) -> Disk:
+    """The last disk that serves one request after the other: a few at a time are already more than it keeps up with."""
+    return next(disk for disk in reversed(machine.disks) if disk.parallel == 1)
