@@ -46,35 +46,52 @@ def test_nothing_recorded_yet_and_then_the_first_ticks(running, page, fresh):
     page.locator("[data-layout-bar]").wait_for()
 
 
+class Barrier:
+    """Holds back what a page asks for while it is closed. To be made before the page asks for anything: what it asks for
+    just after a route was put in its way may still slip past it.
+    """
+
+    def __init__(self, page, pattern, closed=True):
+        self.closed, self.held = closed, []
+        page.route(pattern, self._meet)
+
+    def _meet(self, route):
+        if self.closed:
+            self.held.append(route)
+        else:
+            route.continue_()
+
+    def open(self):
+        self.closed = False
+        for route in self.held:
+            route.continue_()
+
+
 def test_what_is_not_there_yet_is_said_and_what_is_there_stays(running, page):
-    holding, held = [], []
-    # From the start: what a page asks for just after a route was put in its way may still slip past it.
-    page.route("**/series?*", lambda route: held.append(route) if holding else route.continue_())
+    series = Barrier(page, "**/series?*", closed=False)
     page.goto(f"{running.url}{MADE_UP}")
     page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
-    holding.append(True)
+    series.closed = True
     page.keyboard.press("+")
     page.locator("[data-loading]").wait_for(state="attached")
     assert page.locator('[data-strip="cores"] canvas').count() == 1
-    wait_until(lambda: len(held) > 0)
-    page.unroute("**/series?*")  # which lets go of those that were held
+    wait_until(lambda: len(series.held) > 0)
+    series.open()
     page.locator("[data-loading]").wait_for(state="detached")
 
 
 def test_what_takes_a_while_is_said_where_it_will_stand(running, page):
-    held = []
-    page.route("**/moment?*", lambda route: held.append(route))  # noqa: PLW0108  Playwright wants a function
-    page.route("**/strain?*devices=*", lambda route: held.append(route))  # noqa: PLW0108
+    moment, devices = Barrier(page, "**/moment?*"), Barrier(page, "**/strain?*devices=*")
     page.goto(f"{running.url}{MADE_UP}")
     page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
     page.locator("[data-surface]").click()
     panel = page.locator("[data-moment]")
     panel.get_by_text("Reading the machine at this moment").wait_for()
-    page.unroute("**/moment?*")  # which lets go of those that were held
+    moment.open()
     panel.get_by_role("heading", name="Cores", exact=True).wait_for()
     page.get_by_role("button", name="Processor", exact=True).first.click()
     page.locator("[data-waiting]").wait_for()
-    page.unroute("**/strain?*devices=*")
+    devices.open()
     page.locator('[data-strain^="processor "]').first.wait_for()
     page.locator("[data-waiting]").wait_for(state="detached")
 
