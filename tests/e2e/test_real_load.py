@@ -74,7 +74,7 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
         box = surface.bounding_box()
         share = axis_share(page, at_s)
         surface.click(position={"x": share * box["width"], "y": 30})
-        wait_until(lambda: page.locator('[data-strip="cores"] [data-readout]').count() == 1)
+        wait_until(lambda: page.locator('[data-readout="cores"]').count() == 1)
         values[name] = readout_value(page, "cores")
 
         # The needle's readout matches the API's value at the needle.

@@ -45,7 +45,7 @@ def axis_share(page: Page, at_s: float) -> float:
 
 
 def readout(page: Page, strip: str) -> str:
-    return page.locator(f'[data-strip="{strip}"] [data-readout]').inner_text()
+    return page.locator(f'[data-readout="{strip}"]').inner_text()
 
 
 def readout_value(page: Page, strip: str) -> float:

@@ -5,7 +5,7 @@ step of the wall clock bends none. An interval is unknown (NaN) across a restart
 appeared, and where a counter was reset. Nothing is interpolated.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -126,7 +126,9 @@ class Frame:
 
     groups: Sequence[Group]
     facts: HostFacts = field(default_factory=HostFacts)
-    _deltas: dict[tuple[Column, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _deltas: dict[tuple[int, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _remembered: dict[Hashable, FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _values: dict[tuple[str, str], list[str]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @cached_property
     def _index(self) -> dict[tuple[str, tuple[tuple[str, str], ...]], tuple[Timebase, RawSeries]]:
@@ -136,13 +138,30 @@ class Frame:
             for column, series in group.series.items()
         }
 
+    @cached_property
+    def _attributes(self) -> dict[str, list[tuple[tuple[str, str], ...]]]:
+        """By counter, what tells its columns apart."""
+        out: dict[str, list[tuple[tuple[str, str], ...]]] = {}
+        for counter, attributes in self._index:
+            out.setdefault(counter, []).append(attributes)
+        return out
+
     def has(self, counter: str, attributes: Mapping[str, str] | None = None) -> bool:
         return (counter, tuple(sorted((attributes or {}).items()))) in self._index
 
     def values_of(self, counter: str, attribute: str) -> list[str]:
         """The different values that `attribute` takes on the counter's columns, sorted: the devices it has."""
-        found = {dict(key).get(attribute) for name, key in self._index if name == counter}
-        return sorted(value for value in found if value is not None)
+        # Asked for by every measure of every device.
+        if (counter, attribute) not in self._values:
+            found = {value for own in self._attributes.get(counter, ()) for name, value in own if name == attribute}
+            self._values[counter, attribute] = sorted(found)
+        return list(self._values[counter, attribute])
+
+    def remembered(self, key: Hashable, work: Callable[[], FloatArray]) -> FloatArray:
+        """What `work` returns, worked out once a frame: for parts that many measures have in common."""
+        if key not in self._remembered:
+            self._remembered[key] = work()
+        return self._remembered[key]
 
     def delta(
         self, counter: str, attributes: Mapping[str, str] | None = None, *, may_step_back: bool = False
@@ -154,7 +173,7 @@ class Frame:
         """
         timebase, series = self._get(counter, attributes)
         # The parts of a whole are asked for again by each measure that is a share of it.
-        key = (series.column, may_step_back)
+        key = (id(series), may_step_back)
         if key not in self._deltas:
             self._deltas[key] = deltas(series, timebase, may_step_back=may_step_back)
         return Sampled(timebase, self._deltas[key])

@@ -7,7 +7,7 @@ block refers to it. When a device appears or leaves, the columns change, and so 
 import hashlib
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import Enum
 from functools import cached_property
 
@@ -40,6 +40,18 @@ class Column:
     scale: tuple[int, int] = (1, 1)
     bits: int = 64
     """Width of the kernel's own field: only a 32-bit one may wrap."""
+    _hash: int = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        # Columns are looked up thousands of times in one reading.
+        object.__setattr__(self, "_hash", hash((self.counter, self.attributes, self.unit, self.scale, self.bits)))
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __reduce__(self) -> tuple[type["Column"], tuple[object, ...]]:
+        # Texts have other hashes in another process.
+        return Column, (self.counter, self.attributes, self.unit, self.kind, self.scale, self.bits)
 
     @property
     def factor(self) -> float:

@@ -8,6 +8,7 @@ used that ended between two ticks is the difference between all and the machine.
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 
@@ -47,29 +48,32 @@ STATES = ("R", "S", "D", "T", "Z", "I")
 """Running or runnable, sleeping, uninterruptible, stopped, zombie, idle kernel thread. Others count as stopped."""
 
 
-def slot_columns(slot: int) -> list[Column]:
+@cache
+def slot_columns(slot: int) -> tuple[Column, ...]:
     own = {name.PROCESS_SLOT: str(slot)}
     return _columns(own, PLACES, range(len(AMOUNTS)))
 
 
-def thread_columns(slot: int) -> list[Column]:
+@cache
+def thread_columns(slot: int) -> tuple[Column, ...]:
     return _columns({name.THREAD_SLOT: str(slot)}, THREAD_PLACES, THREAD_AMOUNTS)
 
 
-def _columns(own: dict[str, str], places: Sequence[str], amounts: Iterable[int]) -> list[Column]:
-    return [
+def _columns(own: dict[str, str], places: Sequence[str], amounts: Iterable[int]) -> tuple[Column, ...]:
+    return (
         *(kernel_column(counter, own, scale=(1, TICKS_PER_S) if counter.endswith("start") else (1, 1)) for counter in places),
         *(kernel_column(counter, own | dict(more), scale=scale) for counter, more, scale in (AMOUNTS[at] for at in amounts)),
-    ]  # fmt: skip
+    )  # fmt: skip
 
 
-def whole_columns() -> list[Column]:
+@cache
+def whole_columns() -> tuple[Column, ...]:
     """What all processes had together, how many there were, and how many in each state."""
     own = {name.PROCESS_SLOT: ALL}
-    return [
+    return (
         *(kernel_column(counter, own | dict(more), scale=scale) for counter, more, scale in AMOUNTS),
         *(kernel_column("process.linux.count", {name.PROCESS_STATE: state}) for state in STATES),
-    ]
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +166,7 @@ class _Tick:
     elapsed_s: float
     raw: Mapping[tuple[str, tuple[tuple[str, str], ...]], int]
 
-    def read(self, columns: list[Column]) -> list[int]:
+    def read(self, columns: Sequence[Column]) -> list[int]:
         return [self.raw.get((column.counter, column.attributes), 0) for column in columns]
 
 

@@ -20,6 +20,8 @@ from reditus.store.rollups import rolled
 from reditus.store.wanted import Wanted, devices_of, needed_columns
 
 EVERY_DEVICE = "*"
+MOST_NAMES = 160
+"""Of measures in one request: forty strips with four lines each."""
 MAP_BINS_A_PIXEL = 0.5
 """A cell of a map may be two pixels wide if that lets it come from rollups."""
 

@@ -96,19 +96,21 @@ class Reader:
         archive = self.archive_at(at_ns)
         if archive is None or not keys:
             return {}
-        boot = self.session.scalar(statements.boot_at(self.scope.host, archive, at_ns))
-        rows = self.session.scalars(statements.processes_named(self.scope.host, archive, keys)).all()
-        return {
-            (row.pid, row.start): Identity(
-                row.pid, row.start, row.name, row.user_name, row.control_group, row.parent, row.arguments
-            )
-            for row in rows
-            if row.boot == boot
+        asked = {
+            "host": self.scope.host,
+            "archive": archive,
+            "at": at_ns,
+            "pids": [pid for pid, _ in keys],
+            "starts": [start for _, start in keys],
         }
+        rows = self.rows(statements.PROCESSES_NAMED, asked)
+        return {(pid, start): Identity(pid, start, *rest) for pid, start, *rest in rows}
 
 
 def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
     """The archive that tells of a moment; where none does, the one that counts most."""
+    if len(scope.archives) == 1:
+        return scope.archives[0]
     covering = select(BlockRow.archive_id).where(
         BlockRow.host_id == scope.host,
         BlockRow.archive_id.in_(scope.archives),

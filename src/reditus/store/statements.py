@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Select, func, select, tuple_
+from sqlalchemy import Select, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
@@ -185,29 +185,6 @@ def upsert_processes(host_id: UUID, told: Identities) -> Insert:
     return statement.on_conflict_do_update(index_elements=list(key), set_=changed)
 
 
-def processes_named(host_id: UUID, archive_id: UUID, keys: Sequence[tuple[int, int]]) -> Select[ProcessRow]:
-    """The processes with these numbers and starts, of any boot."""
-    return select(ProcessRow).where(
-        ProcessRow.host_id == host_id,
-        ProcessRow.archive_id == archive_id,
-        tuple_(ProcessRow.pid, ProcessRow.start).in_(keys),
-    )
-
-
-def boot_at(host_id: UUID, archive_id: UUID, at_ns: int) -> Select[UUID]:
-    """The boot that a tick belongs to."""
-    return (
-        select(BlockRow.boot)
-        .where(
-            BlockRow.host_id == host_id,
-            BlockRow.archive_id == archive_id,
-            BlockRow.first_ns <= at_ns,
-            BlockRow.last_ns >= at_ns,
-        )
-        .limit(1)
-    )
-
-
 def contents(
     host_id: UUID, archives: Sequence[UUID], start_ns: int, end_ns: int
 ) -> Select[*tuple[int | None, int | None, int | None]]:
@@ -259,3 +236,11 @@ ARCHIVES_OF = """
 select a.host_id, a.id, a.facts, h.name from archives a join hosts h on h.id = a.host_id
 where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)
 """
+PROCESSES_NAMED = """
+select p.pid, p.start, p.name, p.user_name, p.control_group, p.parent, p.arguments
+from processes p join unnest(%(pids)s::bigint[], %(starts)s::bigint[]) as w(pid, start) on p.pid = w.pid and p.start = w.start
+where p.host_id = %(host)s and p.archive_id = %(archive)s and p.boot = (
+    select b.boot from blocks b
+    where b.host_id = %(host)s and b.archive_id = %(archive)s and b.first_ns <= %(at)s and b.last_ns >= %(at)s limit 1)
+"""
+"""The processes with these numbers and starts, in the boot that the tick at a time belongs to."""

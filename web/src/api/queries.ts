@@ -153,14 +153,20 @@ export function useStrain(
   })
 }
 
-export function useMoment(id: Ref<string>, at: Ref<number | null>): Query<Moment> {
+/** The machine at a moment: some measures (`NAME@*` for those of all devices), or every one. */
+export function useMoment(
+  id: Ref<string>,
+  at: Ref<number | null>,
+  measures: Ref<readonly string[] | null>,
+): Query<Moment> {
   return useQuery<Moment, ApiError>({
-    queryKey: computed(() => ['moment', id.value, at.value]),
+    queryKey: computed(() => ['moment', id.value, at.value, measures.value]),
     enabled: computed(() => at.value !== null),
     placeholderData: keepPreviousData,
     shallow: true,
     queryFn: ({ signal }) => {
-      const params = { path: { archive_id: id.value }, query: { at: toRfc3339(at.value ?? 0) } }
+      const query = { at: toRfc3339(at.value ?? 0), measure: measures.value ? [...measures.value] : null }
+      const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/moment', { params, signal }))
     },
   })

@@ -246,7 +246,7 @@ export interface paths {
         };
         /**
          * Read Moment
-         * @description Every measure, of the machine and of each device, at the tick that describes the moment.
+         * @description Every measure, of the machine and of each device, at the tick that describes the moment; or those asked for.
          */
         get: operations["read_moment"];
         put?: never;
@@ -2090,6 +2090,8 @@ export interface operations {
             query: {
                 /** @description RFC 3339. */
                 at: string;
+                /** @description NAME, NAME@DEVICE, or NAME@* for every device; else all there is. */
+                measure?: string[] | null;
             };
             header?: never;
             path: {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Readings } from './readings'
+import type { OfDevices, Readings } from './readings'
 
 /** Cores as a row of small columns, filled from below; idle with a task waiting for I/O is hatched above. */
 interface Props {
@@ -8,7 +8,7 @@ interface Props {
 }
 const props = defineProps<Props>()
 
-const percent = (measure: string, core: string): number => (props.readings.of(measure, core) ?? 0) * 100
+const percent = (measure: OfDevices, core: string): number => (props.readings.of(measure, core) ?? 0) * 100
 /** With the share where there is room for it. */
 const labelOf = (core: string): string =>
   props.cores.length <= 4 ? `${core} · ${percent('cpu.busy', core).toFixed(0)}\u2009%` : core

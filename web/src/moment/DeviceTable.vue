@@ -4,11 +4,11 @@ import { scaleFor, spellNumber, type Scale, type Unit } from '../model/amounts'
 import type { Resource } from '../model/strips'
 import DeviceName from '../names/DeviceName.vue'
 import { useNames, type DeviceKind } from '../names/useNames'
-import type { Readings } from './readings'
+import type { OfDevices, Readings } from './readings'
 
 export interface DeviceColumn {
   title: string
-  measure: string
+  measure: OfDevices
   unit: Unit
   /** A hairline bar under the number, against the column's highest. */
   bar?: boolean
@@ -32,7 +32,7 @@ const props = defineProps<Props>()
 const names = useNames()
 const MANY = 6
 const search = ref('')
-const sortedBy = ref<string | null>(null)
+const sortedBy = ref<OfDevices | null>(null)
 const rows = computed(() => {
   const by = sortedBy.value
   const wanted = search.value.trim().toLowerCase()
@@ -68,7 +68,7 @@ const scales = computed(
     ),
 )
 const scaleOf = (column: DeviceColumn): Scale => scales.value.get(column.measure) ?? scaleFor(column.unit, 0)
-const sort = (measure: string): void => {
+const sort = (measure: OfDevices): void => {
   sortedBy.value = sortedBy.value === measure ? null : measure
 }
 </script>

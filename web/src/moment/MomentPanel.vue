@@ -12,17 +12,19 @@ import MemoryBand from './MemoryBand.vue'
 import MomentDifference from './MomentDifference.vue'
 import MomentHead from './MomentHead.vue'
 import ProcessTable from './ProcessTable.vue'
-import { heaviest, Readings } from './readings'
+import { heaviest, Readings, SHOWN, type OfDevices, type OfMachine } from './readings'
 
 const props = defineProps<{ archiveId: string; zone: Zone }>()
 
 const bench = useWorkbench()
 // While playing, the needle moves sixty times a second; three pictures of the machine a second are enough.
 const at = refThrottled(toRef(bench, 'needle'), 350, true, true)
-const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at)
+// Two moments are compared in every measure that there is.
+const asked = computed(() => (bench.pinned === null ? SHOWN : null))
+const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at, asked)
 const { data: processes } = useProcesses(toRef(props, 'archiveId'), at)
 const pinned = computed(() => (bench.pinned === at.value ? null : bench.pinned))
-const { data: pinnedMoment } = useMoment(toRef(props, 'archiveId'), pinned)
+const { data: pinnedMoment } = useMoment(toRef(props, 'archiveId'), pinned, asked)
 const { data: pinnedProcesses } = useProcesses(toRef(props, 'archiveId'), pinned)
 const then = computed(() => (pinned.value === null ? null : new Readings(pinnedMoment.value)))
 const readings = computed(() => new Readings(moment.value))
@@ -34,15 +36,14 @@ const into = computed(() =>
 )
 const cores = computed(() => readings.value.devices('cpu.busy'))
 const traffic =
-  (name: string, ways: [string, string]) =>
+  (...ways: OfDevices[]) =>
   (device: string): number =>
-    (readings.value.of(`${name}.${ways[0]}`, device) ?? 0) +
-    (readings.value.of(`${name}.${ways[1]}`, device) ?? 0)
+    ways.reduce((sum, way) => sum + (readings.value.of(way, device) ?? 0), 0)
 const disks = computed(() =>
-  heaviest(readings.value.devices('disk.busy'), traffic('disk', ['read.rate', 'write.rate'])),
+  heaviest(readings.value.devices('disk.busy'), traffic('disk.read.rate', 'disk.write.rate')),
 )
 const links = computed(() =>
-  heaviest(readings.value.devices('net.receive.rate'), traffic('net', ['receive.rate', 'send.rate'])),
+  heaviest(readings.value.devices('net.receive.rate'), traffic('net.receive.rate', 'net.send.rate')),
 )
 
 const DISK_COLUMNS: DeviceColumn[] = [
@@ -55,7 +56,7 @@ const LINK_COLUMNS: DeviceColumn[] = [
   { title: 'in', measure: 'net.receive.rate', unit: 'bits/s', bar: true },
   { title: 'out', measure: 'net.send.rate', unit: 'bits/s' },
 ]
-const amount = (name: string, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): string =>
+const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'): string =>
   spellAmount(readings.value.of(name), unit)
 </script>
 

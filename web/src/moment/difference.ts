@@ -31,7 +31,7 @@ const NOISE: Record<Unit, number> = {
 export function differences(measures: Measure[], then: Readings, now: Readings): Difference[] {
   return measures
     .flatMap(({ name, title, unit }) => {
-      const [before, after] = [then.of(name), now.of(name)]
+      const [before, after] = [then.any(name), now.any(name)]
       if (before === null || after === null || !isUnit(unit)) return []
       const noise = NOISE[unit]
       const share = Math.abs(after - before) / (Math.max(Math.abs(before), Math.abs(after)) + noise)

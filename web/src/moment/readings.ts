@@ -1,5 +1,45 @@
 import type { Moment } from '../api/client'
 
+/** What the moment shows of the machine. Whatever stands in neither list is not asked for: most of all measures. */
+export const SHOWN_OF_MACHINE = [
+  'cpu.busy',
+  'cpu.waiting',
+  'cpu.load.1m',
+  'cpu.runnable',
+  'cpu.blocked',
+  'stall.cpu.some',
+  'stall.io.some',
+  'memory.total',
+  'memory.available',
+  'memory.programs',
+  'memory.shared',
+  'memory.huge',
+  'memory.kernel',
+  'memory.other',
+  'memory.cache',
+  'memory.free',
+  'swap.held',
+  'swap.total',
+  'swap.in',
+  'swap.out',
+] as const
+/** And of each device. */
+export const SHOWN_OF_DEVICES = [
+  'cpu.busy',
+  'cpu.iowait',
+  'disk.read.rate',
+  'disk.write.rate',
+  'disk.queue',
+  'disk.wait',
+  'disk.busy',
+  'net.receive.rate',
+  'net.send.rate',
+] as const
+export type OfMachine = (typeof SHOWN_OF_MACHINE)[number]
+export type OfDevices = (typeof SHOWN_OF_DEVICES)[number]
+/** Both, as a moment is asked for them. */
+export const SHOWN: readonly string[] = [...SHOWN_OF_MACHINE, ...SHOWN_OF_DEVICES.map((name) => `${name}@*`)]
+
 /** Look a moment's readings up by measure and device. */
 export class Readings {
   private readonly known = new Map<string, number | null>()
@@ -8,28 +48,38 @@ export class Readings {
   constructor(moment: Moment | undefined) {
     for (const { measure, device, value } of moment?.readings ?? []) {
       this.known.set(`${measure}@${device ?? ''}`, value)
-      if (device !== null) this.byMeasure.set(measure, [...(this.byMeasure.get(measure) ?? []), device])
+      if (device === null) continue
+      const devices = this.byMeasure.get(measure)
+      if (devices) devices.push(device)
+      else this.byMeasure.set(measure, [device])
     }
   }
 
-  of(measure: string, device?: string): number | null {
-    return this.known.get(`${measure}@${device ?? ''}`) ?? null
+  of(measure: OfMachine): number | null
+  of(measure: OfDevices, device: string): number | null
+  of(measure: string, device = ''): number | null {
+    return this.known.get(`${measure}@${device}`) ?? null
   }
 
-  devices(measure: string): string[] {
+  /** Any measure of the machine, of a moment that was asked for all of them. */
+  any(measure: string): number | null {
+    return this.known.get(`${measure}@`) ?? null
+  }
+
+  devices(measure: OfDevices): string[] {
     return this.byMeasure.get(measure) ?? []
   }
 }
 
 export interface MemoryPart {
-  name: string
+  name: OfMachine
   label: string
   bytes: number
   /** How strongly it is drawn, 0 to 1: what can be given back is lighter. */
   weight: number
 }
 
-const PARTS: [string, string, number][] = [
+const PARTS: [OfMachine, string, number][] = [
   ['memory.programs', 'programs', 1],
   ['memory.shared', 'shared', 0.75],
   ['memory.huge', 'huge pages', 0.65],

@@ -63,3 +63,11 @@ onBeforeUnmount(() => plot.value?.destroy())
 <template>
   <div ref="holder" class="h-full w-full overflow-hidden" />
 </template>
+
+<style scoped>
+/* Its own pointer layers are not used: the strips have one surface for all. */
+div :deep(.u-under),
+div :deep(.u-over) {
+  display: none;
+}
+</style>

@@ -7,17 +7,27 @@ import type { Strip } from '../model/strips'
 import { useWorkbench } from '../useWorkbench'
 import { heightOf, type StripData } from './chart'
 
-/** What a strip reads at the needle: what a stack adds up to, or each line's own value. */
+/**
+ * What a strip reads at the needle: what a stack adds up to, or each line's own value. It stands in the one thing that moves
+ * with the needle: a layer for each strip would cost more than the strips.
+ */
 interface Props {
   strip: Strip
   data: StripData
   window: Span
   top: number
   labelled: (label: string) => string
+  /** What moves with the needle, once it is there, and where in it the strip stands, px. */
+  carriage: HTMLElement | null
+  offset: number
 }
 const props = defineProps<Props>()
 
 const SHOWN_LINES = 3
+/** From this share of the window on, what is read stands left of the needle. */
+const LATE = 0.72
+/** Above and below a strip's chart. */
+const MARGIN_PX = 8
 const bench = useWorkbench()
 const index = computed(() => {
   const { times, binMs, missing } = props.data
@@ -51,29 +61,28 @@ const told = computed(() => {
     heights: ranked.slice(0, SHOWN_LINES).map((one) => heightOf(one.value, props.top, log)),
   }
 })
-const share = computed(() => (bench.needle === null ? 0 : shareAt(props.window, bench.needle)))
-const isLate = computed(() => share.value > 0.72)
+const isLate = computed(() => bench.needle !== null && shareAt(props.window, bench.needle) > LATE)
 </script>
 
 <template>
-  <div v-if="told" class="pointer-events-none absolute inset-0 z-20 [container-type:inline-size]">
+  <Teleport v-if="told && carriage" :to="carriage">
     <div
-      class="absolute inset-y-0 left-0 will-change-transform"
-      :style="{ transform: `translateX(${share * 100}cqw)` }"
+      class="absolute left-0"
+      :style="{ top: `${offset + MARGIN_PX}px`, height: `${strip.height - 2 * MARGIN_PX - 1}px` }"
     >
       <span
         v-for="(at, place) in told.heights"
         :key="place"
-        class="absolute left-0 size-[7px] -translate-x-1/2 translate-y-1/2 rounded-full border-[1.5px] bg-paper"
+        class="absolute -mb-[3.5px] -ml-[3.5px] size-[7px] rounded-full border-[1.5px] bg-paper"
         :style="{ bottom: `${at * 100}%`, borderColor: `var(--color-${strip.plan.resource})` }"
       />
       <span
-        class="absolute -top-1.5 z-20 bg-paper/85 px-1 text-2xs font-semibold whitespace-nowrap"
+        class="absolute -top-1.5 bg-paper/85 px-1 text-2xs font-semibold whitespace-nowrap"
         :class="isLate ? 'right-1.5' : 'left-1.5'"
         :style="{ color: `var(--color-${strip.plan.resource})` }"
-        data-readout
+        :data-readout="strip.plan.id"
         >{{ told.text }}</span
       >
     </div>
-  </div>
+  </Teleport>
 </template>

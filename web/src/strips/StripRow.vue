@@ -28,6 +28,9 @@ interface Props {
   /** Devices that tell again what others tell. */
   repeating: string[]
   measures: KnownMeasure[]
+  /** What moves with the needle over all strips, and where in it this one stands, px. */
+  carriage: HTMLElement | null
+  offset: number
 }
 const props = defineProps<Props>()
 const emit = defineEmits<{
@@ -200,7 +203,15 @@ const description = computed(() => {
           :style="{ bottom: `${place(strip.line) * 100}%` }"
           data-line
         />
-        <StripReadout :strip="strip" :data="data" :window="window" :top="top" :labelled="labelled" />
+        <StripReadout
+          :strip="strip"
+          :data="data"
+          :window="window"
+          :top="top"
+          :labelled="labelled"
+          :carriage="carriage"
+          :offset="offset"
+        />
       </div>
       <StripSummary :strip="strip" :data="sinceData ?? data" :shown="data" :since="sinceData !== null" />
     </template>

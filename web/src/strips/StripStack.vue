@@ -7,7 +7,7 @@ import MarkerLane from '../notes/MarkerLane.vue'
 import { reasonOf } from '../notes/markers'
 import { contains, shareAt } from '../model/span'
 import type { Zone } from '../model/clock'
-import type { Strip } from '../model/strips'
+import { FOLDED, type Strip } from '../model/strips'
 import NeedleLine from '../ui/NeedleLine.vue'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
@@ -38,6 +38,7 @@ const bench = useWorkbench()
 const board = useStrips()
 const list = useTemplateRef<HTMLDivElement>('list')
 const { target, lift, stretch, pressed } = useStripDrag(list)
+const carriage = useTemplateRef<HTMLDivElement>('carriage')
 const surface = useTemplateRef<HTMLDivElement>('surface')
 const { width } = useElementSize(surface)
 const { drawn, down, move, up, cancel, wheel } = useStripPointer(surface)
@@ -89,6 +90,15 @@ const gaps = computed(() =>
     reason: reasonOf(gap, props.markers),
   })),
 )
+/** Where each strip begins, px from the top of the first. */
+const offsets = computed(() => {
+  let at = 0
+  return board.strips.map((strip) => {
+    const here = at
+    at += strip.folded ? FOLDED : strip.height
+    return here
+  })
+})
 const onsets = computed(() =>
   props.findings
     .map((finding) => ({ id: finding.id, at: Date.parse(finding.onset.at) }))
@@ -129,6 +139,8 @@ const onsets = computed(() =>
               :devices="chartedOf(strip)?.devices ?? []"
               :repeating="chartedOf(strip)?.repeating ?? []"
               :measures="measures"
+              :carriage="carriage"
+              :offset="offsets[place] ?? 0"
               @lift="lift(strip, $event)"
               @stretch="stretch(strip, $event)"
               @pressed="pressed(strip, $event)"
@@ -191,7 +203,10 @@ const onsets = computed(() =>
               class="absolute inset-y-0 border-x border-needle bg-needle/10"
               :style="{ left: `${drawn.from * 100}%`, width: `${(drawn.to - drawn.from) * 100}%` }"
             />
-            <NeedleLine class="inset-y-0 z-10 w-[1.5px] -ml-px bg-needle" :span="window" data-needle />
+            <NeedleLine class="inset-y-0" :span="window">
+              <div class="absolute inset-y-0 w-[1.5px] -ml-px bg-needle" data-needle />
+              <div ref="carriage" />
+            </NeedleLine>
           </div>
         </div>
       </div>

@@ -137,14 +137,24 @@ def natural_key(name: str) -> tuple[tuple[int, int, str], ...]:
 
 def ratio(above: FloatArray, below: FloatArray) -> FloatArray:
     """above / below, NaN where below is 0."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        return np.where(below > 0, above / below, np.nan)
+    out = np.empty(below.shape if above.shape == below.shape else np.broadcast_shapes(above.shape, below.shape))
+    out.fill(np.nan)
+    return np.divide(above, below, out=out, where=below > 0)
+
+
+def or_zero(values: FloatArray) -> FloatArray:
+    """0 where nothing is known."""
+    out: FloatArray = np.where(np.isnan(values), 0.0, values)
+    return out
 
 
 def highest(each: Sequence[FloatArray]) -> FloatArray:
     """The highest of several at each tick; unknown only where all are."""
     values = np.stack(each)
     known = ~np.isnan(values)
+    if known.all():
+        most: FloatArray = values.max(axis=0)
+        return most
     peak = np.where(known, values, -np.inf).max(axis=0)
     out: FloatArray = np.where(known.any(axis=0), peak, np.nan)
     return out
@@ -156,6 +166,8 @@ def add(parts: Iterable[Sampled]) -> Sampled:
     if len(every) == 1:
         return every[0]
     values = np.stack([part.values for part in every])
+    total = np.add.reduce(values)
     known = ~np.isnan(values)
-    total = np.where(known.any(axis=0), np.where(known, values, 0.0).sum(axis=0), np.nan)
+    if not known.all():
+        total = np.where(known.any(axis=0), np.where(known, values, 0.0).sum(axis=0), np.nan)
     return Sampled(every[0].timebase, total)

@@ -60,13 +60,17 @@ def mode_seconds(frame: Frame, core: str | None, mode: str) -> Sampled:
 
 def total_seconds(frame: Frame, core: str | None) -> FloatArray:
     """Growth over all modes: the denominator. Wall time × cores is not, for virtual machines book steal on top."""
-    parts = [
-        mode_seconds(frame, core, mode).values
-        for mode in COUNTED
-        if mode not in OPTIONAL or frame.has(TIME, core_attributes(mode, core))
-    ]
-    total: FloatArray = np.sum(parts, axis=0)
-    return total
+
+    def added_up() -> FloatArray:
+        parts = [
+            mode_seconds(frame, core, mode).values
+            for mode in COUNTED
+            if mode not in OPTIONAL or frame.has(TIME, core_attributes(mode, core))
+        ]
+        total: FloatArray = np.add.reduce(parts)
+        return total
+
+    return frame.remembered(("processor time", core), added_up)
 
 
 def core_count(frame: Frame) -> int:
@@ -81,7 +85,7 @@ def cores_in(frame: Frame, core: str | None, modes: tuple[str, ...]) -> Sampled:
         raise UnknownCounter(f"{TIME} {modes}")
     spent = [mode_seconds(frame, core, mode) for mode in there]
     scale = 1 if core is not None else core_count(frame)
-    share = ratio(np.sum([part.values for part in spent], axis=0), total_seconds(frame, core))
+    share = ratio(np.add.reduce([part.values for part in spent]), total_seconds(frame, core))
     return Sampled(spent[0].timebase, share * scale)
 
 

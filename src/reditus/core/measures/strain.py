@@ -15,7 +15,7 @@ from reditus.core.counters import INTERFACE
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled, Timebase
 from reditus.core.measures.disk import DISK, IO_TIME
-from reditus.core.measures.measure import Measure, Need, Per, Resource, Unit, highest, natural_key, ratio
+from reditus.core.measures.measure import Measure, Need, Per, Resource, Unit, highest, natural_key, or_zero, ratio
 from reditus.core.measures.memory import MEMORY, SWAP
 from reditus.core.measures.network import IO, NETWORK, segments_sent
 from reditus.core.measures.processor import PROCESSOR, core_count
@@ -54,7 +54,7 @@ _NAMED = {measure.name: measure for measure in [*PROCESSOR, *MEMORY, *SWAP, *DIS
 def strain(use: FloatArray, loss: FloatArray) -> FloatArray:
     """Both 0 to 1, one entry a tick; unknown loss counts as none, unknown use too where loss is known."""
     unknown = np.isnan(use) & np.isnan(loss)
-    use, loss = (np.clip(np.nan_to_num(part), 0.0, 1.0) for part in (use, loss))
+    use, loss = (np.clip(or_zero(part), 0.0, 1.0) for part in (use, loss))
     out: FloatArray = 1.0 - (1.0 - 0.5 * use**2) * (1.0 - loss)
     out[unknown] = np.nan
     return out
@@ -90,7 +90,7 @@ def together(losses: Iterable[FloatArray | None], ticks: int) -> FloatArray:
     left = np.ones(ticks)
     for loss in losses:
         if loss is not None:
-            left *= 1.0 - np.clip(np.nan_to_num(loss), 0.0, 1.0)
+            left *= 1.0 - np.clip(or_zero(loss), 0.0, 1.0)
     return 1.0 - left
 
 
@@ -112,7 +112,7 @@ def on_timebase(sampled: Sampled, timebase: Timebase) -> FloatArray:
 
 def half_at(values: FloatArray, half: float) -> FloatArray:
     """0 for 0, ½ at `half`, towards 1 above."""
-    amount = np.maximum(np.nan_to_num(values), 0.0)
+    amount = np.maximum(or_zero(values), 0.0)
     return amount / (amount + half)
 
 
@@ -139,7 +139,7 @@ def _memory(frame: Frame, _: str | None) -> Sampled:
         np.clip((LOW_MEMORY - share) / LOW_MEMORY, 0.0, 1.0),
         behind("stall.memory.some"),
         None if faults is None else half_at(faults, FAULTS_HALF_PER_S),
-        None if kills is None else (np.nan_to_num(kills) > 0).astype(np.float64),
+        None if kills is None else (or_zero(kills) > 0).astype(np.float64),
     )
 
 
@@ -149,7 +149,7 @@ def _swap(frame: Frame, _: str | None) -> Sampled:
     traffic = behind.leading if out is None else behind.leading + SWAP_OUT_WEIGHT * out
     use = np.zeros(len(behind.timebase))
     if held is not None and total is not None:
-        use = np.clip((np.nan_to_num(ratio(held, total)) - FULL_SWAP) / (1.0 - FULL_SWAP), 0.0, 1.0)
+        use = np.clip((or_zero(ratio(held, total)) - FULL_SWAP) / (1.0 - FULL_SWAP), 0.0, 1.0)
     use[np.isnan(behind.leading)] = np.nan
     loss = half_at(traffic, SWAP_HALF_BYTES_PER_S)
     loss[np.isnan(traffic)] = np.nan
@@ -189,7 +189,7 @@ def _one_disk(frame: Frame, device: str, queue: Sampled | None) -> Sampled:
     slow = None if wait is None else behind.leading * half_at(wait, SLOW_WAIT_S)
     held_up = None
     if stalled is not None and wait is not None and own is not None and every is not None:
-        held_up = stalled * np.nan_to_num(np.clip(ratio(own, every), 0.0, 1.0)) * half_at(wait, QUICK_WAIT_S)
+        held_up = stalled * or_zero(np.clip(ratio(own, every), 0.0, 1.0)) * half_at(wait, QUICK_WAIT_S)
     return behind.sampled(behind.leading, held_up, slow)
 
 
@@ -224,9 +224,9 @@ def _one_link(frame: Frame, device: str) -> Sampled:
     moved = [behind.own(name) for name in ("net.receive.packets", "net.send.packets")]
     broken = None
     if any(one is not None for one in bad) and all(one is not None for one in moved):
-        failed = np.sum([np.nan_to_num(one) for one in bad if one is not None], axis=0)
-        packets = np.sum([np.nan_to_num(one) for one in moved if one is not None], axis=0)
-        broken = half_at(np.nan_to_num(ratio(failed, failed + packets)), BAD_PACKETS_HALF)
+        failed = np.sum([or_zero(one) for one in bad if one is not None], axis=0)
+        packets = np.sum([or_zero(one) for one in moved if one is not None], axis=0)
+        broken = half_at(or_zero(ratio(failed, failed + packets)), BAD_PACKETS_HALF)
     return behind.sampled(use, full, broken)
 
 

@@ -9,9 +9,10 @@ from fastapi import APIRouter, Query
 from reditus.core.bins import Window
 from reditus.core.measures.processor import core_count
 from reditus.server.context import StoreDep
-from reditus.server.reading import Read, read
+from reditus.server.reading import MOST_NAMES, Read, parse_wanted, read
 from reditus.server.schemas import MomentOut, ReadingOut
 from reditus.server.times import parse_time, to_ms
+from reditus.store.reader import Reader
 from reditus.store.wanted import Wanted, available
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["moment"])
@@ -21,14 +22,20 @@ REACH_INTERVALS = 3
 
 
 @router.get("/moment")
-def read_moment(archive_id: UUID, store: StoreDep, at: Annotated[str, Query(description="RFC 3339.")]) -> MomentOut:
-    """Every measure, of the machine and of each device, at the tick that describes the moment."""
+def read_moment(
+    archive_id: UUID,
+    store: StoreDep,
+    at: Annotated[str, Query(description="RFC 3339.")],
+    measure: Annotated[
+        list[str] | None,
+        Query(max_length=MOST_NAMES, description="NAME, NAME@DEVICE, or NAME@* for every device; else all there is."),
+    ] = None,
+) -> MomentOut:
+    """Every measure, of the machine and of each device, at the tick that describes the moment; or those asked for."""
     at_ns = parse_time(at)
     with store.reading(archive_id) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
-        wanted = [
-            Wanted(measure, device) for measure, devices in available(reader.known) for device in [None, *devices]
-        ]
+        wanted = _everything(reader) if measure is None else _named(reader, measure)
         frame, reads = read(reader, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))
     found = [(one, one.sampled.timebase.index_at(at_ns)) for one in reads if one.sampled is not None]
     tick_ns = max(
@@ -40,6 +47,14 @@ def read_moment(archive_id: UUID, store: StoreDep, at: Annotated[str, Query(desc
         cores=core_count(frame) if found else None,
         readings=[_reading(one, at) for one, at in found],
     )
+
+
+def _everything(reader: Reader) -> list[Wanted]:
+    return [Wanted(measure, device) for measure, devices in available(reader.known) for device in [None, *devices]]
+
+
+def _named(reader: Reader, names: list[str]) -> list[Wanted]:
+    return [one for name in names for one in parse_wanted(name, reader.known)]
 
 
 def _reading(one: Read, at: int | None) -> ReadingOut:

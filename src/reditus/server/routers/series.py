@@ -12,15 +12,13 @@ from reditus.core.errors import WindowError
 from reditus.core.types import NS_PER_MS
 from reditus.server.cancelling import Patience, while_wanted
 from reditus.server.context import StoreDep
-from reditus.server.reading import Drawn, asked_window, drawn, parse_wanted
+from reditus.server.reading import MOST_NAMES, Drawn, asked_window, drawn, parse_wanted
 from reditus.server.schemas import SeriesSetOut
 from reditus.server.times import to_ms
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
 
 MAX_SERIES = 512
-MOST_NAMES = 160
-"""Of measures in one request: forty strips with four lines each."""
 
 
 @router.get("/series", response_model=SeriesSetOut)
