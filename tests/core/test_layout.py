@@ -1,3 +1,8 @@
+import os
+import pickle
+import subprocess
+import sys
+
 import pytest
 
 from builders import RUNNABLE, SWITCHES, a_layout
@@ -10,6 +15,23 @@ from reditus.core.layout import Layout, split_columns
 def test_a_layout_survives_json():
     layout = a_layout([cpu_time("user", "3"), *disk_columns("sda"), *interface_columns("ens4")])
     assert Layout.from_json(layout.as_json()) == layout
+
+
+def test_a_column_is_the_same_one_in_another_process():
+    """Texts have other hashes there, and columns remember theirs."""
+    there = (
+        "import pickle, sys; from reditus.core.kernel_columns import cpu_time\n"
+        "print(pickle.loads(sys.stdin.buffer.read()) in {cpu_time('user', '3')})"
+    )
+    for seed in ("7", "8"):
+        asked = subprocess.run(
+            [sys.executable, "-c", there],
+            env=os.environ | {"PYTHONHASHSEED": seed},
+            input=pickle.dumps(cpu_time("user", "3")),
+            capture_output=True,
+            check=True,
+        )
+        assert asked.stdout == b"True\n"
 
 
 def test_the_digest_tells_layouts_apart():

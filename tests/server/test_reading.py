@@ -128,6 +128,22 @@ def test_a_moment_is_the_tick_whose_interval_holds_it(stitch, host):
     assert {device for name, device in seen if name == "cpu.busy"} == {None, *map(str, range(8))}
 
 
+def test_a_moment_tells_what_it_is_asked_for_as_it_tells_everything(stitch, host):
+    at = "2026-11-12T09:24:10.400Z"
+    _, everything = readings(stitch, at)
+    asked = {"at": at, "measure": ["memory.available", "cpu.busy@*", "disk.wait@nvme0n1", "cpu.throttles"]}
+    told = stitch.get(f"{BASE}/moment", params=asked).json()["readings"]
+    found = {(one["measure"], one["device"]): one["value"] for one in told}
+    assert list(found) == [("memory.available", None), *(("cpu.busy", str(n)) for n in range(8)), ("disk.wait", "nvme0n1")]
+    assert found == {key: everything[key] for key in found}
+
+
+def test_a_moment_refuses_a_measure_that_is_none(stitch):
+    answer = stitch.get(f"{BASE}/moment", params={"at": "2026-11-12T09:24:10Z", "measure": "cpu.bussy"})
+    assert answer.status_code == 404
+    assert "cpu.bussy" in answer.json()["detail"]
+
+
 def test_a_moment_outside_the_archive_is_a_gap(stitch):
     moment, _ = readings(stitch, "2026-11-12T12:00:00Z")
     assert moment["tick_ms"] is None

@@ -64,7 +64,7 @@ const find = (id: string): void => {
         </button>
       </Tab>
     </TabList>
-    <TabPanels class="min-h-0 grow overflow-y-auto px-4 pt-3">
+    <TabPanels class="min-h-0 grow overflow-y-auto px-4 pt-3 contain-strict">
       <TabPanel><MomentPanel :archive-id="archiveId" :zone="zone" /></TabPanel>
       <TabPanel>
         <FindingList

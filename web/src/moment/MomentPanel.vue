@@ -17,8 +17,9 @@ import { heaviest, Readings, SHOWN, type OfDevices, type OfMachine } from './rea
 const props = defineProps<{ archiveId: string; zone: Zone }>()
 
 const bench = useWorkbench()
-// While playing, the needle moves sixty times a second; three pictures of the machine a second are enough.
-const at = refThrottled(toRef(bench, 'needle'), 350, true, true)
+// While playing, the needle moves sixty times a second; nobody reads more than two states of the machine a second.
+const READ_EVERY_MS = 500
+const at = refThrottled(toRef(bench, 'needle'), READ_EVERY_MS, true, true)
 // Two moments are compared in every measure that there is.
 const asked = computed(() => (bench.pinned === null ? SHOWN : null))
 const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at, asked)
