@@ -24,6 +24,7 @@ from reditus.core.bins import Window
 from reditus.core.types import NS_PER_S
 from reditus.exchange.made_up import MadeUp
 from reditus.server import reading
+from reditus.server.memory import keep_what_is_freed
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 from reditus.simulator.large import large_host
@@ -55,6 +56,7 @@ def main() -> None:
                 for host in (week, year):
                     client.load(host)
             assert running.cluster
+            keep_what_is_freed()  # as the server does
             store = Store(running.cluster.url)
             store.seal()
             recorder = _recorder(running)

@@ -4,7 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from builders import BEGIN_NS, a_timebase
-from reditus.core.bins import Window, bin_edges, bin_sampled, points, summarise
+from reditus.core.bins import Window, bin_edges, bin_sampled, points, summarise, weighted_quantile
 from reditus.core.errors import WindowError
 from reditus.core.frame import Sampled
 from reditus.core.types import NS_PER_S
@@ -58,6 +58,22 @@ def test_binning_keeps_the_range_and_hides_no_spike(values, width):
     assert binned.low[known].min() == min(values)
 
 
+@given(st.lists(st.floats(0, 1e9) | st.just(NAN), min_size=40, max_size=400), st.integers(1, 3))
+def test_fine_bins_add_up_to_coarse_ones(values, ticks):
+    """Those are worked out in another way: they hold many intervals each."""
+    series = sampled(*values)
+    fine_edges = BEGIN_NS + np.arange(0, len(values) // 20 * 20 + 1, ticks) * NS_PER_S + NS_PER_S // 3
+    fine_edges = fine_edges[: (len(fine_edges) - 1) // 20 * 20 + 1]
+    fine, coarse = bin_sampled(series, fine_edges), bin_sampled(series, fine_edges[::20])
+    seen = fine.coverage.reshape(-1, 20)
+    assert coarse.coverage == pytest.approx(seen.mean(axis=1))
+    known = coarse.coverage > 0
+    total = (np.nan_to_num(fine.mean).reshape(-1, 20) * seen).sum(axis=1)
+    assert coarse.mean[known] == pytest.approx((total[known] / seen.sum(axis=1)[known]), rel=1e-9, abs=1e-6)
+    assert coarse.low[known].tolist() == np.nanmin(fine.low.reshape(-1, 20)[known], axis=1).tolist()
+    assert coarse.high[known].tolist() == np.nanmax(fine.high.reshape(-1, 20)[known], axis=1).tolist()
+
+
 @given(st.integers(1, 10**7), st.integers(0, 10**6), st.integers(1, 2000))
 def test_edges_cover_the_window_within_the_width(length_s, start_s, width):
     window = a_window(start_s, start_s + length_s)
@@ -87,6 +103,27 @@ def test_the_95th_percentile_is_of_time():
     values = [1.0] * 96 + [100.0] * 4
     assert summarise(sampled(*values), a_window(-1, 99)).p95 == 1
     assert summarise(sampled(*values, *[100.0] * 4), a_window(-1, 103)).p95 == 100
+
+
+@pytest.mark.parametrize("share", [0.5, 0.95])
+@pytest.mark.parametrize(
+    "shape",
+    [
+        lambda rng, count: rng.random(count),
+        lambda _, count: np.zeros(count),
+        lambda rng, count: np.round(3 * rng.random(count)),
+        lambda rng, count: np.where(rng.random(count) < 0.94, 0, rng.random(count)),
+        lambda _, count: np.sin(np.arange(count) * np.pi / 8),
+    ],
+)
+def test_a_quantile_is_that_of_all_values_in_order(shape, share):
+    rng = np.random.default_rng(1)
+    for count in (1, 7, 999, 1_001, 5_000):
+        for weights in (np.ones(count), rng.random(count) + 0.5, np.where(rng.random(count) < 0.01, 50.0, 1.0)):
+            values = shape(rng, count)
+            order = np.argsort(values)
+            rank = np.searchsorted(np.cumsum(weights[order]), share * weights.sum())
+            assert weighted_quantile(values, weights, share) == values[order][min(rank, count - 1)]
 
 
 def test_a_clock_set_back_keeps_times_in_order():

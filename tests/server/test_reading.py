@@ -134,7 +134,11 @@ def test_a_moment_tells_what_it_is_asked_for_as_it_tells_everything(stitch, host
     asked = {"at": at, "measure": ["memory.available", "cpu.busy@*", "disk.wait@nvme0n1", "cpu.throttles"]}
     told = stitch.get(f"{BASE}/moment", params=asked).json()["readings"]
     found = {(one["measure"], one["device"]): one["value"] for one in told}
-    assert list(found) == [("memory.available", None), *(("cpu.busy", str(n)) for n in range(8)), ("disk.wait", "nvme0n1")]
+    assert list(found) == [
+        ("memory.available", None),
+        *(("cpu.busy", str(n)) for n in range(8)),
+        ("disk.wait", "nvme0n1"),
+    ]
     assert found == {key: everything[key] for key in found}
 
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from reditus.core.frame import Group, Piece, RawSeries, Timebase
 from reditus.core.layout import Column
+from reditus.core.steps import Steps
 from reditus.core.types import BoolArray, IntArray
 
 
@@ -52,7 +53,7 @@ def _in_rows(name: str, pieces: list[Piece], epochs: dict[bytes, int]) -> Group 
     if any(not _same_ticks(bases[0], other) for other in bases[1:]):
         return None
     series = {
-        column: RawSeries(column, _joined([piece.columns[column] for piece in chain]))
+        column: RawSeries(column, _joined_columns([piece.columns[column] for piece in chain]))
         for columns, chain in chains.items()
         for column in columns
     }
@@ -71,6 +72,13 @@ def _timebase(chain: list[Piece], epochs: dict[bytes, int]) -> Timebase:
 
 def _joined(parts: list[IntArray]) -> IntArray:
     return parts[0] if len(parts) == 1 else np.concatenate(parts)
+
+
+def _joined_columns(parts: list[IntArray | Steps]) -> IntArray | Steps:
+    steps = [part for part in parts if isinstance(part, Steps)]
+    if len(steps) == len(parts):
+        return Steps.joined(steps)
+    return _joined([np.asarray(part) for part in parts])
 
 
 def _same_ticks(one: Timebase, other: Timebase) -> bool:

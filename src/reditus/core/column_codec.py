@@ -24,6 +24,7 @@ import zstandard
 from numpy.typing import NDArray
 
 from reditus.core.errors import BlockError
+from reditus.core.steps import Steps
 from reditus.core.types import IntArray
 
 ZSTD_LEVEL = 3  # measured: level 9 gains 3 % and costs several times the processor
@@ -140,6 +141,23 @@ def constant_chunk(value: int) -> bytes:
 
 def decode_column(chunk: bytes | memoryview, ticks: int) -> IntArray:
     """Return the column's `ticks` values. Raise BlockError for bytes that are no such chunk."""
+    out = _first_and_steps(chunk, ticks)
+    if isinstance(out, int):
+        return np.full(ticks, out, dtype=np.int64)
+    return np.add.accumulate(out, out=out).view(np.int64)
+
+
+def decode_steps(chunk: bytes | memoryview, ticks: int) -> Steps:
+    """As decode_column, without adding up what the values grow by."""
+    out = _first_and_steps(chunk, ticks)
+    if isinstance(out, int):
+        return Steps(out, np.zeros(ticks - 1, dtype=np.int64))
+    signed = out.view(np.int64)
+    return Steps(int(signed[0]), signed[1:])
+
+
+def _first_and_steps(chunk: bytes | memoryview, ticks: int) -> Words | int:
+    """The first value and the steps to each next one; or the one value of a column that stands still."""
     if len(chunk) < HEAD or ticks < 1:
         raise BlockError(f"a column of {len(chunk)} bytes for {ticks} ticks is cut off")
     kind, planes, lengths, span_length = chunk[0], chunk[1], chunk[2], chunk[3]
@@ -150,7 +168,7 @@ def decode_column(chunk: bytes | memoryview, ticks: int) -> IntArray:
         raise BlockError("a column's head does not fit its bytes; it is damaged or no column at all")
     first = int.from_bytes(chunk[HEAD:first_end], "little", signed=True)
     if kind == Encoding.CONSTANT:
-        return np.full(ticks, first, dtype=np.int64)
+        return first
     if kind not in _PAYLOADS:
         raise BlockError(f"column encoding {kind} is unknown here; it may come from a newer Reditus")
     least = int.from_bytes(chunk[first_end:least_end], "little", signed=True)
@@ -167,8 +185,7 @@ def decode_column(chunk: bytes | memoryview, ticks: int) -> IntArray:
     _read_planes(chunk[span_end:], planes=planes, least=least, compressed=compressed, out=rest)
     if doubled:
         np.add.accumulate(out[1:], out=out[1:])
-    np.add.accumulate(out, out=out)
-    return out.view(np.int64)
+    return out
 
 
 _PLAIN = (Encoding.PLANES, Encoding.PLANES_ZSTD)

@@ -14,6 +14,7 @@ import numpy as np
 from reditus.core.errors import UnknownCounter
 from reditus.core.facts import HostFacts
 from reditus.core.layout import Column
+from reditus.core.steps import Steps
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 
 # A tick may come late on a starved machine, but one that is missing altogether doubles the distance. Between the two.
@@ -98,7 +99,7 @@ class Piece:
     interval_ns: int
     wall_ns: IntArray
     monotonic_ns: IntArray
-    columns: Mapping[Column, IntArray]
+    columns: Mapping[Column, IntArray | Steps]
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +107,18 @@ class RawSeries:
     """One counter's integers on its group's timebase; where `present` is false the device was not there."""
 
     column: Column
-    values: IntArray
+    kept: IntArray | Steps
     present: BoolArray | None = None
     """None where it was there at every tick, as nearly always."""
+
+    @property
+    def values(self) -> IntArray:
+        return self.kept.values if isinstance(self.kept, Steps) else self.kept
+
+    @property
+    def steps(self) -> IntArray:
+        """From each value to the next."""
+        return self.kept.steps if isinstance(self.kept, Steps) else np.diff(self.kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,7 +216,7 @@ def deltas(series: RawSeries, timebase: Timebase, *, may_step_back: bool = False
     out[:1] = np.nan
     if len(timebase) < 2:
         return out
-    grown = np.diff(series.values)
+    grown = series.steps
     if grown.min() < 0:
         grown, fell = _mended(grown, series, timebase, may_step_back=may_step_back)
     else:

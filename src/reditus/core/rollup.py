@@ -51,6 +51,11 @@ class Rolled:
         length_s = np.diff(binned.edges_ns) / NS_PER_S
         return cls(binned.coverage * length_s, binned.mean, binned.low, binned.high)
 
+    @property
+    def is_whole(self) -> bool:
+        """Whether something was observed in each bin."""
+        return bool(self.seen_s.all())
+
     def put(self, at: int, other: "Rolled") -> None:
         """Write another's bins over those from `at` on."""
         for own, its in zip(self._parts, other._parts, strict=True):
@@ -68,6 +73,10 @@ class Rolled:
             return self
         seen_s = self.seen_s.reshape(-1, factor)
         together_s = seen_s.sum(axis=1)
+        if self.is_whole:
+            low, high = self.low.reshape(-1, factor).min(axis=1), self.high.reshape(-1, factor).max(axis=1)
+            mean = np.einsum("bi,bi->b", self.mean.reshape(-1, factor), seen_s) / together_s
+            return Rolled(together_s, np.clip(mean, low, high), low, high)
         known = together_s > 0
         out = Rolled.unknown(len(together_s))
         out.seen_s[:] = together_s
@@ -85,10 +94,10 @@ class Rolled:
 
     def summary(self, window: Window) -> Summary:
         """Over whole bins. All but the percentile are exact for those; that one is of the bins' means."""
-        known = self.seen_s > 0
-        if not known.any():
-            return Summary(None, None, None, None, None, 0.0)
+        known = slice(None) if self.is_whole else self.seen_s > 0
         seen_s, mean = self.seen_s[known], self.mean[known]
+        if not len(seen_s):
+            return Summary(None, None, None, None, None, 0.0)
         observed_s = float(seen_s.sum())
         total = float(np.einsum("i,i->", mean, seen_s))  # as in bins
         low, high = float(self.low[known].min()), float(self.high[known].max())

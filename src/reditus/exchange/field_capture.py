@@ -347,5 +347,5 @@ def _facts(pieces: list[Piece]) -> HostFacts:
             if column.counter == "system.cpu.time" and number is not None:
                 cores[number] += 1
             if column.attribute("linux.memory.field") == "MemTotal":
-                memory_bytes = int(values[-1]) * 1024
+                memory_bytes = int(np.asarray(values)[-1]) * 1024
     return HostFacts(cores=len(cores) or None, memory_bytes=memory_bytes)

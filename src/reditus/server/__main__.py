@@ -11,6 +11,7 @@ import structlog
 import uvicorn
 
 from reditus.server.app import create_app
+from reditus.server.memory import keep_what_is_freed
 from reditus.server.settings import Settings
 from reditus.store import Store
 
@@ -44,6 +45,7 @@ def main() -> int:
         ),
         options.url_file,
     )
+    keep_what_is_freed()
     server.run()
     store.close()
     return 0

@@ -91,12 +91,13 @@ def _drawn(one: Read, sheet: Sheet, width: int) -> Drawn:
     if sheet.ticks(one.sampled) <= width:
         times_ns, values = points(one.sampled, sheet.window)
         return Drawn(one.wanted, None, times_ns, values, None, None, None, sheet.summary(one.sampled))
-    return _of_bins(one.wanted, sheet.binned(one.sampled), sheet.summary(one.sampled))
+    return _of_bins(one.wanted, sheet, sheet.binned(one.sampled), sheet.summary(one.sampled))
 
 
-def _of_bins(wanted: Wanted, binned: Binned, summary: Summary, summary_of_s: float | None = None) -> Drawn:
-    edges_ns = binned.edges_ns
-    middle_ns = edges_ns[:-1] + np.diff(edges_ns) // 2
+def _of_bins(
+    wanted: Wanted, sheet: Sheet, binned: Binned, summary: Summary, summary_of_s: float | None = None
+) -> Drawn:
+    middle_ns, edges_ns = sheet.middle_ns, sheet.edges_ns
     bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
     return Drawn(wanted, None, middle_ns, binned.mean, binned.low, binned.high, bin_s, summary, summary_of_s)
 
@@ -150,6 +151,7 @@ def _rolled(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int
     factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
     first = (window.start_ns // (level_s * NS_PER_S) * level_s * NS_PER_S - whole[0]) // (level_s * NS_PER_S)
     after = -((whole[0] - window.end_ns) // (level_s * NS_PER_S))
+    sheet = Sheet(window, edges_ns)
     out = []
     for one, fine in zip(wanted, rolled(reader, wanted, whole, level_s), strict=True):
         if not fine.seen_s.any() and not needed_columns(reader.known, (one,)):
@@ -157,7 +159,7 @@ def _rolled(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int
             out.append(Drawn(one, missing, np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None))
             continue
         summary = fine.part(first, after).summary(window)
-        out.append(_of_bins(one, fine.coarser(factor).binned(edges_ns), summary, level_s))
+        out.append(_of_bins(one, sheet, fine.coarser(factor).binned(edges_ns), summary, level_s))
     return out
 
 

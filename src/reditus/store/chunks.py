@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
 from reditus.core.blocks import CLOCKS
-from reditus.core.column_codec import decode_column, decode_wall
+from reditus.core.column_codec import decode_column, decode_steps, decode_wall
 from reditus.core.frame import Piece
 from reditus.core.layout import Column
 from reditus.core.types import IntArray
@@ -116,7 +116,7 @@ def _pieces(
                 interval_ns=interval_ns,
                 wall_ns=wall_ns[inside],
                 monotonic_ns=monotonic_ns[inside],
-                columns={column: decode_column(chunks[place], ticks)[inside] for place, column in by_layout[layout]},
+                columns={column: decode_steps(chunks[place], ticks)[inside] for place, column in by_layout[layout]},
             ),
         )
 

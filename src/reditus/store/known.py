@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 from reditus.core.counters import COUNTERS
 from reditus.core.layout import Column, Kind
 from reditus.store import statements
-from reditus.store.driver import binary_rows
 from reditus.store.records import KnownColumn
 from reditus.store.tables import ColumnRow
 
@@ -86,9 +85,8 @@ class ColumnMemory:
         self._layouts = _Memory[tuple[UUID, int], tuple[KnownColumn, ...]](REMEMBERED_LAYOUTS)
         self._sets = _Memory[tuple[UUID, tuple[int, ...]], KnownColumns](REMEMBERED_SETS)
 
-    def of_archives(self, session: Session, host_id: UUID, archives: Sequence[UUID]) -> KnownColumns:
-        asked = {"host": host_id, "archives": list(archives)}
-        used = tuple(layout for (layout,) in binary_rows(session, statements.LAYOUTS_USED, asked))
+    def of_layouts(self, session: Session, host_id: UUID, used: tuple[int, ...]) -> KnownColumns:
+        """All columns of these layouts of a host."""
         with self._lock:
             known = self._sets.get((host_id, used))
             held = {layout: self._layouts.get((host_id, layout)) for layout in used}

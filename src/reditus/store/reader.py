@@ -36,6 +36,24 @@ class Extent:
     interval_ns: int | None
 
 
+class _Held(NamedTuple):
+    """What an archive has of one layout."""
+
+    layout: int
+    archive: UUID
+    first_ns: int
+    last_ns: int
+    interval_ns: int
+
+
+def _extent(held: Sequence[_Held]) -> Extent:
+    if not held:
+        return Extent(None, None, None)
+    return Extent(
+        min(one.first_ns for one in held), max(one.last_ns for one in held), min(one.interval_ns for one in held)
+    )
+
+
 @dataclass(frozen=True)
 class Scope:
     """What is read: some archives of one host, the one that counts most first where several tell of the same time."""
@@ -59,23 +77,23 @@ class Reader:
         self._memory = memory
 
     @cached_property
+    def _held(self) -> list[_Held]:
+        asked = {"host": self.scope.host, "archives": list(self.scope.archives)}
+        return [_Held(*row) for row in self.rows(statements.HELD, asked)]
+
+    @cached_property
     def known(self) -> KnownColumns:
         """Every column that there is, with its place in each layout it stands in."""
-        return self._memory.of_archives(self.session, self.scope.host, self.scope.archives)
+        layouts = tuple(dict.fromkeys(one.layout for one in self._held))
+        return self._memory.of_layouts(self.session, self.scope.host, layouts)
 
     @cached_property
     def extent(self) -> Extent:
         """Of everything that is read."""
-        return self._extent(self.scope.archives)
+        return _extent(self._held)
 
     def extent_of(self, archive: UUID) -> Extent:
-        if self.scope.archives == (archive,):
-            return self.extent
-        return self._extent((archive,))
-
-    def _extent(self, archives: Sequence[UUID]) -> Extent:
-        found = self.rows(statements.EXTENT, {"host": self.scope.host, "archives": list(archives)})
-        return Extent(*found[0])
+        return _extent([one for one in self._held if one.archive == archive])
 
     def rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
         """What a plain statement finds, in the driver's binary form: as text every byte would come as two."""

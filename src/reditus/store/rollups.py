@@ -127,6 +127,9 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
 
 def _merge(whole: Rolled, at: int, part: Rolled, valid: BoolArray) -> None:
     """Write valid bins that were observed over those that were not: devices that came later have rows of their own."""
+    if part.is_whole and valid.all():
+        whole.put(at, part)
+        return
     seen = (part.seen_s > 0) & valid
     for own, its in zip(
         (whole.seen_s, whole.mean, whole.low, whole.high), (part.seen_s, part.mean, part.low, part.high), strict=True

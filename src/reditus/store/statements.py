@@ -214,24 +214,20 @@ def slowest(host_id: UUID, archive_id: UUID) -> Select[int | None]:
 
 # What every reading asks first. As plain text for the driver: building a statement anew, and looking it up among the
 # compiled ones, takes SQLAlchemy longer than the answer.
-LAYOUTS_USED = """
-select l.id from layouts l
-where l.host_id = %(host)s and exists (
-    select from blocks b where b.host_id = l.host_id and b.archive_id = any(%(archives)s) and b.layout_id = l.id)
-order by l.id
-"""
-"""The layouts that the archives' blocks have: one probe of the key for each of the host, not a walk over all blocks."""
 _OWN = "from blocks b where b.host_id = l.host_id and b.archive_id = a.id and b.layout_id = l.id order by"
-EXTENT = f"""
-select min(e.first_ns), max(e.last_ns), min(e.interval_ns)
+HELD = f"""
+select l.id, a.id, e.first_ns, e.last_ns, e.interval_ns
 from layouts l cross join unnest(%(archives)s::uuid[]) as a(id) cross join lateral (
     select (select b.first_ns {_OWN} b.first_ns limit 1) as first_ns,
            (select b.last_ns {_OWN} b.last_ns desc limit 1) as last_ns,
            (select b.interval_ns {_OWN} b.first_ns desc limit 1) as interval_ns
 ) as e
-where l.host_id = %(host)s
+where l.host_id = %(host)s and e.first_ns is not null
+order by l.id
 """
-"""First and last tick, and the shortest interval. The keys' first and last entries tell, layout by layout."""
+"""Which layouts the archives' blocks have, with first and last tick and the newest interval of each. The keys' first and
+last entries tell, so that no walk over the blocks is needed.
+"""
 ARCHIVES_OF = """
 select a.host_id, a.id, a.facts, h.name from archives a join hosts h on h.id = a.host_id
 where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)
