@@ -1,5 +1,7 @@
 """Rollups say exactly what the ticks say, whatever came in between."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from sqlalchemy import text
@@ -73,6 +75,8 @@ def test_rollups_are_exact_and_nearly_all_is_read_from_them(made_up, monkeypatch
     asked = from_ticks(monkeypatch)
     exactly(store, archive, whole(store, archive))
     assert sum(asked) <= 5
+    exactly(store, archive, whole(store, archive), level_s=240, width=200)
+    exactly(store, archive, whole(store, archive), level_s=1_200, width=60)
     exactly(store, archive, whole(store, archive), level_s=3_600, width=20)
 
 
@@ -159,8 +163,8 @@ def test_a_long_window_is_drawn_from_rollups_and_says_so(made_up, monkeypatch):
     with store.reading(archive) as reader:
         coarse = drawn(reader, WANTED, whole(store, archive), 200)
         fine = drawn(reader, WANTED, whole(store, archive), 1_300)
-    assert (coarse[0].summary_of_s, fine[0].summary_of_s) == (60, None)
-    assert coarse[0].bin_s % 60 == 0
+    assert (coarse[0].summary_of_s, fine[0].summary_of_s) == (240, None)
+    assert coarse[0].bin_s % 240 == 0
     for one, other in zip(coarse, fine, strict=True):
         assert one.summary.high == other.summary.high
         assert one.summary.mean == pytest.approx(other.summary.mean, rel=1e-3)
@@ -170,10 +174,11 @@ def test_the_level_suits_the_window_and_the_ticks():
     def chosen(days, interval_s):
         return chosen_level(Window(0, days * 24 * HOUR_NS), 1_300, int(interval_s * NS_PER_S))
 
-    assert [chosen(days, 1) for days in (1, 7, 31, 365)] == [None, 60, 60, 3_600]
+    assert [chosen(days, 1) for days in (1, 3, 7, 31, 60, 365)] == [None, 60, 240, 240, 1_200, 3_600]
     assert chosen(31, 60) is None
     assert chosen(2, 5) is None
-    assert levels_of(60 * NS_PER_S) == [3_600]
+    assert levels_of(60 * NS_PER_S) == [1_200, 3_600]
+    assert all(coarse % fine == 0 for fine, coarse in pairwise(LEVELS_S))
 
 
 def test_bins_put_together_weigh_by_what_was_seen():

@@ -15,7 +15,8 @@ from reditus.core.column_codec import ZSTD_LEVEL, decode_column, encode_column
 from reditus.core.errors import BlockError
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
-LEVELS_S = (60, 3_600)
+LEVELS_S = (60, 240, 1_200, 3_600)
+"""Each a whole multiple of the one before, from which it is made."""
 CHUNK_BINS = 1_440
 """Bins of one row at the most: a day of minutes, two months of hours."""
 PARTS = 2
@@ -24,8 +25,8 @@ MOST_SERIES = 100
 """Of one row, for the same reason as a block has a limit of columns."""
 FEW_TICKS = 50_000
 """So many are read fast enough as they are, and give the percentile of ticks instead of that of bins."""
-BINS_A_PIXEL = 2
-"""Bins of a chart are whole multiples of the level's, so that several have to go into one, or they would be far too long."""
+BINS_A_PIXEL = 1.9
+"""Not 2, so that a week on a wide screen has a level made for it. Bins of a chart are whole multiples of the level's, so that several have to go into one, or they would be far too long."""
 LEAST_TICKS_A_BIN = 10
 """A level pays when its bins hold so many ticks; else the ticks themselves are as fast to read."""
 

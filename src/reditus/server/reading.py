@@ -127,7 +127,10 @@ class BinnedTogether:
 
 def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> BinnedTogether:
     """Measures over equal bins, from rollups wherever those have been made: for pictures of whole archives."""
-    level_s = fitting_level(window, width, reader.extent.interval_ns or 0, MAP_BINS_A_PIXEL)
+    interval_ns = reader.extent.interval_ns or 0
+    level_s = fitting_level(window, width, interval_ns, 1) or fitting_level(
+        window, width, interval_ns, MAP_BINS_A_PIXEL
+    )
     if level_s is None:
         sheet = Sheet(window, bin_edges(window, width))
         reads = read(reader, wanted, window)[1]

@@ -31,6 +31,8 @@ STEP_TICKS = 7_200
 """Ticks that are in memory at once while rolling up."""
 STEPS_A_PASS = 24
 """Steps in one transaction, so that nobody waits long for the archive."""
+FINER_STEPS_A_PASS = 4
+"""The same, where a step is a row of a finer level."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,21 +52,30 @@ def roll_archive(session: Session, memory: ColumnMemory, archive: UUID) -> bool:
     slowest_ns = session.scalar(statements.slowest(reader.scope.host, archive)) or 0
     lag_ns = max(LAG_S * NS_PER_S, 2 * slowest_ns)
     more = False
+    finer_s, until_ns = None, extent.last_ns - lag_ns
     for level_s in levels_of(extent.interval_ns):
         reach = _reach(session, reader.scope.host, archive, level_s)
         level_ns = level_s * NS_PER_S
         begin_ns = reach.until_ns if reach else extent.first_ns // level_ns * level_ns
-        end_ns = (extent.last_ns - lag_ns) // level_ns * level_ns
-        if end_ns - begin_ns < max(LEAST_S * NS_PER_S, level_ns):
-            continue
-        step_ns = max(STEP_TICKS * extent.interval_ns // level_ns, 1) * level_ns
-        stop_ns = min(end_ns, begin_ns + STEPS_A_PASS * step_ns)
-        for at_ns in range(begin_ns, stop_ns, step_ns):
-            _grow(reader, archive, level_s, Window(at_ns, min(at_ns + step_ns, stop_ns)))
-        since_ns = reach.since_ns if reach else begin_ns
-        _put_reach(session, reader.scope.host, archive, level_s, _Reach(since_ns, stop_ns))
-        more |= stop_ns < end_ns
+        end_ns = until_ns // level_ns * level_ns
+        if end_ns - begin_ns >= max(LEAST_S * NS_PER_S, level_ns):
+            step_ns = max(_step_ns(extent.interval_ns, finer_s) // level_ns, 1) * level_ns
+            steps = STEPS_A_PASS if finer_s is None else FINER_STEPS_A_PASS
+            stop_ns = min(end_ns, begin_ns + steps * step_ns)
+            for at_ns in range(begin_ns, stop_ns, step_ns):
+                _grow(reader, archive, level_s, Window(at_ns, min(at_ns + step_ns, stop_ns)), finer_s)
+            reach = _Reach(reach.since_ns if reach else begin_ns, stop_ns)
+            _put_reach(session, reader.scope.host, archive, level_s, reach)
+            more |= stop_ns < end_ns
+        if reach is None:
+            break
+        finer_s, until_ns = level_s, reach.until_ns
     return more
+
+
+def _step_ns(interval_ns: int, finer_s: int | None) -> int:
+    """As much as is rolled up at once: many ticks, or as many bins of the finer level as a row has."""
+    return STEP_TICKS * interval_ns if finer_s is None else CHUNK_BINS * finer_s * NS_PER_S
 
 
 def drop_rollups(session: Session, host: UUID, archive: UUID, from_ns: int | None = None) -> None:
@@ -151,12 +162,16 @@ def _stretches(mask: BoolArray) -> Iterator[tuple[int, int]]:
     yield from zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
 
 
-def _grow(reader: Reader, archive: UUID, level_s: int, window: Window) -> None:
-    """Roll up a window, chunk by chunk."""
+def _grow(reader: Reader, archive: UUID, level_s: int, window: Window, finer_s: int | None) -> None:
+    """Roll up a window, chunk by chunk: its ticks, or what a finer level has of it."""
     wanted = tuple(
         Wanted(measure, device) for measure, devices in available(reader.known) for device in [None, *devices]
     )
-    fresh = _from_ticks(reader, wanted, window, level_s)
+    if finer_s is None:
+        fresh = _from_ticks(reader, wanted, window, level_s)
+    else:
+        finer = rolled(reader, wanted, (window.start_ns, window.end_ns), finer_s)
+        fresh = [part.coarser(level_s // finer_s) for part in finer]
     level_ns = level_s * NS_PER_S
     chunk_ns = CHUNK_BINS * level_ns
     for start in range(0, len(wanted), MOST_SERIES):
@@ -303,6 +318,7 @@ def _put_reach(session: Session, host: UUID, archive: UUID, level_s: int, reach:
         statement.on_conflict_do_update(index_elements=["host_id", "archive_id", "level_s"], set_=values),
         execution_options={"synchronize_session": False},
     )
+    session.expire_all()  # what the session remembers of the row is older now
 
 
 def drop_stale(session: Session, host: UUID, archive: UUID) -> None:
