@@ -179,7 +179,10 @@ class _OverBins:
             touched = self._touched
             if self._few is not None:
                 own_mean, own_low, own_high = self._few.of_values(values)
-                mean[touched], low[touched], high[touched] = np.clip(own_mean, own_low, own_high), own_low, own_high
+                own_mean = np.clip(own_mean, own_low, own_high)
+                if len(own_mean) == len(mean):
+                    return Binned(self._edges_ns, own_mean, own_low, own_high, self.coverage)
+                mean[touched], low[touched], high[touched] = own_mean, own_low, own_high
                 return Binned(self._edges_ns, mean, low, high, self.coverage)
             padded = np.append(values, values[-1])  # reduceat wants every index inside
             low[touched] = np.minimum.reduceat(padded, self._pairs)[::2]

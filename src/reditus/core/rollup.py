@@ -27,6 +27,7 @@ FEW_TICKS = 50_000
 """So many are read fast enough as they are, and give the percentile of ticks instead of that of bins."""
 BINS_A_PIXEL = 1.9
 """Not 2, so that a week on a wide screen has a level made for it. Bins of a chart are whole multiples of the level's, so that several have to go into one, or they would be far too long."""
+FEW_NEIGHBOURS = 32
 LEAST_TICKS_A_BIN = 10
 """A level pays when its bins hold so many ticks; else the ticks themselves are as fast to read."""
 
@@ -73,10 +74,10 @@ class Rolled:
         if factor == 1:
             return self
         seen_s = self.seen_s.reshape(-1, factor)
-        together_s = seen_s.sum(axis=1)
+        together_s = _together(np.add, self.seen_s, factor)
         if self.is_whole:
-            low, high = self.low.reshape(-1, factor).min(axis=1), self.high.reshape(-1, factor).max(axis=1)
-            mean = np.einsum("bi,bi->b", self.mean.reshape(-1, factor), seen_s) / together_s
+            low, high = _together(np.minimum, self.low, factor), _together(np.maximum, self.high, factor)
+            mean = _together(np.add, self.mean * self.seen_s, factor) / together_s
             return Rolled(together_s, np.clip(mean, low, high), low, high)
         known = together_s > 0
         out = Rolled.unknown(len(together_s))
@@ -135,6 +136,18 @@ class Rolled:
             raise BlockError(f"a rollup of {bins} bins wants {24 * bins} bytes and has {len(floats)}")
         mean, low, high = np.frombuffer(floats, dtype="<f8").reshape(3, bins)
         return cls(decode_column(seen, bins) / NS_PER_S, mean, low, high)
+
+
+def _together(combine: np.ufunc, values: FloatArray, factor: int) -> FloatArray:
+    """Each `factor` neighbours in one. Their number has to be a multiple of it."""
+    if factor > FEW_NEIGHBOURS:
+        out: FloatArray = combine.reduce(values.reshape(-1, factor), axis=1)
+        return out
+    # All first ones with all second ones, and so on: a few long operations instead of many short ones.
+    out = values[::factor].copy()
+    for at in range(1, factor):
+        combine(out, values[at::factor], out=out)
+    return out
 
 
 def levels_of(interval_ns: int) -> list[int]:

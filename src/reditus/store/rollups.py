@@ -17,6 +17,7 @@ from reditus.core.measures.catalogue import DERIVATION_VERSION
 from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, PARTS, Rolled, levels_of
 from reditus.core.types import NS_PER_S, BoolArray
 from reditus.store import statements
+from reditus.store.driver import binary_rows
 from reditus.store.known import ColumnMemory
 from reditus.store.reader import Reader, scope_of
 from reditus.store.tables import RollupKeysRow, RollupReachRow, RollupRow
@@ -303,12 +304,19 @@ def _stored(
             yield places[keys, place], max(at, 0), inside
 
 
+_REACH = """
+select since_ns, until_ns, derivation from rollup_reach
+where host_id = %(host)s and archive_id = %(archive)s and level_s = %(level)s
+"""
+
+
 def _reach(session: Session, host: UUID, archive: UUID, level_s: int) -> _Reach | None:
     """None where nothing is rolled up, or was by other formulas; what those left is removed."""
-    row = session.get(RollupReachRow, (host, archive, level_s))
-    if row is None:
-        return None
-    return _Reach(row.since_ns, row.until_ns) if row.derivation == DERIVATION_VERSION else None
+    for since_ns, until_ns, derivation in binary_rows(
+        session, _REACH, {"host": host, "archive": archive, "level": level_s}
+    ):
+        return _Reach(since_ns, until_ns) if derivation == DERIVATION_VERSION else None
+    return None
 
 
 def _put_reach(session: Session, host: UUID, archive: UUID, level_s: int, reach: _Reach) -> None:
@@ -318,7 +326,6 @@ def _put_reach(session: Session, host: UUID, archive: UUID, level_s: int, reach:
         statement.on_conflict_do_update(index_elements=["host_id", "archive_id", "level_s"], set_=values),
         execution_options={"synchronize_session": False},
     )
-    session.expire_all()  # what the session remembers of the row is older now
 
 
 def drop_stale(session: Session, host: UUID, archive: UUID) -> None:
