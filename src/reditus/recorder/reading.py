@@ -23,7 +23,7 @@ class KernelFile:
             self._descriptor = os.open(self._real, os.O_RDONLY | os.O_CLOEXEC)
         try:
             text = os.pread(self._descriptor, CHUNK_BYTES, 0)
-            return text if len(text) < SHORT_BYTES else self._rest(self._descriptor, text)
+            return text if len(text) < SHORT_BYTES else rest_of(self._descriptor, text)
         except OSError:
             # The thing behind it may have gone and come back; the next reading opens it anew.
             self.close()
@@ -34,11 +34,17 @@ class KernelFile:
             os.close(self._descriptor)
             self._descriptor = None
 
-    @staticmethod
-    def _rest(descriptor: int, first: bytes) -> bytes:
-        parts, done = [first], len(first)
-        # The kernel hands out long files a page or so at a time.
-        while len(parts[-1]) >= SHORT_BYTES and (part := os.pread(descriptor, CHUNK_BYTES, done)):
-            parts.append(part)
-            done += len(part)
-        return b"".join(parts)
+    @property
+    def descriptor(self) -> int | None:
+        """While it is open."""
+        return self._descriptor
+
+
+def rest_of(descriptor: int, first: bytes) -> bytes:
+    """The whole text, of which the first part was read."""
+    parts, done = [first], len(first)
+    # The kernel hands out long files a page or so at a time.
+    while len(parts[-1]) >= SHORT_BYTES and (part := os.pread(descriptor, CHUNK_BYTES, done)):
+        parts.append(part)
+        done += len(part)
+    return b"".join(parts)

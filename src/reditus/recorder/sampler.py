@@ -1,5 +1,6 @@
 """One tick: every source that is due, read once, with the time of its own reading."""
 
+import os
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
@@ -15,7 +16,7 @@ from reditus.recorder.choosing import chosen, leaves_out_idle
 from reditus.recorder.file_set import FileSet
 from reditus.recorder.joint_text import RELEARN_EVERY, JointText
 from reditus.recorder.kernel_text import KernelText
-from reditus.recorder.reading import KernelFile
+from reditus.recorder.reading import CHUNK_BYTES, SHORT_BYTES, KernelFile, rest_of
 from reditus.recorder.sources import SOURCES, Source
 
 log = structlog.get_logger()
@@ -59,7 +60,6 @@ class SourceReader:
         self.text = KernelText(source.learn)
         self._file: KernelFile | FileSet = FileSet(source, root) if source.is_set else KernelFile(source.path, root)
         self._read = self._file.read
-        self._prepare = source.prepare
         self._prepared = (b"", b"")
         self._retry_at_ns = 0
         self.unreadable: str | None = None
@@ -77,25 +77,28 @@ class SourceReader:
         if self.unreadable is not None:
             log.info("readable again", path=self.source.path)
             self.unreadable = None
-        if self._prepare is None:
-            return raw
-        if raw != self._prepared[0]:
-            self._prepared = (raw, self._prepare(raw))
+        return raw
+
+    def prepared(self, raw: bytes) -> bytes:
+        """As the source wants it parsed. That can wait until the tick is: so soon after reading every instruction is cold."""
+        if raw != self._prepared[0] and self.source.prepare is not None:
+            self._prepared = (raw, self.source.prepare(raw))
         return self._prepared[1]
 
     def close(self) -> None:
         self._file.close()
 
     @property
-    def fast_read(self) -> Callable[[int], bytes]:
-        """As `read`, but raises OSError where the file cannot be read: `lay_aside` then, and go on with `read`."""
-        return self._read if self._prepare is None else self.read
+    def descriptor(self) -> int | None:
+        """Of the file while it is open and can be read; None for a set of files."""
+        return self._file.descriptor if isinstance(self._file, KernelFile) and self.unreadable is None else None
 
     def lay_aside(self, why: OSError, now_ns: int) -> None:
         reason = why.strerror or str(why)
         if self.unreadable != reason:
             log.info("not readable, left out", path=self.source.path, reason=reason)
         self.unreadable = reason
+        self._file.close()  # the thing behind it may come back
         self._retry_at_ns = now_ns + RETRY_NS
 
 
@@ -122,28 +125,35 @@ class _Round:
 
     def __init__(self, readers: list[SourceReader], relearn_every: int) -> None:
         self.readers = readers
-        # Looked up once, and past the reader while all is well: at each tick, after a second of other work, every object
-        # on the way is cold.
-        self._reads = [reader.fast_read for reader in readers]
+        # Past the reader while all is well: at each tick, after a second of other work, every object on the way is cold.
+        self._open: list[int | None] = [None for _ in readers]
+        self._prepared = [(at, one.prepared) for at, one in enumerate(readers) if one.source.prepare is not None]
         self._groups = [reader.source.group for reader in readers]
         self._joint = JointText([reader.text for reader in readers], relearn_every)
 
     def read(self, clock: Callable[[], int]) -> "_Texts":
         at_ns = []
         texts = []
-        for read in self._reads:
+        for place, descriptor in enumerate(self._open):
             now_ns = clock()
             at_ns.append(now_ns)
+            if descriptor is None:
+                texts.append(self.readers[place].read(now_ns))
+                self._open[place] = self.readers[place].descriptor
+                continue
             try:
-                texts.append(read(now_ns))
+                text = os.pread(descriptor, CHUNK_BYTES, 0)
+                texts.append(text if len(text) < SHORT_BYTES else rest_of(descriptor, text))
             except OSError as why:
                 texts.append(b"")
-                reader = self.readers[len(texts) - 1]
-                reader.lay_aside(why, now_ns)
-                self._reads[len(texts) - 1] = reader.read
+                self._open[place] = None
+                self.readers[place].lay_aside(why, now_ns)
         return _Texts(self, at_ns, texts)
 
     def parse(self, at_ns: list[int], texts: list[bytes], wall_ahead_ns: int) -> list[Reading]:
+        for at, prepared in self._prepared:
+            if texts[at]:
+                texts[at] = prepared(texts[at])
         values, columns = self._joint.parse(texts), self._joint.columns
         walls_ns = [now_ns + wall_ahead_ns for now_ns in at_ns]
         readings = map(_reading, zip(self._groups, walls_ns, at_ns, columns, values, strict=True))

@@ -5,6 +5,8 @@ from reditus.recorder.kernel_text import Field, lines
 from reditus.recorder.sources.source import Source
 
 FIELDS = ("processed", "dropped", "squeezed")
+WIDTH = 9
+"""Of a field, with the blank behind it."""
 CORE_AT = 12
 """Since Linux 5.10 the thirteenth field is the core's number; before, a line's place has to do."""
 
@@ -13,11 +15,19 @@ def decimal(text: bytes) -> bytes:
     """The same numbers in decimal, each line with its core in front, for the one parser that all sources share."""
     out = []
     for place, line in enumerate(text.splitlines()):
-        words = line.split()
+        # The kernel prints "%08x " for each: cutting costs a third of splitting.
+        core = line[CORE_AT * WIDTH : (CORE_AT + 1) * WIDTH]
         try:
-            core = int(words[CORE_AT], 16) if len(words) > CORE_AT else place
-            out.append(b"cpu%d %d %d %d\n" % (core, int(words[0], 16), int(words[1], 16), int(words[2], 16)))
-        except (ValueError, IndexError):
+            out.append(
+                b"cpu%d %d %d %d\n"
+                % (
+                    int(core, 16) if core else place,
+                    int(line[:WIDTH], 16),
+                    int(line[WIDTH : 2 * WIDTH], 16),
+                    int(line[2 * WIDTH : 3 * WIDTH], 16),
+                )
+            )
+        except ValueError:
             continue
     return b"".join(out)
 
