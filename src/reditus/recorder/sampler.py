@@ -23,6 +23,7 @@ log = structlog.get_logger()
 
 LOOK_FOR_ACTIVE = 30
 """Readings after which it is looked whether a device that is left out as idle has begun to do something."""
+FOREVER_NS = 1 << 63
 RETRY_NS = 60 * NS_PER_S
 """How long a file that could not be read is left alone."""
 
@@ -111,8 +112,12 @@ class _Paced:
         self._slack_ns = tick_ns // 2
         self._due_ns = 0
 
+    @property
+    def due_from_ns(self) -> int:
+        return self._due_ns - self._slack_ns
+
     def is_due(self, now_ns: int) -> bool:
-        if now_ns < self._due_ns - self._slack_ns:
+        if now_ns < self.due_from_ns:
             return False
         behind_ns = now_ns - self._due_ns
         # After a pause the pace begins anew; otherwise it keeps to its steps, so that it never drifts.
@@ -212,14 +217,14 @@ class Sampler:
         by_pace: dict[int, list[SourceReader]] = {interval_ns: []}
         for reader in readers:
             by_pace.setdefault(self.intervals_ns[reader.source.group], []).append(reader)
-        self._rounds = [
-            (
-                _Round(together, _relearn_every(forgetful, often=every_ns == interval_ns)),
-                None if every_ns == interval_ns else _Paced(every_ns, interval_ns),
-            )
+        self._always = [_Round(by_pace.pop(interval_ns), _relearn_every(forgetful, often=True))]
+        self._seldom = [
+            (_Round(together, _relearn_every(forgetful, often=False)), _Paced(every_ns, interval_ns))
             for every_ns, together in by_pace.items()
         ]
         self._probes = [(one, _Paced(self.intervals_ns[one.group], interval_ns)) for one in probes]
+        self._seldom_due_ns = 0
+        """Before then nothing is due that is not read at every tick."""
         self.clock: Callable[[], int] = boot_clock_ns
         """Goes on while the machine sleeps: a time asleep is a gap, not a short interval."""
 
@@ -235,14 +240,18 @@ class Sampler:
         clock = self.clock
         begun_ns = clock()
         wall_ahead_ns = time.time_ns() - begun_ns
-        rounds = [together.read(clock) for together, pace in self._rounds if pace is None or pace.is_due(begun_ns)]
+        rounds = [together.read(clock) for together in self._always]
         probed: list[Reading] = []
-        for probe, pace in self._probes:
-            if pace.is_due(begun_ns):
-                now_ns = clock()
-                columns, values = probe.read(now_ns)
-                if len(values):
-                    probed.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
+        if begun_ns >= self._seldom_due_ns:
+            rounds += [together.read(clock) for together, pace in self._seldom if pace.is_due(begun_ns)]
+            for probe, pace in self._probes:
+                if pace.is_due(begun_ns):
+                    now_ns = clock()
+                    columns, values = probe.read(now_ns)
+                    if len(values):
+                        probed.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
+            paces = [pace for _, pace in (*self._seldom, *self._probes)]
+            self._seldom_due_ns = min((pace.due_from_ns for pace in paces), default=FOREVER_NS)
         return Unparsed(begun_ns, wall_ahead_ns, rounds, probed)
 
     @staticmethod
@@ -262,7 +271,7 @@ class Sampler:
             reader.close()
 
     def _every_reader(self) -> Iterator[SourceReader]:
-        for together, _ in self._rounds:
+        for together in (*self._always, *(one for one, _ in self._seldom)):
             yield from together.readers
 
 
