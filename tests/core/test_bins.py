@@ -67,6 +67,7 @@ def test_fine_bins_add_up_to_coarse_ones(values, ticks):
     fine, coarse = bin_sampled(series, fine_edges), bin_sampled(series, fine_edges[::20])
     seen = fine.coverage.reshape(-1, 20)
     assert coarse.coverage == pytest.approx(seen.mean(axis=1))
+    assert all(own.flags["C_CONTIGUOUS"] for own in (coarse.mean, coarse.low, coarse.high))  # as answers want them
     known = coarse.coverage > 0
     total = (np.nan_to_num(fine.mean).reshape(-1, 20) * seen).sum(axis=1)
     assert coarse.mean[known] == pytest.approx((total[known] / seen.sum(axis=1)[known]), rel=1e-9, abs=1e-6)

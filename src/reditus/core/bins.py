@@ -182,8 +182,8 @@ class _OverBins:
             mean, low, high = self._few.of_values(values)
         else:
             padded = np.append(values, values[-1])  # reduceat wants every index inside
-            low = np.minimum.reduceat(padded, self._pairs)[::2]
-            high = np.maximum.reduceat(padded, self._pairs)[::2]
+            low = np.minimum.reduceat(padded, self._pairs)[::2].copy()
+            high = np.maximum.reduceat(padded, self._pairs)[::2].copy()
             mean = self._integral(values)[touched] / self._seen_s[touched]
         # The mean of equal values may leave their range by a rounding error.
         mean = np.minimum(np.maximum(mean, low), high)
