@@ -102,7 +102,7 @@ def opening(running: Service, browser: Browser, days: int, cores: int, disks: in
             ("before there are rollups", f"{before_s:.2f} s"),
             ("the first time with them", f"{first_s:.2f} s"),
             ("after the first visit", f"{median(again):.2f} s"),
-            ("until its findings are known, once", f"{judging_s:.1f} s"),
+            ("its findings, begun by those visits: the rest of the wait", f"{judging_s:.1f} s"),
             ("sealing and rolling it up, once", f"{rolling_s:.1f} s"),
         ],
     )

@@ -73,12 +73,12 @@ class Rolled:
         """Bins `factor` times as long. Their number has to be a multiple of it."""
         if factor == 1:
             return self
-        seen_s = self.seen_s.reshape(-1, factor)
         together_s = _together(np.add, self.seen_s, factor)
         if self.is_whole:
             low, high = _together(np.minimum, self.low, factor), _together(np.maximum, self.high, factor)
             mean = _together(np.add, self.mean * self.seen_s, factor) / together_s
             return Rolled(together_s, np.clip(mean, low, high), low, high)
+        seen_s = self.seen_s.reshape(-1, factor)
         known = together_s > 0
         out = Rolled.unknown(len(together_s))
         out.seen_s[:] = together_s

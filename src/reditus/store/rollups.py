@@ -21,7 +21,7 @@ from reditus.store.driver import binary_rows
 from reditus.store.known import ColumnMemory
 from reditus.store.reader import Reader, scope_of
 from reditus.store.tables import RollupKeysRow, RollupReachRow, RollupRow
-from reditus.store.wanted import Wanted, available, needed_columns
+from reditus.store.wanted import Wanted, everything, needed_columns
 
 LAG_S = 120
 """Ticks this near to the newest are not rolled up yet, nor those within two intervals of the group that is read most
@@ -165,9 +165,7 @@ def _stretches(mask: BoolArray) -> Iterator[tuple[int, int]]:
 
 def _grow(reader: Reader, archive: UUID, level_s: int, window: Window, finer_s: int | None) -> None:
     """Roll up a window, chunk by chunk: its ticks, or what a finer level has of it."""
-    wanted = tuple(
-        Wanted(measure, device) for measure, devices in available(reader.known) for device in [None, *devices]
-    )
+    wanted = everything(reader.known)
     if finer_s is None:
         fresh = _from_ticks(reader, wanted, window, level_s)
     else:

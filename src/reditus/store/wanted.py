@@ -41,6 +41,11 @@ def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...
     return tuple(out)
 
 
+def everything(known: KnownColumns) -> tuple[Wanted, ...]:
+    """Every measure that these columns can give, of the machine and of each device."""
+    return tuple(Wanted(measure, device) for measure, devices in available(known) for device in [None, *devices])
+
+
 @lru_cache(maxsize=16 * REMEMBERED)
 def devices_of(known: KnownColumns, measure: Measure) -> tuple[str, ...]:
     asked = {need.counter for need in measure.needs}

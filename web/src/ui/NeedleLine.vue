@@ -4,8 +4,8 @@ import { contains, shareAt, type Span } from '../model/span'
 import { useWorkbench } from '../useWorkbench'
 
 /**
- * The needle over a stretch of time, with all that moves along with it. Apart from all else, and moved without laying anything out again: while playing that
- * happens sixty times a second.
+ * The needle over a stretch of time, with all that moves along with it. Apart from all else, and moved without laying
+ * anything out again: while playing that happens sixty times a second.
  */
 const props = defineProps<{ span: Span }>()
 defineOptions({ inheritAttrs: false })

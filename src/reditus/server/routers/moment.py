@@ -13,7 +13,7 @@ from reditus.server.reading import MOST_NAMES, Read, parse_wanted, read
 from reditus.server.schemas import MomentOut, ReadingOut
 from reditus.server.times import parse_time, to_ms
 from reditus.store.reader import Reader
-from reditus.store.wanted import Wanted, available
+from reditus.store.wanted import Wanted, everything
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["moment"])
 
@@ -35,7 +35,7 @@ def read_moment(
     at_ns = parse_time(at)
     with store.reading(archive_id) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
-        wanted = _everything(reader) if measure is None else _named(reader, measure)
+        wanted = everything(reader.known) if measure is None else _named(reader, measure)
         frame, reads = read(reader, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))
     found = [(one, one.sampled.timebase.index_at(at_ns)) for one in reads if one.sampled is not None]
     tick_ns = max(
@@ -49,12 +49,8 @@ def read_moment(
     )
 
 
-def _everything(reader: Reader) -> list[Wanted]:
-    return [Wanted(measure, device) for measure, devices in available(reader.known) for device in [None, *devices]]
-
-
-def _named(reader: Reader, names: list[str]) -> list[Wanted]:
-    return [one for name in names for one in parse_wanted(name, reader.known)]
+def _named(reader: Reader, names: list[str]) -> tuple[Wanted, ...]:
+    return tuple(one for name in names for one in parse_wanted(name, reader.known))
 
 
 def _reading(one: Read, at: int | None) -> ReadingOut:
