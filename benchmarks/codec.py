@@ -27,13 +27,14 @@ from sqlalchemy.engine import make_url
 
 from benchmarks.table import show
 from reditus.cli.service import settings_of_environment
-from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
+from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block, offsets_in
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.types import IntArray
 from reditus.exchange.made_up import as_recording
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING
 from reditus.store.cluster import Cluster
+from reditus.store.directories import directory_in, stored
 
 TICKS = (600, 3_600)
 ROUNDS = 3
@@ -67,13 +68,13 @@ def recorded(name: str) -> list[Stretch]:
     settings = settings_of_environment()
     url = settings.database_url or Cluster(settings.data / "database").url
     asked = text(
-        "select b.layout_id, b.ticks, b.offsets, b.data from blocks b join archives a on a.id = b.archive_id "
+        "select b.layout_id, b.ticks, b.directory, b.data from blocks b join archives a on a.id = b.archive_id "
         "where a.name = :name order by b.layout_id, b.first_ns"
     )
     by_layout: dict[int, list[list[IntArray]]] = {}
     with create_engine(url).connect() as connection:
-        for layout, ticks, offsets, data in connection.execute(asked, {"name": name}):
-            chunks = [bytes(data)[a:b] for a, b in pairwise(offsets)]
+        for layout, ticks, directory, data in connection.execute(asked, {"name": name}):
+            chunks = [bytes(data)[a:b] for a, b in pairwise(offsets_in(directory_in(bytes(directory))))]
             monotonic_ns = decode_column(chunks[1], ticks)
             columns = [decode_wall(chunks[0], monotonic_ns), *(decode_column(chunk, ticks) for chunk in chunks[1:])]
             by_layout.setdefault(layout, []).append(columns)
@@ -140,15 +141,14 @@ def floor_rate(stretches: list[Stretch], samples: int) -> float:
     return samples / timed(work)[1]
 
 
-# Ours: the directory of four bytes a column counts, as in the database.
+# Ours: the directory counts, as in the database.
 def our_encode(stretch: Stretch) -> list[bytes]:
     block = encode_block(stretch, interval_ns=10**9, **NO_IDS)  # type: ignore[arg-type]
-    return [block.data, np.array(block.offsets, dtype="<u4").tobytes()]
+    return [block.data, stored(block.directory)]
 
 
 def our_block(parts: list[bytes], ticks: int) -> Block:
-    offsets = tuple(np.frombuffer(parts[1], dtype="<u4").tolist())
-    return Block(NO_IDS["archive"], NO_IDS["boot"], b"", ticks, 0, 0, 10**9, offsets, parts[0])  # type: ignore[arg-type]
+    return Block(NO_IDS["archive"], NO_IDS["boot"], b"", ticks, 0, 0, 10**9, directory_in(parts[1]), parts[0])  # type: ignore[arg-type]
 
 
 def our_one(parts: list[bytes], ticks: int) -> object:
@@ -224,11 +224,11 @@ def in_database(stretches: list[Stretch]) -> None:
 
 
 def _blocks_table(connection: psycopg.Connection, stretches: list[Stretch], samples: int) -> tuple[str, str]:
-    connection.execute("create table b (id int primary key, offsets int[], data bytea)")
-    connection.execute("alter table b alter offsets set storage plain, alter data set storage external")
+    connection.execute("create table b (id int primary key, directory bytea, data bytea)")
+    connection.execute("alter table b alter directory set storage plain, alter data set storage external")
     for at, stretch in enumerate(stretches):
-        data, offsets = our_encode(stretch)
-        connection.execute("insert into b values (%s, %s, %s)", (at, np.frombuffer(offsets, "<u4").tolist(), data))
+        data, directory = our_encode(stretch)
+        connection.execute("insert into b values (%s, %s, %s)", (at, directory, data))
     return "blocks", _size(connection, "b", samples)
 
 

@@ -4,9 +4,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from builders import BEGIN_NS, a_timebase
-from reditus.core.bins import Window, bin_edges, bin_sampled, points, summarise, weighted_quantile
+from reditus.core.bins import Window, bin_edges, points
 from reditus.core.errors import WindowError
 from reditus.core.frame import Sampled
+from reditus.core.quantile import weighted_quantile
+from reditus.core.sheet import bin_sampled, summarise
 from reditus.core.types import NS_PER_S
 
 NAN = float("nan")

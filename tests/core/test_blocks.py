@@ -75,8 +75,12 @@ def test_absurd_heads_are_refused_by_name(at, part, says):
         list(read_blocks(patched(a_block().to_bytes(), at, part)))
 
 
+def test_a_block_of_an_older_version_is_read():
+    assert list(read_blocks(patched(a_block().to_bytes(), 4, struct.pack("<H", 1)))) == [a_block()]
+
+
 def test_a_version_from_the_future_is_told_as_such():
-    with pytest.raises(BlockVersionError, match="format version 9; this Reditus reads up to 1"):
+    with pytest.raises(BlockVersionError, match="format version 9; this Reditus reads up to 2"):
         list(read_blocks(patched(a_block().to_bytes(), 4, struct.pack("<H", 9))))
 
 

@@ -151,7 +151,9 @@ def _stored(running: Service) -> list[tuple[bytes, bytes, int]]:
     """Every tick that the database holds, as often as it holds it."""
     from sqlalchemy import create_engine, text
 
+    from reditus.core.blocks import offsets_in
     from reditus.core.column_codec import decode_column
+    from reditus.store.directories import directory_in
 
     assert running.cluster
     engine = create_engine(running.cluster.url)
@@ -159,10 +161,11 @@ def _stored(running: Service) -> list[tuple[bytes, bytes, int]]:
     with engine.connect() as connection:
         rows = connection.execute(
             text(
-                "select l.digest, b.boot, b.ticks, b.offsets, b.data from blocks b join layouts l on l.id = b.layout_id"
+                "select l.digest, b.boot, b.ticks, b.directory, b.data from blocks b join layouts l on l.id = b.layout_id"
             )
         )
-        for digest, boot, ticks, offsets, blob in rows:
+        for digest, boot, ticks, directory, blob in rows:
+            offsets = offsets_in(directory_in(bytes(directory)))
             clock = decode_column(bytes(blob)[offsets[1] : offsets[2]], ticks)
             out += [(bytes(digest), UUID(str(boot)).bytes, at) for at in clock.tolist()]
     engine.dispose()

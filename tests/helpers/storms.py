@@ -19,17 +19,19 @@ from sqlalchemy import Engine, create_engine, text
 from e2e_helpers import wait_until
 from kills import answers
 from reditus.cli.service import Service, service
-from reditus.core.bins import Window, bin_sampled
-from reditus.core.blocks import Stretch, encode_block
+from reditus.core.bins import Window
+from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.layout import Layout
 from reditus.core.measures import measure_named
+from reditus.core.sheet import bin_sampled
 from reditus.core.types import NS_PER_S
 from reditus.server.reading import read
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 from reditus.store import Store, rollups
+from reditus.store.directories import directory_in
 from reditus.store.wanted import Wanted
 
 BEGIN_NS = 1_794_474_000 * NS_PER_S
@@ -192,11 +194,11 @@ class Storm:
     def _stored(self, archive: UUID) -> list[int]:
         """The ticks in the database. What their columns hold is compared too."""
         out: list[int] = []
-        asked = text("select ticks, offsets, data from blocks where archive_id = :archive order by first_ns")
+        asked = text("select ticks, directory, data from blocks where archive_id = :archive order by first_ns")
         with self.engine.connect() as connection:
             rows = connection.execute(asked, {"archive": archive}).all()
-        for count, offsets, data in rows:
-            chunks = [bytes(data)[a:b] for a, b in pairwise(offsets)]
+        for count, directory, data in rows:
+            chunks = [bytes(data)[a:b] for a, b in pairwise(offsets_in(directory_in(bytes(directory))))]
             monotonic_ns = decode_column(chunks[1], count)
             ticks = monotonic_ns // NS_PER_S
             wall_ns = decode_wall(chunks[0], monotonic_ns)

@@ -165,3 +165,16 @@ def test_facts_of_this_machine():
     assert facts.cores == os.cpu_count()
     assert facts.memory_bytes
     assert "lo" in facts.links
+
+
+def test_the_clocks_are_as_far_apart_as_they_were_but_for_noise(tmp_path, monkeypatch):
+    a_tree(tmp_path, loadavg="0.50 0.40 0.30 1/10 99\n")
+    sampler = Sampler(root=str(tmp_path))
+    sampler.clock = lambda: 10**12
+    ahead_ns = []
+    for wall_ns in (5 * 10**12, 5 * 10**12 + 40_000, 5 * 10**12 - 900, 5 * 10**12 + 60_000, 5 * 10**12, 3 * 10**12):
+        monkeypatch.setattr(time, "time_ns", lambda wall_ns=wall_ns: wall_ns)
+        (reading,) = sampler.tick()
+        ahead_ns.append(reading.wall_ns - reading.monotonic_ns - 4 * 10**12)
+    assert ahead_ns == [0, 0, 0, 60_000, 0, -2 * 10**12]
+    sampler.close()

@@ -67,3 +67,12 @@ def test_a_reading_asks_between_blocks(client, store):
     with pytest.raises(Cancelled), store.reading(ARCHIVE, check) as reader:
         reader.frame(list(reader.known), None)
     assert asked == 6
+
+
+def test_a_reading_asks_between_columns(client, store):
+    introduce(client)
+    send(client, *(a_block(3, start=at) for at in range(0, 60, 3)))
+    asked = []
+    with store.reading(ARCHIVE, lambda: asked.append(1)) as reader:
+        reader.frame(list(reader.known), None)
+    assert len(asked) == 20 + len(reader.known) > 20

@@ -1,14 +1,18 @@
 """Processes at the needle, through the API."""
 
 import numpy as np
+import pytest
 
 from api_helpers import BLOCKS, introduce
 from builders import ARCHIVE, BEGIN_NS, BOOT
 from reditus.core.identities import Identities, Identity
 from reditus.core.processes import AMOUNTS, SLOTS, STATES, slot_columns, whole_columns
 from reditus.core.types import NS_PER_S
-from reditus.recorder.batcher import Batcher
+from reditus.recorder.batcher import CLOCK_STEP_NS, Batcher
 from reditus.recorder.sampler import Reading
+
+# Clocks are kept in steps: a second between two ticks is right within one of them.
+OF_A_SECOND = CLOCK_STEP_NS / NS_PER_S
 
 COLUMNS = (*whole_columns(), *(column for slot in range(SLOTS) for column in slot_columns(slot)))
 
@@ -40,9 +44,9 @@ def test_who_had_what_at_a_tick(client):
     found = response.json()
     (one,) = found["processes"]
     assert (one["pid"], one["name"], one["user"], one["state"], one["core"]) == (31, "stitch-2", "lab", "R", 1)
-    assert one["usage"]["cpu_cores"] == 0.75
-    assert one["usage"]["read_bytes_per_s"] == 8192
-    assert found["together"]["cpu_cores"] == 1.5
+    assert one["usage"]["cpu_cores"] == pytest.approx(0.75, rel=OF_A_SECOND)
+    assert one["usage"]["read_bytes_per_s"] == pytest.approx(8192, rel=OF_A_SECOND)
+    assert found["together"]["cpu_cores"] == pytest.approx(1.5, rel=OF_A_SECOND)
     assert found["states"] == dict(zip(STATES, range(len(STATES)), strict=True))
     early = client.get(f"/api/archives/{ARCHIVE}/processes", params={"at": "2026-11-12T08:00:00Z"}).json()
     assert (early["recorded"], early["tick_ms"], early["processes"]) == (True, None, [])

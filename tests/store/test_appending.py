@@ -6,11 +6,15 @@ from uuid import UUID
 import pytest
 from sqlalchemy import event, text
 
-from builders import a_block, a_layout
+from builders import BEGIN_NS, a_block, a_layout
 from reditus.core.batches import Batch
 from reditus.core.facts import HostFacts
 from reditus.core.identities import Identities, Identity
+from reditus.core.markers import Marker, Markers
 from reditus.store import BlockClash, HostInfo, Stored, UnknownArchive
+from reditus.store.appends import Append
+from reditus.store.directories import directory_in
+from reditus.store.life import delete_archive
 
 HOSTS = [(UUID(int=1_000 + at), UUID(int=2_000 + at)) for at in range(20)]
 
@@ -98,4 +102,92 @@ def test_blocks_come_back_as_they_were_sent(crowd):
     assert (row.first_ns, row.last_ns, row.interval_ns, row.ticks) == (
         sent.first_ns, sent.last_ns, sent.interval_ns, sent.ticks,
     )  # fmt: skip
-    assert (tuple(row.offsets), bytes(row.data)) == (sent.offsets, sent.data)
+    assert (directory_in(bytes(row.directory)), bytes(row.data)) == (sent.directory, sent.data)
+
+
+def boots(store):
+    with store._engine.connect() as connection:
+        return connection.execute(text("select archive_id, boot, pid, name from processes order by pid")).all()
+
+
+def without_sessions(store):
+    """Let only the quick way append from now on."""
+
+    def refuse():
+        pytest.fail("the long way was taken")
+
+    store._appender._sessions = refuse
+
+
+def test_the_usual_append_is_one_call(crowd):
+    """Once archives and layouts are known: newer blocks, alone or together, and who processes are."""
+    for _, archive in HOSTS:
+        crowd.append(archive, [a_block(3, archive=archive)])
+    without_sessions(crowd)
+    (_, one), (_, other) = HOSTS[:2]
+    told = Identities(one, UUID(int=9), (Identity(7, 1, "indexer", "root", "/", 1, None),))
+    assert crowd.append(one, [a_block(3, start=3, archive=one)], [told]).stored_ticks == 3
+    assert crowd.append(other, [a_block(4, start=3, archive=other)]).stored_ticks == 4
+    asked = [crowd.submit(archive, batch(archive, start=10)) for _, archive in HOSTS]
+    assert {future.result().stored_ticks for future in asked} == {3}
+    assert counts(crowd)[one] == 9
+    assert counts(crowd)[other] == 10
+    assert [(UUID(str(row.archive_id)), row.pid, row.name) for row in boots(crowd)] == [(one, 7, "indexer")]
+
+
+def test_what_is_unusual_goes_the_long_way(crowd):
+    """Late, repeated and overlapping ticks, two blocks of a kind, and ticks of what is rolled up already."""
+    _, archive = HOSTS[0]
+    crowd.append(archive, [a_block(3, start=10, archive=archive)])
+    late = crowd.append(archive, [a_block(3, archive=archive)])
+    assert (late.stored_ticks, late.repeated_ticks) == (3, 0)
+    again = crowd.append(archive, [a_block(5, start=10, archive=archive)])
+    assert (again.stored_ticks, again.repeated_ticks) == (2, 3)
+    twice = crowd.append(archive, [a_block(3, start=20, archive=archive), a_block(4, start=21, archive=archive)])
+    assert (twice.stored_ticks, twice.repeated_ticks) == (5, 2)
+    assert counts(crowd) == {archive: 13}
+
+
+def test_an_archive_that_is_gone_is_refused_by_the_quick_way_too(crowd):
+    (_, gone), (_, there) = HOSTS[:2]
+    for archive in (gone, there):
+        crowd.append(archive, [a_block(3, archive=archive)])
+    crowd.during(lambda session: delete_archive(session, gone))
+    crowd.seal(undo_s=-1)
+    asked = [crowd.submit(archive, batch(archive, start=3)) for archive in (gone, there)]
+    with pytest.raises(UnknownArchive):
+        asked[0].result()
+    assert asked[1].result().stored_ticks == 3
+    assert counts(crowd) == {there: 6}
+
+
+def test_one_unusual_batch_holds_up_none_of_the_others(crowd):
+    (_, one), (_, other), (_, third) = HOSTS[:3]
+    for archive in (one, other, third):
+        crowd.append(archive, [a_block(3, archive=archive)])
+    marked = Markers(other, UUID(int=9), (Marker("m", BEGIN_NS, "log", "x"),))
+    asked = [
+        Append(one, batch(one, start=3)),
+        Append(other, Batch([a_block(3, start=3, archive=other)], [], [marked])),
+        Append(other, batch(other, start=6)),
+        Append(one, batch(one, start=6)),
+        Append(third, batch(third, start=3)),
+        Append(UUID(int=5), batch(UUID(int=5))),
+    ]
+    usual, others = crowd._appender._known.parts(asked)
+    # What comes behind an unusual batch, or another of its own archive, waits for it.
+    assert (usual.appends, others.appends) == ([asked[0], asked[4]], [asked[1], asked[2], asked[3], asked[5]])
+    assert [block.archive for _, _, block in usual.usual.rows] == [one, third]
+    assert others.usual is None
+
+
+def test_an_archive_that_began_anew_on_another_host_is_that_host_s(crowd):
+    """What is remembered of an archive may be of one that is gone."""
+    (_, archive), (elsewhere, _) = HOSTS[:2]
+    crowd.append(archive, [a_block(3, archive=archive)])
+    crowd.during(lambda session: delete_archive(session, archive))
+    crowd.seal(undo_s=-1)
+    crowd.register(host=HostInfo(elsewhere, "other"), archive=archive, name="x", source="recorded", facts=HostFacts())
+    assert crowd.append(archive, [a_block(3, start=3, archive=archive)]).stored_ticks == 3
+    with crowd._engine.connect() as connection:
+        assert connection.execute(text("select host_id, ticks from blocks")).all() == [(elsewhere, 3)]

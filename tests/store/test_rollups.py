@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 from sqlalchemy import text
 
-from builders import a_block, a_layout
+from builders import ARCHIVE, BEGIN_NS, SWITCHES, a_block, a_layout
 from reditus.core import rollup
-from reditus.core.bins import Window, bin_sampled
+from reditus.core.bins import Window
 from reditus.core.measures import measure_named
 from reditus.core.rollup import LEVELS_S, Rolled, chosen_level, levels_of, rolled_edges
+from reditus.core.sheet import bin_sampled
 from reditus.core.types import NS_PER_S
 from reditus.exchange.made_up import MadeUp
 from reditus.server.reading import drawn, read
@@ -223,3 +224,20 @@ def test_only_what_lies_behind_a_late_tick_is_rolled_up_again(made_up):
     exactly(store, archive, window)
     store.seal()
     exactly(store, archive, window)
+
+
+def test_a_new_group_from_before_the_rollups_end_is_rolled_up_too(known):
+    """Its blocks are newer than all of their own layout, so that only the rollups tell that they are late."""
+    other = a_layout((SWITCHES,), group="other")
+    known.add_layout(ARCHIVE, other)
+    known.append(ARCHIVE, [a_block(7_200)])
+    known.seal()
+    before = reach(known, ARCHIVE)
+    late = 3_600
+    known.append(ARCHIVE, [a_block(60, start=late, layout=other)])
+    after = reach(known, ARCHIVE)
+    until_ns = (BEGIN_NS + (late - 1) * NS_PER_S) // (60 * NS_PER_S) * 60 * NS_PER_S
+    assert before[0][2] > until_ns
+    assert after[0] == (60, before[0][1], until_ns)
+    known.append(ARCHIVE, [a_block(60, start=7_200)])
+    assert reach(known, ARCHIVE) == after

@@ -1,12 +1,17 @@
+import numpy as np
 import pytest
-from sqlalchemy import text
+from alembic import command
+from sqlalchemy import create_engine, text
 
-from builders import ARCHIVE, BEGIN_NS, HOST, RUNNABLE, SWITCHES, a_block, a_layout
+from builders import ARCHIVE, BEGIN_NS, BOOT, HOST, RUNNABLE, SWITCHES, a_block, a_layout, tick_times
 from reditus.core.bins import Window
+from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import cpu_time
 from reditus.core.types import NS_PER_S
 from reditus.store import BlockClash, HostInfo, Store, StoreAway, UnknownArchive, UnknownLayout
+from reditus.store.directories import directory_in
+from reditus.store.migrations import configuration
 from reditus.store.tables import Base
 
 OTHER = ARCHIVE.__class__(int=77)
@@ -146,6 +151,23 @@ def test_a_database_that_is_away_is_told_as_such():
     lost.close()
 
 
+def test_connections_that_the_database_ended_are_not_used_again(known):
+    """As after its restart: neither reading nor appending notices."""
+    known.append(ARCHIVE, [a_block(3)])
+    known.append(ARCHIVE, [a_block(3, start=3)])
+    with known.reading(ARCHIVE), known.reading(ARCHIVE):
+        pass  # two are in the pool now
+    other = create_engine(known._engine.url)
+    with other.connect() as connection:
+        ended = "select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
+        assert len(connection.execute(text(ended)).all()) >= 3
+    other.dispose()
+    assert switches(known) == [100 * at for at in range(6)]
+    with known.reading(ARCHIVE) as one, known.reading(ARCHIVE) as two:
+        assert one.extent == two.extent
+    assert known.append(ARCHIVE, [a_block(3, start=6)]).stored_ticks == 3
+
+
 def test_migrations_make_the_tables_that_the_code_expects(store):
     from alembic.autogenerate import compare_metadata
     from alembic.runtime.migration import MigrationContext
@@ -156,6 +178,37 @@ def test_migrations_make_the_tables_that_the_code_expects(store):
 
 def test_migrating_twice_changes_nothing(store):
     store.migrate()
+
+
+def test_blocks_survive_a_migration_back_and_forth(known):
+    """An older version kept the offsets as an array of numbers."""
+    known.append(ARCHIVE, [a_block(3), a_block(700, start=3)])
+    noise = np.random.default_rng(1).integers(-(2**62), 2**62, (14_000, 2))
+    at_ns = tick_times(14_000, start=1_000)
+    big = encode_block(
+        Stretch(BEGIN_NS + at_ns, at_ns, noise),
+        archive=ARCHIVE,
+        boot=BOOT,
+        layout=a_layout().digest,
+        interval_ns=NS_PER_S,
+    )
+    known.append(ARCHIVE, [big])
+
+    def stored(what):
+        with known._engine.connect() as connection:
+            return connection.execute(text(f"select {what}, data from blocks order by first_ns")).all()
+
+    before = stored("directory")
+    with known._engine.begin() as connection:
+        config = configuration()
+        config.attributes["connection"] = connection
+        command.downgrade(config, "0008")
+    assert [tuple(offsets) for offsets, _ in stored("offsets")] == [
+        offsets_in(directory_in(bytes(own))) for own, _ in before
+    ]
+    known.migrate()
+    assert stored("directory") == before
+    assert switches(known) == [*(100 * at for at in range(703)), *noise[:, 0].tolist()]
 
 
 def test_keys_begin_with_the_host():

@@ -2,13 +2,16 @@
 
 import pytest
 
+from reditus.core.bins import Window
+from reditus.core.errors import UnknownCounter
 from reditus.core.measures import measure_named
 from reditus.core.measures.raw import expanded
+from reditus.core.types import NS_PER_S
 from reditus.exchange.made_up import MadeUp
 from reditus.simulator.large import large_host
 from reditus.store.known import KnownColumns
 from reditus.store.records import KnownColumn
-from reditus.store.wanted import Wanted, available, needed_columns
+from reditus.store.wanted import Wanted, available, devices_of, everything, needed_columns
 
 
 @pytest.fixture(scope="module")
@@ -48,3 +51,31 @@ def test_devices_are_those_with_all_that_the_measure_needs(known):
     devices = {measure.name: devices for measure, devices in available(known)}
     assert devices["cpu.busy"] == ("0", "1", "2", "3", "4")
     assert len(devices["disk.busy"]) >= 3
+
+
+def test_each_measure_is_the_same_with_only_what_it_needs(made_up):
+    """Of the machine and of each device: what is fetched for it alone is enough, and changes nothing."""
+    store, archive = made_up
+    with store.reading(archive) as reader:
+        window = Window(reader.extent.last_ns - 600 * NS_PER_S, reader.extent.last_ns)
+        wanted = everything(reader.known)
+        whole = reader.frame(needed_columns(reader.known, wanted), window)
+        for one in wanted:
+            own = reader.frame(needed_columns(reader.known, (one,)), window)
+            assert derived(own, one) == pytest.approx(derived(whole, one), nan_ok=True), one
+
+
+def derived(frame, one):
+    try:
+        return one.measure.derive(frame, one.device).values
+    except UnknownCounter as why:
+        return str(why)
+
+
+def test_a_device_s_rate_reads_its_own_column_only(made_up):
+    store, archive = made_up
+    with store.reading(archive) as reader:
+        rate = measure_named("disk.read.rate")
+        (own,) = needed_columns(reader.known, (Wanted(rate, "sd1"),))
+        assert own.column.attribute("system.device") == "sd1"
+        assert len(needed_columns(reader.known, (Wanted(rate, None),))) == len(devices_of(reader.known, rate))

@@ -1,6 +1,6 @@
 """From decoded blocks to groups: one timebase each, every tick once."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from itertools import pairwise
 
 import numpy as np
@@ -11,29 +11,30 @@ from reditus.core.steps import Steps
 from reditus.core.types import BoolArray, IntArray
 
 
-def assemble(pieces: Iterable[Piece]) -> list[Group]:
+def assemble(pieces: Iterable[Piece], check: Callable[[], None] = lambda: None) -> list[Group]:
     """Join decoded blocks into one timebase per group, in time order, each tick once.
 
     Blocks may come in any order and may overlap (a batch sent twice, wide groups cut into parts): ticks are told apart
-    by boot and monotonic clock. Boots follow each other by the wall time of their first tick.
+    by boot and monotonic clock. Boots follow each other by the wall time of their first tick. `check` is called now and
+    then, and may raise to end the work.
     """
     by_group: dict[str, list[Piece]] = {}
     for piece in pieces:
         by_group.setdefault(piece.group, []).append(piece)
-    return [_assemble_group(name, parts) for name, parts in by_group.items()]
+    return [_assemble_group(name, parts, check) for name, parts in by_group.items()]
 
 
-def _assemble_group(name: str, pieces: list[Piece]) -> Group:
+def _assemble_group(name: str, pieces: list[Piece], check: Callable[[], None]) -> Group:
     began: dict[bytes, int] = {}
     for piece in pieces:
         first = int(piece.wall_ns[0])
         began[piece.boot] = min(first, began.get(piece.boot, first))
     epochs = {boot: number for number, boot in enumerate(sorted(began, key=lambda boot: began[boot]))}
     pieces = sorted(pieces, key=lambda piece: (epochs[piece.boot], piece.monotonic_ns[0]))
-    return _in_rows(name, pieces, epochs) or _by_sorting(name, pieces, epochs)
+    return _in_rows(name, pieces, epochs, check) or _by_sorting(name, pieces, epochs)
 
 
-def _in_rows(name: str, pieces: list[Piece], epochs: dict[bytes, int]) -> Group | None:
+def _in_rows(name: str, pieces: list[Piece], epochs: dict[bytes, int], check: Callable[[], None]) -> Group | None:
     """What sealed blocks nearly always are: the same columns all along, one block after the other, and the parts of a
     wide group with the same ticks. None where they are not.
     """
@@ -52,11 +53,11 @@ def _in_rows(name: str, pieces: list[Piece], epochs: dict[bytes, int]) -> Group 
         return None
     if any(not _same_ticks(bases[0], other) for other in bases[1:]):
         return None
-    series = {
-        column: RawSeries(column, _joined_columns([piece.columns[column] for piece in chain]))
-        for columns, chain in chains.items()
-        for column in columns
-    }
+    series: dict[Column, RawSeries] = {}
+    for columns, chain in chains.items():
+        for column in columns:
+            check()
+            series[column] = RawSeries(column, _joined_columns([piece.columns[column] for piece in chain]))
     return Group(name, bases[0], series)
 
 

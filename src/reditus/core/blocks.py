@@ -1,6 +1,6 @@
 """Blocks: a stretch of ticks of one group, column by column, the same on the wire, in the spool and in the store.
 
-Layout of the bytes (all little-endian), format version 1:
+Layout of the bytes (all little-endian), format version 2; 1 is read as well:
 
     0    4   magic b"RDTB"
     4    2   format version
@@ -43,6 +43,9 @@ MIN_INTERVAL_NS = NS_PER_S // 10
 MAX_INTERVAL_NS = 3_600 * NS_PER_S
 _HEAD = struct.Struct("<4sHH16s16s32sIIqqqI")
 _CRC = struct.Struct("<I")
+_OFFSET = np.dtype("<u4")
+_OFFSET_BYTES = _OFFSET.itemsize
+_PAIR = struct.Struct("<II")
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,16 +69,22 @@ class Block:
     first_ns: int
     last_ns: int
     interval_ns: int
-    offsets: tuple[int, ...]
+    directory: bytes
+    """The offsets into the data as they are written, 4 bytes each: most of what handles a block only hands them on."""
     data: bytes
 
     @property
+    def offsets(self) -> tuple[int, ...]:
+        return offsets_in(self.directory)
+
+    @property
     def columns(self) -> int:
-        return len(self.offsets) - 1 - CLOCKS
+        return len(self.directory) // _OFFSET_BYTES - 1 - CLOCKS
 
     def chunk(self, position: int) -> memoryview:
         """The bytes of one column; 0 is the wall clock, 1 the monotonic clock, 2 the layout's first column."""
-        return memoryview(self.data)[self.offsets[position] : self.offsets[position + 1]]
+        begin, end = _PAIR.unpack_from(self.directory, _OFFSET_BYTES * position)
+        return memoryview(self.data)[begin:end]
 
     def column(self, position: int) -> IntArray:
         chunk = self.chunk(position)
@@ -101,8 +110,13 @@ class Block:
             self.interval_ns,
             len(self.data),
         )
-        body = b"".join((head, np.array(self.offsets, dtype="<u4").tobytes(), self.data))
+        body = b"".join((head, self.directory, self.data))
         return body + _CRC.pack(zlib.crc32(body))
+
+
+def offsets_in(directory: bytes) -> tuple[int, ...]:
+    """What a directory, or some neighbouring entries of it, says."""
+    return tuple(np.frombuffer(directory, dtype=_OFFSET).tolist())
 
 
 def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, interval_ns: int) -> Block:
@@ -184,7 +198,7 @@ def _block(
         first_ns=int(stretch.wall_ns[0]),
         last_ns=int(stretch.wall_ns[-1]),
         interval_ns=interval_ns,
-        offsets=tuple(accumulate(map(len, chunks), initial=0)),
+        directory=np.fromiter(accumulate(map(len, chunks), initial=0), dtype=_OFFSET).tobytes(),
         data=b"".join(chunks),
     )
 
@@ -216,7 +230,7 @@ def read_block(batch: memoryview, start: int) -> tuple[Block, int]:
             "Update the server before the recorder."
         )
     _check_head(start, columns=columns, ticks=ticks, length=length, interval_ns=interval_ns)
-    data_start = start + _HEAD.size + 4 * (columns + CLOCKS + 1)
+    data_start = start + _HEAD.size + _OFFSET_BYTES * (columns + CLOCKS + 1)
     end = data_start + length + _CRC.size
     if len(batch) < end:
         raise BlockError(
@@ -224,7 +238,8 @@ def read_block(batch: memoryview, start: int) -> tuple[Block, int]:
         )
     if _CRC.unpack_from(batch, end - _CRC.size)[0] != zlib.crc32(batch[start : end - _CRC.size]):
         raise BlockError(f"the block at byte {start} is damaged: its checksum does not match; send it again")
-    offsets = np.frombuffer(batch[start + _HEAD.size : data_start], dtype="<u4").astype(np.int64)
+    directory = bytes(batch[start + _HEAD.size : data_start])
+    offsets = np.frombuffer(directory, dtype=_OFFSET).astype(np.int64)
     if offsets[0] != 0 or offsets[-1] != length or (np.diff(offsets) < 0).any():
         raise BlockError(f"the block at byte {start} has offsets that do not ascend from 0 to its length")
     block = Block(
@@ -235,7 +250,7 @@ def read_block(batch: memoryview, start: int) -> tuple[Block, int]:
         first_ns=first_ns,
         last_ns=last_ns,
         interval_ns=interval_ns,
-        offsets=tuple(offsets.tolist()),
+        directory=directory,
         data=bytes(batch[data_start : data_start + length]),
     )
     return block, end

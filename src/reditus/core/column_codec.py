@@ -2,7 +2,8 @@
 
 A chunk is self-contained but for its number of values, which its block knows:
 
-    byte 0        encoding (Encoding below; ids are never reused)
+    byte 0        encoding (Encoding below; ids are never reused); or 128 + n, and only the value of a column that stands
+                  still follows, in n bytes
     byte 1        planes: bytes kept of each delta, 0 to 8
     byte 2        low 4 bits: length of `first`; high 4 bits: length of `least`
     byte 3        length of `span`
@@ -15,7 +16,9 @@ for zstd. The doubled encodings apply the same to the deltas of deltas; they pay
 Arithmetic is modulo 2^64 throughout, which is what makes every input survive.
 """
 
+import sys
 from collections.abc import Iterator
+from dataclasses import dataclass
 from enum import IntEnum
 from functools import lru_cache
 
@@ -31,9 +34,11 @@ ZSTD_LEVEL = 3  # measured: level 9 gains 3 % and costs several times the proces
 MIN_COMPRESSED = 24  # shorter payloads only grow: a zstd frame has about a dozen bytes of its own
 HEAD = 4
 WORD = 8
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
+"""2 added the short form of columns that stand still, 128 + n."""
+STILL = 128
 _MASK = (1 << 64) - 1
-_WIDTHS = (2, 4, 8)
+_LITTLE = sys.byteorder == "little"
 
 Words = NDArray[np.uint64]
 
@@ -42,7 +47,7 @@ class Encoding(IntEnum):
     """Chunk encodings. What was once written stays readable: ids are only ever added."""
 
     CONSTANT = 0
-    """Every value is the first."""
+    """Every value is the first. Version 1 wrote these."""
     PLANES = 1
     """Deltas as byte planes, as they are."""
     PLANES_ZSTD = 2
@@ -136,28 +141,86 @@ def _moving_chunks(words: Words) -> Iterator[bytes]:
 def constant_chunk(value: int) -> bytes:
     """The chunk of a column that holds `value` at every tick. Most columns stand still, and most of those at 0."""
     length = _length(value)
-    return bytes((Encoding.CONSTANT, 0, length, 0)) + value.to_bytes(length, "little", signed=True)
+    return bytes((STILL + length,)) + value.to_bytes(length, "little", signed=True)
 
 
 def decode_column(chunk: bytes | memoryview, ticks: int) -> IntArray:
     """Return the column's `ticks` values. Raise BlockError for bytes that are no such chunk."""
-    out = _first_and_steps(chunk, ticks)
-    if isinstance(out, int):
-        return np.full(ticks, out, dtype=np.int64)
-    return np.add.accumulate(out, out=out).view(np.int64)
+    found = _parsed(chunk, ticks)
+    if isinstance(found, int):
+        return np.full(ticks, found, dtype=np.int64)
+    out = np.empty(ticks, dtype=np.int64)
+    out[0] = found.first
+    found.fill(out[1:])
+    return np.add.accumulate(out, out=out)
 
 
 def decode_steps(chunk: bytes | memoryview, ticks: int) -> Steps:
-    """As decode_column, without adding up what the values grow by."""
-    out = _first_and_steps(chunk, ticks)
-    if isinstance(out, int):
-        return Steps(out, np.zeros(ticks - 1, dtype=np.int64))
-    signed = out.view(np.int64)
-    return Steps(int(signed[0]), signed[1:])
+    """As decode_column, without adding up what the values grow by; a payload that is damaged shows when they are asked
+    for.
+    """
+    found = _parsed(chunk, ticks)
+    if isinstance(found, int):
+        return Steps(found, np.zeros(ticks - 1, dtype=np.int64), least=0)
+    return Steps.of(found)
 
 
-def _first_and_steps(chunk: bytes | memoryview, ticks: int) -> Words | int:
-    """The first value and the steps to each next one; or the one value of a column that stands still."""
+@dataclass(frozen=True, slots=True)
+class _Moving:
+    """A chunk whose head is read: the source of a column's steps."""
+
+    first: int
+    last: int | None
+    least: int | None
+    ticks: int
+    planes: int
+    payload: bytes | memoryview
+    compressed: bool
+    base: int
+    """What the planes lack of each delta, or of each delta of deltas."""
+    doubled_from: int | None
+    """The first delta, where the others are told by their differences."""
+
+    def fill(self, steps: IntArray) -> None:
+        words = steps.view(np.uint64)
+        if self.doubled_from is None:
+            self._read_planes(words)
+            return
+        words[0] = self.doubled_from & _MASK
+        self._read_planes(words[1:])
+        np.add.accumulate(words, out=words)
+
+    def _read_planes(self, out: Words) -> None:
+        count, planes = len(out), self.planes
+        size, payload = count * planes, self.payload
+        if self.compressed:
+            try:
+                payload = zstandard.ZstdDecompressor().decompress(payload, max_output_size=size)
+            except zstandard.ZstdError as why:
+                raise BlockError(f"a column's bytes are damaged: {why}") from why
+        if len(payload) != size:
+            raise BlockError(f"a column of {count} deltas wants {size} bytes and has {len(payload)}")
+        parts = np.frombuffer(payload, dtype=np.uint8).reshape(planes, count)
+        base = np.uint64(self.base & _MASK)
+        if planes == 0:
+            out[:] = base
+        elif planes == 1:
+            np.add(parts[0], base, out=out)
+        else:
+            # Measured: quicker than putting the bytes together elsewhere and widening them.
+            out[:] = parts[0]
+            spread = out.view(np.uint8).reshape(count, WORD)
+            for plane in range(1, planes):
+                spread[:, plane if _LITTLE else WORD - 1 - plane] = parts[plane]
+            np.add(out, base, out=out)
+
+
+def _parsed(chunk: bytes | memoryview, ticks: int) -> _Moving | int:
+    """What a chunk's head says; or the one value of a column that stands still."""
+    if ticks >= 1 and len(chunk) and chunk[0] >= STILL:
+        if len(chunk) != 1 + chunk[0] - STILL or len(chunk) > 1 + WORD:
+            raise BlockError(f"a column that stands still has {len(chunk)} bytes, not {1 + chunk[0] - STILL}")
+        return int.from_bytes(chunk[1:], "little", signed=True)
     if len(chunk) < HEAD or ticks < 1:
         raise BlockError(f"a column of {len(chunk)} bytes for {ticks} ticks is cut off")
     kind, planes, lengths, span_length = chunk[0], chunk[1], chunk[2], chunk[3]
@@ -176,16 +239,17 @@ def _first_and_steps(chunk: bytes | memoryview, ticks: int) -> Words | int:
     doubled, compressed = _PAYLOADS[kind]
     if ticks < 2 + doubled:
         raise BlockError("a column holds more values than its block has ticks")
-    out = np.empty(ticks, dtype=np.uint64)
-    out[0] = first & _MASK
-    rest = out[1:]
-    if doubled:
-        rest[0] = span & _MASK
-        rest = rest[1:]
-    _read_planes(chunk[span_end:], planes=planes, least=least, compressed=compressed, out=rest)
-    if doubled:
-        np.add.accumulate(out[1:], out=out[1:])
-    return out
+    return _Moving(
+        first=first,
+        last=None if doubled else _signed((first + span) & _MASK),
+        least=None if doubled else least,
+        ticks=ticks,
+        planes=planes,
+        payload=chunk[span_end:],
+        compressed=compressed,
+        base=least,
+        doubled_from=span if doubled else None,
+    )
 
 
 _PLAIN = (Encoding.PLANES, Encoding.PLANES_ZSTD)
@@ -226,32 +290,6 @@ def _chunk(kind: Encoding, planes: int, first: int, least: int, span: int, paylo
         + span.to_bytes(c, "little", signed=True)
         + payload
     )
-
-
-def _read_planes(payload: bytes | memoryview, *, planes: int, least: int, compressed: bool, out: Words) -> None:
-    """Fill `out` with the deltas."""
-    count = len(out)
-    size = count * planes
-    if compressed:
-        try:
-            payload = zstandard.ZstdDecompressor().decompress(payload, max_output_size=size)
-        except zstandard.ZstdError as why:
-            raise BlockError(f"a column's bytes are damaged: {why}") from why
-    if len(payload) != size:
-        raise BlockError(f"a column of {count} deltas wants {size} bytes and has {len(payload)}")
-    parts = np.frombuffer(payload, dtype=np.uint8).reshape(planes, count)
-    base = np.uint64(least & _MASK)
-    if planes == 0:
-        out[:] = base
-    elif planes == 1:
-        np.add(parts[0], base, out=out)
-    else:
-        # Widths of two, four and eight bytes are read as such: a quarter of the bytes to move, mostly.
-        width = next(width for width in _WIDTHS if width >= planes)
-        spread = (np.empty if planes == width else np.zeros)((count, width), dtype=np.uint8)
-        for plane in range(planes):
-            spread[:, plane] = parts[plane]
-        np.add(spread.view(f"<u{width}")[:, 0], base, out=out)
 
 
 def _signed(word: int) -> int:

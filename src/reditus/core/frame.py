@@ -120,6 +120,11 @@ class RawSeries:
         """From each value to the next."""
         return self.kept.steps if isinstance(self.kept, Steps) else np.diff(self.kept)
 
+    @property
+    def ever_falls(self) -> bool:
+        """Whether a step is negative. Of steps as they are stored it is known already."""
+        return self.kept.least < 0 if isinstance(self.kept, Steps) else bool((np.diff(self.kept) < 0).any())
+
 
 @dataclass(frozen=True, slots=True)
 class Group:
@@ -137,6 +142,7 @@ class Frame:
     groups: Sequence[Group]
     facts: HostFacts = field(default_factory=HostFacts)
     _deltas: dict[tuple[int, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _rates: dict[tuple[int, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
     _remembered: dict[Hashable, FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
     _values: dict[tuple[str, str], list[str]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
@@ -192,8 +198,15 @@ class Frame:
         self, counter: str, attributes: Mapping[str, str] | None = None, *, may_step_back: bool = False
     ) -> Sampled:
         """Growth per second of a cumulative counter, in the counter's unit per second."""
-        grown = self.delta(counter, attributes, may_step_back=may_step_back)
-        return Sampled(grown.timebase, grown.values / grown.timebase.elapsed_s)
+        timebase, series = self._get(counter, attributes)
+        key = (id(series), may_step_back)
+        if key not in self._rates:
+            if key in self._deltas:
+                self._rates[key] = self._deltas[key] / timebase.elapsed_s
+            else:
+                grown = deltas(series, timebase, may_step_back=may_step_back)
+                self._rates[key] = np.divide(grown, timebase.elapsed_s, out=grown)
+        return Sampled(timebase, self._rates[key])
 
     def level(self, counter: str, attributes: Mapping[str, str] | None = None) -> Sampled:
         """A level at each tick, in the counter's unit."""
@@ -217,7 +230,7 @@ def deltas(series: RawSeries, timebase: Timebase, *, may_step_back: bool = False
     if len(timebase) < 2:
         return out
     grown = series.steps
-    if grown.min() < 0:
+    if series.ever_falls:
         grown, fell = _mended(grown, series, timebase, may_step_back=may_step_back)
     else:
         fell = None

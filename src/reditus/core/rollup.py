@@ -10,9 +10,10 @@ from dataclasses import dataclass
 import numpy as np
 import zstandard
 
-from reditus.core.bins import Binned, Summary, Window, weighted_quantile
+from reditus.core.bins import Binned, Summary, Window
 from reditus.core.column_codec import ZSTD_LEVEL, decode_column, encode_column
 from reditus.core.errors import BlockError
+from reditus.core.quantile import weighted_quantile
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 LEVELS_S = (60, 240, 1_200, 3_600)

@@ -1,7 +1,7 @@
 """Integers kept as what they grow by: what a rate needs of a column, and what a column is stored as."""
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -10,18 +10,52 @@ from reditus.core.types import IntArray
 _WORD = 1 << 64
 
 
+class Source(Protocol):
+    """Where steps come from that are not worked out yet."""
+
+    @property
+    def first(self) -> int: ...
+
+    @property
+    def last(self) -> int | None:
+        """None where only the steps tell."""
+
+    @property
+    def least(self) -> int | None:
+        """The smallest step; None where only the steps tell."""
+
+    @property
+    def ticks(self) -> int: ...
+
+    def fill(self, steps: IntArray) -> None:
+        """Write the steps, one fewer than there are ticks."""
+
+
 class Steps:
     """A column's values as the first one and the steps from each to the next, modulo 2**64.
 
     The values themselves are added up when they are asked for; a rate never asks. Slices with a step of 1 stay steps.
+    Steps of a source are worked out when they are asked for, at best straight into those of a longer column.
     """
 
-    __slots__ = ("_values", "first", "steps")
+    __slots__ = ("_last", "_least", "_length", "_source", "_steps", "_values", "first")
 
-    def __init__(self, first: int, steps: IntArray) -> None:
+    def __init__(self, first: int, steps: IntArray, *, least: int | None = None) -> None:
         self.first = first
-        self.steps = steps
+        self._length = len(steps) + 1
+        self._steps: IntArray | None = steps
+        self._source: Source | None = None
+        self._last: int | None = None
+        self._least = least
         self._values: IntArray | None = None
+
+    @classmethod
+    def of(cls, source: Source) -> "Steps":
+        out = cls.__new__(cls)
+        out.first, out._last, out._least = source.first, source.last, source.least
+        out._length, out._source = source.ticks, source
+        out._steps = out._values = None
+        return out
 
     @classmethod
     def joined(cls, parts: Sequence["Steps"]) -> "Steps":
@@ -30,29 +64,58 @@ class Steps:
             return parts[0]
         steps = np.empty(sum(map(len, parts)) - 1, dtype=np.int64)
         start, before = 0, None
+        leasts: list[int | None] = []
         for part in parts:
             if before is not None:
-                steps[start - 1] = _signed(part.first - before)
-            steps[start : start + len(part) - 1] = part.steps
-            start += len(part)
-            before = part.last
-        return cls(parts[0].first, steps)
+                between = _signed(part.first - before)
+                steps[start - 1] = between
+                leasts.append(between)
+            end = start + len(part)
+            part._write(steps[start : end - 1])
+            if len(part) > 1:
+                leasts.append(part._least)
+            start, before = end, part.last
+        known = [least for least in leasts if least is not None]
+        return cls(parts[0].first, steps, least=min(known) if known and len(known) == len(leasts) else None)
+
+    @property
+    def steps(self) -> IntArray:
+        if self._steps is None:
+            steps = np.empty(self._length - 1, dtype=np.int64)
+            self._write(steps)
+            self._steps = steps
+        return self._steps
+
+    @property
+    def least(self) -> int:
+        """The smallest step. Raise ValueError where there is none."""
+        if self._least is None:
+            self._least = int(self.steps.min())
+        return self._least
 
     @property
     def last(self) -> int:
-        return _signed(self.first + int(np.add.reduce(self.steps)))
+        if self._last is None:
+            self._last = _signed(self.first + int(np.add.reduce(self.steps)))
+        return self._last
 
     @property
     def values(self) -> IntArray:
         if self._values is None:
             values = np.empty(len(self), dtype=np.int64)
             values[0] = self.first
-            values[1:] = self.steps
+            self._write(values[1:])
             self._values = np.add.accumulate(values, out=values)
         return self._values
 
+    def _write(self, out: IntArray) -> None:
+        if self._steps is not None:
+            out[:] = self._steps
+        elif self._source is not None:
+            self._source.fill(out)
+
     def __len__(self) -> int:
-        return len(self.steps) + 1
+        return self._length
 
     def __array__(self, dtype: Any = None, copy: bool | None = None) -> IntArray:
         return np.array(self.values, dtype=dtype, copy=copy)

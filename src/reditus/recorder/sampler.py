@@ -24,6 +24,8 @@ log = structlog.get_logger()
 LOOK_FOR_ACTIVE = 30
 """Readings after which it is looked whether a device that is left out as idle has begun to do something."""
 FOREVER_NS = 1 << 63
+AHEAD_WITHIN_NS = 50_000
+"""The noise of each look, kept for each group and tick, would be a tenth of a quiet day's recording."""
 RETRY_NS = 60 * NS_PER_S
 """How long a file that could not be read is left alone."""
 
@@ -223,6 +225,7 @@ class Sampler:
             for every_ns, together in by_pace.items()
         ]
         self._probes = [(one, _Paced(self.intervals_ns[one.group], interval_ns)) for one in probes]
+        self._wall_ahead_ns = 0
         self._seldom_due_ns = 0
         """Before then nothing is due that is not read at every tick."""
         self.clock: Callable[[], int] = boot_clock_ns
@@ -239,7 +242,7 @@ class Sampler:
         # Both clocks once, and from then on only the monotonic one: within a tick they do not part.
         clock = self.clock
         begun_ns = clock()
-        wall_ahead_ns = time.time_ns() - begun_ns
+        wall_ahead_ns = self._wall_ahead(time.time_ns() - begun_ns)
         rounds = [together.read(clock) for together in self._always]
         probed: list[Reading] = []
         if begun_ns >= self._seldom_due_ns:
@@ -253,6 +256,12 @@ class Sampler:
             paces = [pace for _, pace in (*self._seldom, *self._probes)]
             self._seldom_due_ns = min((pace.due_from_ns for pace in paces), default=FOREVER_NS)
         return Unparsed(begun_ns, wall_ahead_ns, rounds, probed)
+
+    def _wall_ahead(self, seen_ns: int) -> int:
+        """How far the wall clock is ahead: as before, while it is so but for the time that looking at both clocks takes."""
+        if abs(seen_ns - self._wall_ahead_ns) > AHEAD_WITHIN_NS:
+            self._wall_ahead_ns = seen_ns
+        return self._wall_ahead_ns
 
     @staticmethod
     def parse(tick: Unparsed) -> list[Reading]:

@@ -5,13 +5,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reditus.core.bins import Binned, Sheet, Summary, Window, bin_edges, points
+from reditus.core.bins import Binned, Summary, Window, bin_edges, points
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import MEASURES, measure_named
 from reditus.core.measures.process import is_process
 from reditus.core.measures.raw import expanded, is_counter
 from reditus.core.rollup import chosen_level, fitting_level, rolled_edges
+from reditus.core.sheet import Sheet
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.server.times import parse_window
 from reditus.store.known import KnownColumns
@@ -81,6 +82,7 @@ def read(reader: Reader, wanted: Sequence[Wanted], window: Window | None) -> tup
 def draw(reads: Sequence[Read], window: Window, width: int) -> list[Drawn]:
     """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest."""
     sheet = Sheet(window, bin_edges(window, width))
+    sheet.together([one.sampled for one in reads if one.sampled is not None])
     return [_drawn(one, sheet, width) for one in reads]
 
 
@@ -134,6 +136,7 @@ def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int)
     if level_s is None:
         sheet = Sheet(window, bin_edges(window, width))
         reads = read(reader, wanted, window)[1]
+        sheet.together([one.sampled for one in reads if one.sampled is not None])
         found = [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
         return BinnedTogether(sheet.edges_ns, found)
     edges_ns = rolled_edges(window, width, level_s)

@@ -1,39 +1,24 @@
 """Append batches: many senders' in one transaction, so that hundreds of hosts cost a few disk syncs a second."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from concurrent.futures import Future
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
 from queue import SimpleQueue
 from threading import Lock, Thread
-from typing import Any, Protocol
+from typing import Protocol
 from uuid import UUID
 
-import numpy as np
 from sqlalchemy.orm import Session
 
 from reditus.core.batches import Batch
-from reditus.core.blocks import Block, only
-from reditus.core.column_codec import decode_column
-from reditus.store import statements
-from reditus.store.copying import copy_rows
-from reditus.store.driver import ask, driver_of
-from reditus.store.errors import BlockClash, StoreAway, StoreError, StoreFull, UnknownArchive, UnknownLayout
-from reditus.store.markers import put_markers
+from reditus.store.appends import Append, Known, Part, stored_of
+from reditus.store.errors import StoreAway, StoreError, StoreFull, away_as_error
+from reditus.store.merging import Merging
+from reditus.store.quick import Quick
 from reditus.store.records import Stored
-from reditus.store.rollups import drop_rollups
 
 MOST_TOGETHER = 512
 """Batches in one transaction at the most."""
-
-
-@dataclass(frozen=True)
-class Append:
-    """A batch for an archive, and what becomes of it."""
-
-    archive: UUID
-    batch: Batch
-    outcome: "Future[Stored]" = field(default_factory=Future)
 
 
 class Sessions(Protocol):
@@ -45,10 +30,11 @@ class Sessions(Protocol):
 class Appender:
     """Takes batches from any thread. What comes while one transaction is under way goes into the next, all together."""
 
-    def __init__(self, sessions: Sessions, written: Callable[[], None] = lambda: None) -> None:
+    def __init__(self, sessions: Sessions, quick: Quick, written: Callable[[], None] = lambda: None) -> None:
         self._sessions = sessions
+        self._quick = quick
         self._written = written
-        self._known = _Known()
+        self._known = Known()
         self._grown: dict[UUID, int] = {}
         self._grown_lock = Lock()
         self._queue: SimpleQueue[Append | None] = SimpleQueue()
@@ -72,13 +58,14 @@ class Appender:
     def close(self) -> None:
         self._queue.put(None)
         self._thread.join()
+        self._quick.close()
 
     def _work(self) -> None:
         ended = False
         while not ended:
             together, ended = self._next()
-            if together:
-                self._append(together)
+            for part in self._known.parts(together):
+                self._append(part)
 
     def _next(self) -> tuple[list[Append], bool]:
         found = [self._queue.get()]
@@ -86,220 +73,47 @@ class Appender:
             found.append(self._queue.get())
         return [one for one in found if one is not None], found[-1] is None
 
-    def _append(self, together: Sequence[Append]) -> None:
+    def _append(self, part: Part) -> None:
         done: list[tuple[Append, Stored | StoreError]] = []
         try:
-            done = self._try_twice(together)
+            done = self._try_twice(part)
             self._written()
         except StoreAway as why:
-            done = [(one, why) for one in together]
+            done = [(one, why) for one in part.appends]
         except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
             # Something in one batch that the database will not have: only that one may suffer from it.
-            if len(together) > 1:
-                for one in together:
-                    self._append([one])
+            if len(part.appends) > 1:
+                for one in part.appends:
+                    self._append(Part([one], None))
                 return
-            together[0].outcome.set_exception(why)
+            part.appends[0].outcome.set_exception(why)
             return
-        for one, outcome in done:
-            if isinstance(outcome, Stored):
-                with self._grown_lock:
+        with self._grown_lock:
+            for one, outcome in done:
+                if isinstance(outcome, Stored):
                     most = max((block.ticks for block in one.batch.blocks), default=0)
                     self._grown[one.archive] = self._grown.get(one.archive, 0) + most
+        for one, outcome in done:
+            if isinstance(outcome, Stored):
                 one.outcome.set_result(outcome)
             else:
                 one.outcome.set_exception(outcome)
 
-    def _try_twice(self, together: Sequence[Append]) -> list[tuple[Append, Stored | StoreError]]:
+    def _try_twice(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:
         """The first time may find only that the database was started anew since the last time. What was committed
         nevertheless is known when it comes again.
         """
         try:
-            return self._try(together)
+            return self._try(part)
         except StoreFull:
             raise
         except StoreAway:
-            return self._try(together)
+            return self._try(part)
 
-    def _try(self, together: Sequence[Append]) -> list[tuple[Append, Stored | StoreError]]:
+    def _try(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:
+        if part.usual is not None:
+            with away_as_error():
+                if self._quick.put(part.usual):
+                    return [(one, stored_of(one.batch)) for one in part.appends]
         with self._sessions() as session:
-            return list(zip(together, _Group(session, self._known).append(together), strict=True))
-
-
-# The locks on the archives' rows keep senders, sealing and removal from seeing half of each other's work. In the order
-# of the keys, so that two that lock several cannot wait for each other. A statement that waits for a lock sees the rest
-# of the database as it was before: what else is needed is asked for by the next one.
-_ARCHIVES = "select a.id, a.host_id from archives a where a.id = any(%(ids)s) order by a.id for update"
-_LAYOUTS = """
-select l.host_id, l.digest, l.id, count(c.position) from layouts l
-join unnest(%(hosts)s::uuid[], %(digests)s::bytea[]) as w(host_id, digest)
-  on l.host_id = w.host_id and l.digest = w.digest
-join columns c on c.host_id = l.host_id and c.layout_id = l.id
-group by l.host_id, l.digest, l.id
-"""
-_NEWEST = """
-select w.archive_id, w.layout_id, last.last_ns, rolled.until_ns
-from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(layouts)s::int[]) as w(host_id, archive_id, layout_id)
-left join lateral (select b.last_ns from blocks b
-                   where b.host_id = w.host_id and b.archive_id = w.archive_id and b.layout_id = w.layout_id
-                   order by b.last_ns desc limit 1) as last on true
-left join lateral (select max(r.until_ns) as until_ns from rollup_reach r
-                   where r.host_id = w.host_id and r.archive_id = w.archive_id) as rolled on true
-"""
-
-
-class _Known:
-    """What is asked for once, and hardly ever changes: whose the archives are, and the layouts of their hosts."""
-
-    def __init__(self) -> None:
-        self.hosts: dict[UUID, UUID] = {}
-        self.layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
-        """The id and how many columns."""
-
-
-class _Group:
-    """Batches of one transaction."""
-
-    def __init__(self, session: Session, known: _Known) -> None:
-        self._session = session
-        self._known = known
-        self._homes: dict[UUID, UUID] = {}
-        """The hosts of the archives that are there."""
-        self._newest: dict[tuple[UUID, int], int] = {}
-        self._rolled_until_ns: dict[UUID, int] = {}
-        self._rows: list[tuple[UUID, int, Block]] = []
-
-    def append(self, together: Sequence[Append]) -> list[Stored | StoreError]:
-        """What became of each; those that are refused leave nothing."""
-        self._look(together)
-        checked = [self._refusal(one) for one in together]
-        out = [self._take(one) if refused is None else refused for one, refused in zip(together, checked, strict=True)]
-        self._write()
-        return out
-
-    def _look(self, together: Sequence[Append]) -> None:
-        """Lock the archives, then learn what they have. Usually all is known that both questions need, and they go out
-        together.
-        """
-        ids = sorted({one.archive for one in together})
-        guessed = self._keys(together)
-        with driver_of(self._session).pipeline():
-            locked = ask(self._session, _ARCHIVES, {"ids": ids})
-            newest = ask(self._session, _NEWEST, _by_column(guessed))
-        self._homes = dict(locked.fetchall())
-        self._known.hosts.update(self._homes)
-        self._learn_layouts(together)
-        keys = self._keys(together)
-        if keys != guessed:
-            newest = ask(self._session, _NEWEST, _by_column(keys))
-        for archive, layout, last_ns, rolled_until_ns in newest.fetchall():
-            if last_ns is not None:
-                self._newest[archive, layout] = last_ns
-            if rolled_until_ns is not None:
-                self._rolled_until_ns[archive] = rolled_until_ns
-
-    def _keys(self, together: Sequence[Append]) -> set[tuple[UUID, UUID, int]]:
-        """Host, archive and layout of all blocks, as far as they are known."""
-        hosts, layouts = self._known.hosts, self._known.layouts
-        return {
-            (hosts[one.archive], one.archive, layouts[hosts[one.archive], block.layout][0])
-            for one in together
-            if one.archive in hosts
-            for block in one.batch.blocks
-            if (hosts[one.archive], block.layout) in layouts
-        }
-
-    def _learn_layouts(self, together: Sequence[Append]) -> None:
-        missing = {
-            (self._homes[one.archive], block.layout)
-            for one in together
-            if one.archive in self._homes
-            for block in one.batch.blocks
-        } - self._known.layouts.keys()
-        if not missing:
-            return
-        asked = {"hosts": [host for host, _ in missing], "digests": [digest for _, digest in missing]}
-        for host, digest, layout, width in ask(self._session, _LAYOUTS, asked).fetchall():
-            self._known.layouts[host, digest] = (layout, width)
-
-    def _refusal(self, asked: Append) -> StoreError | None:
-        archive, batch = asked.archive, asked.batch
-        host = self._homes.get(archive)
-        if host is None:
-            return UnknownArchive(archive)
-        for block in batch.blocks:
-            if block.archive != archive:
-                return BlockClash(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
-            known = self._known.layouts.get((host, block.layout))
-            if known is None:
-                return UnknownLayout(block.layout)
-            if known[1] != block.columns:
-                return BlockClash(f"a block has {block.columns} columns, its layout {known[1]}")
-        for what, told in (("tells of processes", batch.identities), ("holds markers", batch.markers)):
-            for other in told:
-                if other.archive != archive:
-                    return BlockClash(f"the batch {what} of archive {other.archive}, sent to {archive}")
-        return None
-
-    def _layout(self, archive: UUID, block: Block) -> int:
-        return self._known.layouts[self._homes[archive], block.layout][0]
-
-    def _take(self, asked: Append) -> Stored:
-        host, rolled_until_ns = self._homes[asked.archive], self._rolled_until_ns.get(asked.archive)
-        stored, earliest_ns = 0, None
-        for block in asked.batch.blocks:
-            fresh = self._fresh(host, block)
-            if fresh is None:
-                continue
-            layout = self._layout(asked.archive, block)
-            self._rows.append((host, layout, fresh))
-            key = asked.archive, layout
-            self._newest[key] = max(fresh.last_ns, self._newest.get(key, fresh.last_ns))
-            stored += fresh.ticks
-            begin_ns = fresh.first_ns - fresh.interval_ns
-            earliest_ns = begin_ns if earliest_ns is None else min(begin_ns, earliest_ns)
-        if earliest_ns is not None and rolled_until_ns is not None and earliest_ns < rolled_until_ns:
-            # Late ticks: what was rolled up without them is rolled up again.
-            drop_rollups(self._session, host, asked.archive, earliest_ns)
-        for identities in asked.batch.identities:
-            if identities.processes:
-                self._session.execute(statements.upsert_processes(host, identities))
-        for markers in asked.batch.markers:
-            put_markers(self._session, host, asked.archive, markers.markers)
-        blocks = asked.batch.blocks
-        offered = sum(block.ticks for block in blocks)
-        return Stored(stored, offered - stored, max((block.last_ns for block in blocks), default=None))
-
-    def _fresh(self, host: UUID, block: Block) -> Block | None:
-        """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""
-        layout = self._layout(block.archive, block)
-        newest_ns = self._newest.get((block.archive, layout))
-        if newest_ns is None or block.first_ns > newest_ns:
-            return block
-        self._write()  # what overlaps may be of this very transaction
-        return _without_known_ticks(self._session, host, layout, block)
-
-    def _write(self) -> None:
-        if not self._rows:
-            return
-        copy_rows(self._session, self._rows)
-        self._rows.clear()
-
-
-def _by_column(keys: set[tuple[UUID, UUID, int]]) -> dict[str, list[Any]]:
-    hosts, archives, layouts = ([key[at] for key in keys] for at in range(3))
-    return {"hosts": hosts, "archives": archives, "layouts": layouts}
-
-
-def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block: Block) -> Block | None:
-    overlapping = session.scalars(
-        statements.overlapping_blocks(host_id, block.archive, layout_id, block.first_ns, block.last_ns)
-    ).all()
-    same_boot = [row for row in overlapping if row.boot == block.boot]
-    if not same_boot:
-        return block
-    stretch = block.stretch()
-    stored_ns = np.concatenate(
-        [decode_column(row.data[row.offsets[1] : row.offsets[2]], row.ticks) for row in same_boot]
-    )
-    return only(block, stretch, ~np.isin(stretch.monotonic_ns, stored_ns))
+            return list(zip(part.appends, Merging(session, self._known).append(part.appends), strict=True))

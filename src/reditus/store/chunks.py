@@ -15,6 +15,7 @@ from reditus.core.column_codec import decode_column, decode_steps, decode_wall
 from reditus.core.frame import Piece
 from reditus.core.layout import Column
 from reditus.core.types import IntArray
+from reditus.store.directories import entries_in
 from reditus.store.driver import binary_rows
 from reditus.store.records import KnownColumn
 
@@ -25,9 +26,11 @@ BRIDGED = 4
 
 # One row a run: some neighbouring columns of one block. Positions are those of chunks, the two clocks first.
 _RUNS = """
-select b.layout_id, b.archive_id, b.first_ns, b.boot, b.interval_ns, b.ticks, w.front,
-       b.offsets[w.front + 1 : w.back + 2],
-       substring(b.data from b.offsets[w.front + 1] + 1 for b.offsets[w.back + 2] - b.offsets[w.front + 1])
+select b.layout_id, b.archive_id, b.first_ns, b.boot, b.interval_ns, b.ticks, w.front, w.back - w.front + 2,
+       substring(b.directory from get_byte(b.directory, 0) * w.front + 2
+                 for get_byte(b.directory, 0) * (w.back - w.front + 2)),
+       substring(b.data from offset_at(b.directory, w.front) + 1
+                 for offset_at(b.directory, w.back + 1) - offset_at(b.directory, w.front))
 from blocks b join unnest(%(layouts)s::int[], %(fronts)s::int[], %(backs)s::int[]) as w(layout_id, front, back)
      on b.layout_id = w.layout_id
 where b.host_id = %(host)s and b.archive_id = any(%(archives)s) and b.layout_id = any(%(every)s::int[])
@@ -102,7 +105,8 @@ def _pieces(
         boot, interval_ns, ticks = runs[0][3:6]
         chunks = {
             place: data[begin - offsets[0] : end - offsets[0]]
-            for *_, front, offsets, data in runs
+            for *_, front, count, directory, data in runs
+            for offsets in [entries_in(directory, count)]
             for place, (begin, end) in enumerate(pairwise(offsets), front)
         }
         monotonic_ns = decode_column(chunks[1], ticks)

@@ -1,10 +1,43 @@
 """The driver itself, under SQLAlchemy's session, for what has to be quick or binary."""
 
+import select
 from collections.abc import Mapping
 from typing import Any
 
+import psycopg
 from psycopg import Connection, Cursor
+from sqlalchemy import Engine, event
+from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.orm import Session
+
+
+def look_before_use(engine: Engine) -> None:
+    """Take no connection from the pool that the database has ended. Asking it a question would tell as well, but takes as
+    long as a part of the work.
+    """
+
+    @event.listens_for(engine, "checkout")
+    def look(driver: Connection[Any], *_: object) -> None:
+        # Nothing was asked: what can be read is the end, or the database's last words.
+        ready = select.poll()
+        try:
+            ready.register(driver.fileno(), select.POLLIN)
+        except psycopg.OperationalError as why:
+            raise DisconnectionError from why
+        if ready.poll(0):
+            raise DisconnectionError
+
+
+def plan_once(engine: Engine) -> None:
+    """Let each connection plan a statement once. All find their rows by keys that begin with the host, whichever it is; what
+    each reading asks first took longer to plan than to answer.
+    """
+
+    @event.listens_for(engine, "connect")
+    def plan(driver: Connection[Any], *_: object) -> None:
+        driver.execute("set plan_cache_mode = force_generic_plan")
+        driver.execute("set jit = off")
+        driver.commit()  # what is set in a transaction that is undone is not set
 
 
 def driver_of(session: Session) -> Connection[Any]:

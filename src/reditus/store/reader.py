@@ -68,18 +68,14 @@ class Reader:
     """One reading, in one transaction: everything it returns is of the same instant."""
 
     def __init__(
-        self, session: Session, memory: ColumnMemory, scope: Scope, check: Callable[[], None] = lambda: None
+        self, session: Session, memory: ColumnMemory, timeline: UUID, check: Callable[[], None] = lambda: None
     ) -> None:
+        """Raise UnknownArchive where the id is neither an archive's nor a host's."""
         self.session = session
-        self.scope = scope
+        self.scope, self._held = _opened(session, timeline)
         self.check = check
         """Called between parts of the work; raises Cancelled once nobody waits for it."""
         self._memory = memory
-
-    @cached_property
-    def _held(self) -> list[_Held]:
-        asked = {"host": self.scope.host, "archives": list(self.scope.archives)}
-        return [_Held(*row) for row in self.rows(statements.HELD, asked)]
 
     @cached_property
     def known(self) -> KnownColumns:
@@ -104,7 +100,8 @@ class Reader:
         if not columns:
             return Frame([], self.scope.facts)
         pieces = read_pieces(self.session, self.scope.host, self.scope.archives, columns, window, self.check)
-        return Frame(assemble(joined([pieces.get(archive, []) for archive in self.scope.archives])), self.scope.facts)
+        in_order = joined([pieces.get(archive, []) for archive in self.scope.archives])
+        return Frame(assemble(in_order, self.check), self.scope.facts)
 
     def archive_at(self, at_ns: int) -> UUID | None:
         return archive_at(self.session, self.scope, at_ns)
@@ -148,7 +145,23 @@ class _ArchiveOf(NamedTuple):
 
 def scope_of(session: Session, timeline: UUID) -> Scope:
     """What an id stands for: an archive, or a host and so all of its archives. Raise UnknownArchive."""
-    found = [_ArchiveOf(*row) for row in binary_rows(session, statements.ARCHIVES_OF, {"id": timeline})]
+    return _scope(session, timeline, binary_rows(session, statements.ARCHIVES_OF, {"id": timeline}))
+
+
+def _opened(session: Session, timeline: UUID) -> tuple[Scope, list[_Held]]:
+    """The same, with what the archives have."""
+    rows = binary_rows(session, statements.OPENED, {"id": timeline})
+    held = [
+        _Held(layout, archive, *own)
+        for _, archive, _, _, layouts, *parts in rows
+        if layouts is not None
+        for layout, *own in zip(layouts, *parts, strict=True)
+    ]
+    return _scope(session, timeline, [row[:4] for row in rows]), sorted(held)
+
+
+def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) -> Scope:
+    found = [_ArchiveOf(*row) for row in rows]
     if not found:
         raise UnknownArchive(timeline)
     host, name = found[0].host_id, found[0].name

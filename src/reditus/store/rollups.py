@@ -11,15 +11,16 @@ from sqlalchemy import delete, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from reditus.core.bins import Sheet, Window
+from reditus.core.bins import Window
 from reditus.core.errors import UnknownCounter
 from reditus.core.measures.catalogue import DERIVATION_VERSION
 from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, PARTS, Rolled, levels_of
+from reditus.core.sheet import Sheet
 from reditus.core.types import NS_PER_S, BoolArray
 from reditus.store import statements
 from reditus.store.driver import binary_rows
 from reditus.store.known import ColumnMemory
-from reditus.store.reader import Reader, scope_of
+from reditus.store.reader import Reader
 from reditus.store.tables import RollupKeysRow, RollupReachRow, RollupRow
 from reditus.store.wanted import Wanted, everything, needed_columns
 
@@ -46,7 +47,7 @@ def roll_archive(session: Session, memory: ColumnMemory, archive: UUID) -> bool:
     """Let the archive's rollups grow to what there is; the caller's transaction makes it all or nothing. Return whether
     there is more to do.
     """
-    reader = Reader(session, memory, scope_of(session, archive))
+    reader = Reader(session, memory, archive)
     extent = reader.extent
     if extent.first_ns is None or extent.last_ns is None or extent.interval_ns is None:
         return False

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.store import statements
 from reditus.store.copying import copy_rows
+from reditus.store.directories import directory_in
 from reditus.store.tables import BlockRow
 
 TARGETS = (600, 3_600)
@@ -107,6 +108,6 @@ def block_of(row: BlockRow) -> Block:
         first_ns=row.first_ns,
         last_ns=row.last_ns,
         interval_ns=row.interval_ns,
-        offsets=tuple(row.offsets),
+        directory=directory_in(row.directory),
         data=row.data,
     )

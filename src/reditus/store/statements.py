@@ -12,7 +12,7 @@ from sqlalchemy.sql.dml import ReturningInsert
 from reditus.core.blocks import CLOCKS
 from reditus.core.identities import Identities
 from reditus.core.layout import Column, Layout
-from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow, ProcessRow
+from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow
 
 
 def upsert_host(host_id: UUID, name: str) -> Insert:
@@ -101,8 +101,8 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
             func.max(BlockRow.last_ns).label("last_ns"),
             func.min(BlockRow.interval_ns).label("interval_ns"),
             func.sum(BlockRow.ticks).label("ticks"),
-            func.max(func.cardinality(BlockRow.offsets)).label("width"),
-            func.sum(func.octet_length(BlockRow.data) + 4 * func.cardinality(BlockRow.offsets)).label("size_bytes"),
+            func.max(func.octet_length(BlockRow.directory) / func.get_byte(BlockRow.directory, 0)).label("width"),
+            func.sum(func.octet_length(BlockRow.data) + func.octet_length(BlockRow.directory)).label("size_bytes"),
         )
         .join(LayoutRow, (LayoutRow.host_id == BlockRow.host_id) & (LayoutRow.id == BlockRow.layout_id))
         .group_by(BlockRow.host_id, BlockRow.archive_id, LayoutRow.group_name, LayoutRow.part)
@@ -160,29 +160,35 @@ def blocks_at(host_id: UUID, archive_id: UUID, layout_id: int, firsts_ns: Sequen
     )
 
 
-def upsert_processes(host_id: UUID, told: Identities) -> Insert:
-    """The last word counts: a process takes another name when it becomes another program."""
+# The last word counts: a process takes another name when it becomes another program.
+UPSERT_PROCESSES = """
+insert into processes
+    (host_id, archive_id, boot, pid, start, name, user_name, control_group, parent, arguments)
+select %(host)s, %(archive)s, %(boot)s, w.* from unnest(
+    %(pids)s::bigint[], %(starts)s::bigint[], %(names)s::text[], %(users)s::text[], %(groups)s::text[],
+    %(parents)s::bigint[], %(arguments)s::text[]) as w
+on conflict (host_id, archive_id, boot, pid, start) do update
+set name = excluded.name, user_name = excluded.user_name, control_group = excluded.control_group,
+    parent = excluded.parent, arguments = excluded.arguments
+"""
+
+
+def processes_of(host_id: UUID, told: Identities) -> dict[str, Any]:
+    """The values of UPSERT_PROCESSES."""
     # Twice in one statement would be an error.
-    last = {(one.pid, one.start): one for one in told.processes}
-    values = [
-        {
-            "host_id": host_id,
-            "archive_id": told.archive,
-            "boot": told.boot,
-            "pid": one.pid,
-            "start": one.start,
-            "name": one.name,
-            "user_name": one.user,
-            "control_group": one.group,
-            "parent": one.parent,
-            "arguments": one.arguments,
-        }
-        for one in last.values()
-    ]
-    statement = insert(ProcessRow).values(values)
-    key = ("host_id", "archive_id", "boot", "pid", "start")
-    changed = {name: statement.excluded[name] for name in values[0] if name not in key}
-    return statement.on_conflict_do_update(index_elements=list(key), set_=changed)
+    last = {(one.pid, one.start): one for one in told.processes}.values()
+    return {
+        "host": host_id,
+        "archive": told.archive,
+        "boot": told.boot,
+        "pids": [one.pid for one in last],
+        "starts": [one.start for one in last],
+        "names": [one.name for one in last],
+        "users": [one.user for one in last],
+        "groups": [one.group for one in last],
+        "parents": [one.parent for one in last],
+        "arguments": [one.arguments for one in last],
+    }
 
 
 def contents(
@@ -214,23 +220,25 @@ def slowest(host_id: UUID, archive_id: UUID) -> Select[int | None]:
 
 # What every reading asks first. As plain text for the driver: building a statement anew, and looking it up among the
 # compiled ones, takes SQLAlchemy longer than the answer.
+_WANTED = "where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)"
+ARCHIVES_OF = f"""
+select a.host_id, a.id, a.facts, h.name from archives a join hosts h on h.id = a.host_id {_WANTED}
+"""
 _OWN = "from blocks b where b.host_id = l.host_id and b.archive_id = a.id and b.layout_id = l.id order by"
-HELD = f"""
-select l.id, a.id, e.first_ns, e.last_ns, e.interval_ns
-from layouts l cross join unnest(%(archives)s::uuid[]) as a(id) cross join lateral (
-    select (select b.first_ns {_OWN} b.first_ns limit 1) as first_ns,
-           (select b.last_ns {_OWN} b.last_ns desc limit 1) as last_ns,
-           (select b.interval_ns {_OWN} b.first_ns desc limit 1) as interval_ns
-) as e
-where l.host_id = %(host)s and e.first_ns is not null
-order by l.id
+OPENED = f"""
+select a.host_id, a.id, a.facts, h.name, held.layouts, held.firsts_ns, held.lasts_ns, held.intervals_ns
+from archives a join hosts h on h.id = a.host_id cross join lateral (
+    select array_agg(e.id order by e.id) as layouts, array_agg(e.first_ns order by e.id) as firsts_ns,
+           array_agg(e.last_ns order by e.id) as lasts_ns, array_agg(e.interval_ns order by e.id) as intervals_ns
+    from (select l.id, (select b.first_ns {_OWN} b.first_ns limit 1) as first_ns,
+                 (select b.last_ns {_OWN} b.last_ns desc limit 1) as last_ns,
+                 (select b.interval_ns {_OWN} b.first_ns desc limit 1) as interval_ns
+          from layouts l where l.host_id = a.host_id offset 0) as e
+    where e.first_ns is not null
+) as held {_WANTED}
 """
-"""Which layouts the archives' blocks have, with first and last tick and the newest interval of each. The keys' first and
-last entries tell, so that no walk over the blocks is needed.
-"""
-ARCHIVES_OF = """
-select a.host_id, a.id, a.facts, h.name from archives a join hosts h on h.id = a.host_id
-where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)
+"""As ARCHIVES_OF, and which layouts each archive's blocks have, with first and last tick and the newest interval of each;
+null where it has none. The keys' first and last entries tell, so that no walk over the blocks is needed.
 """
 PROCESSES_NAMED = """
 select p.pid, p.start, p.name, p.user_name, p.control_group, p.parent, p.arguments

@@ -19,11 +19,13 @@ from reditus.core.layout import Layout
 from reditus.core.markers import Markers
 from reditus.store import statements
 from reditus.store.appending import Appender
+from reditus.store.driver import look_before_use, plan_once
 from reditus.store.errors import BlockClash, StoreFull, UnknownArchive, away_as_error
 from reditus.store.hosts import host_of
 from reditus.store.known import ColumnMemory
 from reditus.store.life import UNDO_S, remove_deleted
 from reditus.store.migrations import migrate
+from reditus.store.quick import Quick
 from reditus.store.reader import Reader, scope_of
 from reditus.store.records import ArchiveInfo, HostInfo, Stored, whole_host
 from reditus.store.rollups import drop_stale, roll_archive
@@ -39,13 +41,18 @@ class Store:
 
     def __init__(self, url: str) -> None:
         connecting = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}}
-        self._engine = create_engine(url, pool_pre_ping=True, pool_size=8, pool_use_lifo=True, **connecting)
-        # One connection that is not asked first whether it still is there: that costs as much as a part of the work.
-        self._append_engine = create_engine(url, pool_size=1, **connecting)
+        self._engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
+        look_before_use(self._engine)
+        # Connections that are not asked first whether they still are there: that costs as much as a part of the work.
+        self._append_engine = create_engine(url, pool_size=2, **connecting)
+        for engine in (self._engine, self._append_engine):
+            plan_once(engine)
         self._memory = ColumnMemory()
         self.full: str | None = None
         """Why nothing can be written, where the database's disk was full at the last try."""
-        self._appender = Appender(partial(self._session, self._append_engine), self._written)
+        self._appender = Appender(
+            partial(self._session, self._append_engine), Quick(self._append_engine), self._written
+        )
 
     def migrate(self) -> None:
         with away_as_error():
@@ -140,7 +147,7 @@ class Store:
         with self._session() as session:
             # Several statements that have to tell of the same instant, while sealing and removal go on.
             session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
-            yield Reader(session, self._memory, scope_of(session, timeline), check)
+            yield Reader(session, self._memory, timeline, check)
 
     def seal(self, *, only_grown: bool = False, undo_s: float = UNDO_S) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction, let rollups grow, and remove

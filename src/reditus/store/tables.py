@@ -109,16 +109,11 @@ class BlockRow(Base):
     boot: Mapped[UUID] = mapped_column(Uuid)
     interval_ns: Mapped[int] = mapped_column(BigInteger)
     ticks: Mapped[int] = mapped_column(Integer)
-    offsets: Mapped[list[int]] = mapped_column(ARRAY(Integer))
+    directory: Mapped[bytes] = mapped_column(LargeBinary)
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
-    __table_args__ = (
-        ForeignKeyConstraint(
-            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="blocks_archive_fkey"
-        ),
-        ForeignKeyConstraint(["host_id", "layout_id"], ["layouts.host_id", "layouts.id"], name="blocks_layout_fkey"),
-        Index("blocks_last", "host_id", "archive_id", "layout_id", "last_ns"),
-    )
+    # No foreign keys: see docs/decisions/0009.
+    __table_args__ = (Index("blocks_last", "host_id", "archive_id", "layout_id", "last_ns"),)
 
 
 class RollupKeysRow(Base):

@@ -72,6 +72,8 @@ def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[Kno
             if need.reach is Reach.THIS:
                 found |= dict.fromkeys(_matching(known, need, one.device))
                 continue
+            if need.reach is Reach.WHOLE and one.device is not None:
+                continue
             if need not in shared:
                 shared[need] = _matching(known, need, None)
             found |= dict.fromkeys(shared[need])
@@ -79,7 +81,7 @@ def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[Kno
 
 
 def _matching(known: KnownColumns, need: Need, device: str | None) -> tuple[KnownColumn, ...]:
-    if need.reach is Reach.EVERY:
+    if need.reach in (Reach.EVERY, Reach.WHOLE):
         near = known.by_counter.get(need.counter, ())
     else:
         # A counter as it is asks for its own column, with the device among what is fixed.

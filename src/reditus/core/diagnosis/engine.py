@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 
-from reditus.core.bins import Window, summarise
+from reditus.core.bins import Window
 from reditus.core.diagnosis import (
     cores,
     disk,
@@ -27,6 +27,7 @@ from reditus.core.diagnosis.readings import Readings, WholeReadings
 from reditus.core.diagnosis.spans import Judged, put_together
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import Measure, measure_named
+from reditus.core.sheet import summarise
 from reditus.core.types import NS_PER_S
 
 Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]

@@ -60,8 +60,7 @@ def _busy(frame: Frame, device: str | None) -> Sampled:
 
 def _needs(counter: str, *directions: str) -> tuple[Need, ...]:
     fixed: list[tuple[tuple[str, str], ...]] = [((DISK_DIRECTION, direction),) for direction in directions] or [()]
-    # For a device its own columns, for the machine those of all devices: both are asked for, and are there or not.
-    return tuple(Need(counter, key, reach) for key in fixed for reach in (Reach.THIS, Reach.EVERY))
+    return tuple(Need(counter, key, reach) for key in fixed for reach in (Reach.THIS, Reach.WHOLE))
 
 
 def _measure(name: str, title: str, unit: Unit, text: str, formula: str, needs: tuple[Need, ...], derive: partial[Sampled],

@@ -53,6 +53,8 @@ class Reach(Enum):
     """The column of the device that is asked for."""
     EVERY = "every"
     """The columns of all devices."""
+    WHOLE = "whole"
+    """The columns of all devices, where the machine as a whole is asked for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +76,9 @@ class Need:
             return not rest
         by = counter_named(self.counter).device
         named = rest.pop(by, None) if by else None
-        return named is not None and not rest and (self.reach is Reach.EVERY or named == device)
+        if named is None or rest:
+            return False
+        return named == device if self.reach is Reach.THIS else self.reach is Reach.EVERY or device is None
 
 
 Derivation = Callable[[Frame, str | None], Sampled]

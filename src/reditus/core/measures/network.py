@@ -43,7 +43,7 @@ def _use(frame: Frame, device: str | None, *, direction: str) -> Sampled:
 
 
 def _needs(counter: str, direction: str) -> tuple[Need, ...]:
-    return tuple(Need(counter, ((NETWORK_DIRECTION, direction),), reach) for reach in (Reach.THIS, Reach.EVERY))
+    return tuple(Need(counter, ((NETWORK_DIRECTION, direction),), reach) for reach in (Reach.THIS, Reach.WHOLE))
 
 
 def _flow(name: str, title: str, unit: Unit, counter: str, direction: str, text: str, total: Unit) -> Measure:
@@ -113,7 +113,7 @@ def _backlog(word: str, title: str, text: str) -> Measure:
             raise UnknownCounter(counter)
         return add(frame.rate(counter, {CPU_NUMBER: each}) for each in cores)
 
-    needs = (Need(counter, (), Reach.THIS, optional=True), Need(counter, (), Reach.EVERY))
+    needs = (Need(counter, (), Reach.THIS, optional=True), Need(counter, (), Reach.WHOLE))
     return Measure(
         f"net.backlog.{word}",
         title,

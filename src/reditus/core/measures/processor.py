@@ -155,7 +155,7 @@ def time_needs(reach: Reach) -> tuple[Need, ...]:
 
 
 # The number of cores is read off the cores' own columns.
-_COUNTING = Need(TIME, ((CPU_MODE, "idle"),), Reach.EVERY, optional=True)
+_COUNTING = Need(TIME, ((CPU_MODE, "idle"),), Reach.WHOLE, optional=True)
 
 
 def _in_modes(name: str, title: str, modes: tuple[str, ...], text: str) -> Measure:

@@ -15,7 +15,18 @@ from reditus.core.counters import INTERFACE
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Sampled, Timebase
 from reditus.core.measures.disk import DISK, IO_TIME
-from reditus.core.measures.measure import Measure, Need, Per, Resource, Unit, highest, natural_key, or_zero, ratio
+from reditus.core.measures.measure import (
+    Measure,
+    Need,
+    Per,
+    Reach,
+    Resource,
+    Unit,
+    highest,
+    natural_key,
+    or_zero,
+    ratio,
+)
 from reditus.core.measures.memory import MEMORY, SWAP
 from reditus.core.measures.network import IO, NETWORK, segments_sent
 from reditus.core.measures.processor import PROCESSOR, core_count
@@ -235,7 +246,9 @@ def _needs(leading: str, *others: str) -> tuple[Need, ...]:
     found: dict[tuple[object, ...], Need] = {}
     for name in (leading, *others):
         for need in _NAMED[name].needs:
-            told = need if name == leading else replace(need, optional=True)
+            # A device's strain looks at the machine as a whole, too.
+            reach = Reach.EVERY if need.reach is Reach.WHOLE else need.reach
+            told = replace(need, reach=reach, optional=need.optional or name != leading)
             key = (told.counter, told.fixed, told.reach)
             if key not in found or found[key].optional:
                 found[key] = told
