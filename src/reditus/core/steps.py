@@ -57,6 +57,13 @@ class Steps:
         out._steps = out._values = None
         return out
 
+    def alone(self) -> "Steps":
+        """The same, for somebody else: what is worked out of the one is not kept with the other."""
+        out = Steps.__new__(Steps)
+        out.first, out._last, out._least, out._length = self.first, self._last, self._least, self._length
+        out._steps, out._source, out._values = self._steps, self._source, None
+        return out
+
     @classmethod
     def joined(cls, parts: Sequence["Steps"]) -> "Steps":
         """One after the other."""

@@ -75,7 +75,7 @@ def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
 
 def read(reader: Reader, wanted: Sequence[Wanted], window: Window | None) -> tuple[Frame, list[Read]]:
     """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
-    frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window)
+    frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window, again=True)
     return frame, [_derived(reader, frame, one) for one in wanted]
 
 

@@ -1,9 +1,8 @@
 """Read columns out of blocks: only their bytes leave the database, those of neighbours in one go."""
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
-from itertools import groupby, pairwise
-from typing import Any
+from collections.abc import Callable, Mapping, Sequence, Set
+from itertools import pairwise
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import numpy as np
@@ -11,12 +10,13 @@ from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
 from reditus.core.blocks import CLOCKS
-from reditus.core.column_codec import decode_column, decode_steps, decode_wall
+from reditus.core.column_codec import WORD, decode_column, decode_steps, decode_wall
 from reditus.core.frame import Piece
 from reditus.core.layout import Column
 from reditus.core.types import IntArray
 from reditus.store.directories import entries_in
 from reditus.store.driver import binary_rows
+from reditus.store.kept import KEPT_FROM_TICKS, Decoded, KeptBlocks, Written
 from reditus.store.records import KnownColumn
 
 SEEN_BEFORE_INTERVALS = 2
@@ -24,25 +24,51 @@ SEEN_BEFORE_INTERVALS = 2
 BRIDGED = 4
 """Columns not asked for that are fetched along with their neighbours: another cut costs more than a few small columns."""
 
+# The hidden column tells which transaction wrote the block as it is.
+_HEADS = """
+select b.archive_id, b.layout_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks
+from blocks b
+where b.host_id = %(host)s and b.archive_id = any(%(archives)s) and b.layout_id = any(%(layouts)s::int[])
+  {window}
+order by b.layout_id, b.archive_id, b.first_ns
+"""
+_WINDOW = "and b.first_ns <= %(end)s and b.last_ns >= %(start)s - %(before)s * b.interval_ns"
 # One row a run: some neighbouring columns of one block. Positions are those of chunks, the two clocks first.
 _RUNS = """
-select b.layout_id, b.archive_id, b.first_ns, b.boot, b.interval_ns, b.ticks, w.front, w.back - w.front + 2,
+select w.block, w.front, w.back - w.front + 2,
        substring(b.directory from get_byte(b.directory, 0) * w.front + 2
                  for get_byte(b.directory, 0) * (w.back - w.front + 2)),
        substring(b.data from offset_at(b.directory, w.front) + 1
                  for offset_at(b.directory, w.back + 1) - offset_at(b.directory, w.front))
-from blocks b join unnest(%(layouts)s::int[], %(fronts)s::int[], %(backs)s::int[]) as w(layout_id, front, back)
-     on b.layout_id = w.layout_id
-where b.host_id = %(host)s and b.archive_id = any(%(archives)s) and b.layout_id = any(%(every)s::int[])
-  {window}
-order by b.layout_id, b.archive_id, b.first_ns, w.front
+from unnest(%(blocks)s::int[], %(archives)s::uuid[], %(layouts)s::int[], %(firsts_ns)s::bigint[],
+            %(fronts)s::int[], %(backs)s::int[]) as w(block, archive_id, layout_id, first_ns, front, back)
+join blocks b on b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+             and b.first_ns = w.first_ns
 """
-_WINDOW = "and b.first_ns <= %(end)s and b.last_ns >= %(start)s - %(before)s * b.interval_ns"
 
 
-@dataclass(frozen=True, slots=True)
-class _Run:
-    layout: int
+class _Head(NamedTuple):
+    """A block without its data."""
+
+    written: Written
+    boot: bytes
+    interval_ns: int
+    ticks: int
+
+
+class _Asked(NamedTuple):
+    """A block, and what has to be fetched of it."""
+
+    head: _Head
+    before: Decoded | None
+    """What is kept of it."""
+    missing: frozenset[int]
+    """The places of the chunks that are not, the clocks among them where nothing is."""
+
+
+class _Run(NamedTuple):
+    """Neighbouring chunks, from the first to the last."""
+
     front: int
     back: int
 
@@ -54,75 +80,104 @@ def read_pieces(
     columns: Sequence[KnownColumn],
     window: Window | None,
     check: Callable[[], None],
+    kept: KeptBlocks | None,
 ) -> dict[UUID, list[Piece]]:
-    """By archive one piece a block, cut to the window and the ticks just before it (None: all there is)."""
-    runs = _runs(columns)
-    values = {
-        "host": host,
-        "archives": list(archives),
-        "layouts": [run.layout for run in runs],
-        "fronts": [run.front for run in runs],
-        "backs": [run.back for run in runs],
-        "every": sorted({run.layout for run in runs}),
-    }
-    if window is not None:
-        values |= {"start": window.start_ns, "end": window.end_ns, "before": SEEN_BEFORE_INTERVALS}
-    statement = _RUNS.format(window="" if window is None else _WINDOW)
-    rows = binary_rows(session, statement, values)
+    """By archive one piece a block, cut to the window and the ticks just before it (None: all there is).
+
+    What is kept of blocks is not fetched, and what is fetched is kept.
+    """
+    wanted: dict[int, dict[int, Column]] = {}
+    groups: dict[int, str] = {}
+    for known in columns:
+        wanted.setdefault(known.layout_id, {})[known.position + CLOCKS] = known.column
+        groups[known.layout_id] = known.group
+    heads = _heads(session, host, archives, list(wanted), window)
+    if kept is not None:
+        size_bytes = WORD * sum(head.ticks * (CLOCKS + len(wanted[head.written.layout])) for head in heads)
+        if size_bytes > kept.most_bytes // 2:  # it would drive out all else, and itself
+            kept = None
+    asked = [_asked(head, wanted[head.written.layout].keys(), kept) for head in heads]
+    chunks = _chunks(session, host, asked)
     out: dict[UUID, list[Piece]] = {}
-    for archive, piece in _pieces(rows, columns, window):
+    for at, one in enumerate(asked):
         check()
-        out.setdefault(archive, []).append(piece)
+        decoded = _decoded(one, chunks.get(at, {}))
+        head = one.head
+        if kept is not None and one.missing and head.ticks >= KEPT_FROM_TICKS:
+            kept.keep(head.written, decoded)
+        if one.before is not None:
+            decoded.decode(wanted[head.written.layout].keys() - one.missing)
+        inside = _inside(decoded.wall_ns, head.interval_ns, window)
+        own = wanted[head.written.layout].items()
+        piece = Piece(
+            group=groups[head.written.layout],
+            boot=head.boot,
+            interval_ns=head.interval_ns,
+            wall_ns=decoded.wall_ns[inside],
+            monotonic_ns=decoded.monotonic_ns[inside],
+            columns={column: decoded.columns[place].alone()[inside] for place, column in own},
+        )
+        out.setdefault(head.written.archive, []).append(piece)
     return out
 
 
-def _runs(columns: Sequence[KnownColumn]) -> list[_Run]:
-    """The chunks of the columns and of their layouts' clocks, neighbours together."""
-    wanted: dict[int, set[int]] = {}
-    for known in columns:
-        wanted.setdefault(known.layout_id, set(range(CLOCKS))).add(known.position + CLOCKS)
-    runs = []
-    for layout, places in wanted.items():
-        front = back = 0
-        for place in sorted(places):
-            if place - back > BRIDGED:
-                runs.append(_Run(layout, front, back))
-                front = place
-            back = place
-        runs.append(_Run(layout, front, back))
+def _heads(
+    session: Session, host: UUID, archives: Sequence[UUID], layouts: Sequence[int], window: Window | None
+) -> list[_Head]:
+    values: dict[str, Any] = {"host": host, "archives": list(archives), "layouts": layouts}
+    if window is not None:
+        values |= {"start": window.start_ns, "end": window.end_ns, "before": SEEN_BEFORE_INTERVALS}
+    rows = binary_rows(session, _HEADS.format(window="" if window is None else _WINDOW), values)
+    return [_Head(Written(*row[:4]), row[4].bytes, row[5], row[6]) for row in rows]
+
+
+def _asked(head: _Head, places: Set[int], kept: KeptBlocks | None) -> _Asked:
+    before = kept.get(head.written) if kept is not None and head.ticks >= KEPT_FROM_TICKS else None
+    if before is None:
+        return _Asked(head, None, frozenset((*range(CLOCKS), *places)))
+    return _Asked(head, before, frozenset(places - before.columns.keys()))
+
+
+def _chunks(session: Session, host: UUID, asked: Sequence[_Asked]) -> dict[int, dict[int, bytes]]:
+    """By the blocks' numbers the chunks that are missing, by their places."""
+    runs_of: dict[frozenset[int], list[_Run]] = {}
+    keys: list[tuple[int, UUID, int, int, int, int]] = []
+    for at, one in enumerate(asked):
+        if one.missing not in runs_of:
+            runs_of[one.missing] = _runs(one.missing)
+        written = one.head.written
+        keys += [(at, written.archive, written.layout, written.first_ns, *run) for run in runs_of[one.missing]]
+    if not keys:
+        return {}
+    names = ("blocks", "archives", "layouts", "firsts_ns", "fronts", "backs")
+    values = {name: list(column) for name, column in zip(names, zip(*keys, strict=True), strict=True)}
+    out: dict[int, dict[int, bytes]] = {}
+    for block, front, count, directory, data in binary_rows(session, _RUNS, {"host": host, **values}):
+        offsets = entries_in(directory, count)
+        found = out.setdefault(block, {})
+        for place, (begin, end) in enumerate(pairwise(offsets), front):
+            found[place] = data[begin - offsets[0] : end - offsets[0]]
+    return out
+
+
+def _runs(places: Set[int]) -> list[_Run]:
+    """The places, neighbours together."""
+    runs: list[_Run] = []
+    for place in sorted(places):
+        if runs and place - runs[-1].back <= BRIDGED:
+            runs[-1] = _Run(runs[-1].front, place)
+        else:
+            runs.append(_Run(place, place))
     return runs
 
 
-def _pieces(
-    rows: Sequence[tuple[Any, ...]], columns: Sequence[KnownColumn], window: Window | None
-) -> Iterator[tuple[UUID, Piece]]:
-    by_layout: dict[int, list[tuple[int, Column]]] = {}
-    groups = {known.layout_id: known.group for known in columns}
-    for known in columns:
-        by_layout.setdefault(known.layout_id, []).append((known.position + CLOCKS, known.column))
-    for (layout, archive, _), block in groupby(rows, key=lambda row: row[:3]):
-        runs = list(block)
-        boot, interval_ns, ticks = runs[0][3:6]
-        chunks = {
-            place: data[begin - offsets[0] : end - offsets[0]]
-            for *_, front, count, directory, data in runs
-            for offsets in [entries_in(directory, count)]
-            for place, (begin, end) in enumerate(pairwise(offsets), front)
-        }
-        monotonic_ns = decode_column(chunks[1], ticks)
-        wall_ns = decode_wall(chunks[0], monotonic_ns)
-        inside = _inside(wall_ns, interval_ns, window)
-        yield (
-            archive,
-            Piece(
-                group=groups[layout],
-                boot=boot.bytes,
-                interval_ns=interval_ns,
-                wall_ns=wall_ns[inside],
-                monotonic_ns=monotonic_ns[inside],
-                columns={column: decode_steps(chunks[place], ticks)[inside] for place, column in by_layout[layout]},
-            ),
-        )
+def _decoded(asked: _Asked, chunks: Mapping[int, bytes]) -> Decoded:
+    ticks = asked.head.ticks
+    columns = {place: decode_steps(chunks[place], ticks) for place in asked.missing if place >= CLOCKS}
+    if asked.before is not None:
+        return asked.before.with_others(columns)
+    monotonic_ns = decode_column(chunks[1], ticks)
+    return Decoded(decode_wall(chunks[0], monotonic_ns), monotonic_ns, columns)
 
 
 def _inside(wall_ns: IntArray, interval_ns: int, window: Window | None) -> slice:

@@ -22,6 +22,7 @@ from reditus.store import statements
 from reditus.store.chunks import read_pieces
 from reditus.store.driver import binary_rows
 from reditus.store.errors import UnknownArchive
+from reditus.store.kept import KeptBlocks
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.records import KnownColumn
 from reditus.store.tables import BlockRow, MarkerRow
@@ -68,7 +69,12 @@ class Reader:
     """One reading, in one transaction: everything it returns is of the same instant."""
 
     def __init__(
-        self, session: Session, memory: ColumnMemory, timeline: UUID, check: Callable[[], None] = lambda: None
+        self,
+        session: Session,
+        memory: ColumnMemory,
+        timeline: UUID,
+        check: Callable[[], None] = lambda: None,
+        kept: KeptBlocks | None = None,
     ) -> None:
         """Raise UnknownArchive where the id is neither an archive's nor a host's."""
         self.session = session
@@ -76,6 +82,7 @@ class Reader:
         self.check = check
         """Called between parts of the work; raises Cancelled once nobody waits for it."""
         self._memory = memory
+        self._kept = kept
 
     @cached_property
     def known(self) -> KnownColumns:
@@ -95,11 +102,14 @@ class Reader:
         """What a plain statement finds, in the driver's binary form: as text every byte would come as two."""
         return binary_rows(self.session, statement, values)
 
-    def frame(self, columns: Sequence[KnownColumn], window: Window | None) -> Frame:
-        """Some columns over a window (None: all of it), with the tick before it."""
+    def frame(self, columns: Sequence[KnownColumn], window: Window | None, *, again: bool = False) -> Frame:
+        """Some columns over a window (None: all of it), with the tick before it. `again` says that the same is likely to be
+        asked for soon.
+        """
         if not columns:
             return Frame([], self.scope.facts)
-        pieces = read_pieces(self.session, self.scope.host, self.scope.archives, columns, window, self.check)
+        kept = self._kept if again else None
+        pieces = read_pieces(self.session, self.scope.host, self.scope.archives, columns, window, self.check, kept)
         in_order = joined([pieces.get(archive, []) for archive in self.scope.archives])
         return Frame(assemble(in_order, self.check), self.scope.facts)
 

@@ -22,6 +22,7 @@ from reditus.store.appending import Appender
 from reditus.store.driver import look_before_use, plan_once
 from reditus.store.errors import BlockClash, StoreFull, UnknownArchive, away_as_error
 from reditus.store.hosts import host_of
+from reditus.store.kept import KEPT_BYTES, KeptBlocks
 from reditus.store.known import ColumnMemory
 from reditus.store.life import UNDO_S, remove_deleted
 from reditus.store.migrations import migrate
@@ -39,7 +40,8 @@ CONNECT_TIMEOUT_S = 5
 class Store:
     """One database. Every method raises StoreAway while it cannot be reached."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, *, kept_bytes: int = KEPT_BYTES) -> None:
+        """`kept_bytes`: so much of what is read for pictures is kept in memory at the most."""
         connecting = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}}
         self._engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
         look_before_use(self._engine)
@@ -48,6 +50,7 @@ class Store:
         for engine in (self._engine, self._append_engine):
             plan_once(engine)
         self._memory = ColumnMemory()
+        self._kept = KeptBlocks(kept_bytes)
         self.full: str | None = None
         """Why nothing can be written, where the database's disk was full at the last try."""
         self._appender = Appender(
@@ -147,7 +150,7 @@ class Store:
         with self._session() as session:
             # Several statements that have to tell of the same instant, while sealing and removal go on.
             session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
-            yield Reader(session, self._memory, timeline, check)
+            yield Reader(session, self._memory, timeline, check, self._kept)
 
     def seal(self, *, only_grown: bool = False, undo_s: float = UNDO_S) -> int:
         """Merge small blocks into big ones, archive by archive, each in its own transaction, let rollups grow, and remove

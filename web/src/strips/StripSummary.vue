@@ -94,6 +94,7 @@ const approximate = (row: Row): boolean =>
 <template>
   <div
     class="overflow-hidden px-3 py-1 text-2xs leading-[12px]"
+    role="group"
     :aria-label="`${plan.title}, ${since ? 'since the mark' : 'this window'} in figures`"
   >
     <p class="flex h-3 justify-between gap-1 text-soft">
