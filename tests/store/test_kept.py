@@ -8,7 +8,7 @@ from reditus.core.bins import Window
 from reditus.core.steps import Steps
 from reditus.core.types import NS_PER_S
 from reditus.store import chunks
-from reditus.store.kept import KEPT_FROM_TICKS, Decoded, KeptBlocks, Written
+from reditus.store.kept import Decoded, KeptBlocks, Written
 from reditus.store.life import trim
 
 HOUR = 3_600
@@ -91,7 +91,7 @@ def a_written(number=1):
     return Written(ARCHIVE, 1, number, b"1")
 
 
-def decoded(places, ticks=KEPT_FROM_TICKS):
+def decoded(places, ticks=600):
     clock = np.arange(ticks)
     return Decoded(clock, clock, {place: Steps(place, np.ones(ticks - 1, dtype=np.int64)) for place in places})
 

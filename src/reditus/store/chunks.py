@@ -16,7 +16,7 @@ from reditus.core.layout import Column
 from reditus.core.types import IntArray
 from reditus.store.directories import entries_in
 from reditus.store.driver import binary_rows
-from reditus.store.kept import KEPT_FROM_TICKS, Decoded, KeptBlocks, Written
+from reditus.store.kept import Decoded, KeptBlocks, Written
 from reditus.store.records import KnownColumn
 
 SEEN_BEFORE_INTERVALS = 2
@@ -103,7 +103,7 @@ def read_pieces(
         check()
         decoded = _decoded(one, chunks.get(at, {}))
         head = one.head
-        if kept is not None and one.missing and head.ticks >= KEPT_FROM_TICKS:
+        if kept is not None and one.missing:
             kept.keep(head.written, decoded)
         if one.before is not None:
             decoded.decode(wanted[head.written.layout].keys() - one.missing)
@@ -132,7 +132,7 @@ def _heads(
 
 
 def _asked(head: _Head, places: Set[int], kept: KeptBlocks | None) -> _Asked:
-    before = kept.get(head.written) if kept is not None and head.ticks >= KEPT_FROM_TICKS else None
+    before = kept.get(head.written) if kept is not None else None
     if before is None:
         return _Asked(head, None, frozenset((*range(CLOCKS), *places)))
     return _Asked(head, before, frozenset(places - before.columns.keys()))

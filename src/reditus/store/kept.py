@@ -14,10 +14,10 @@ from uuid import UUID
 from reditus.core.steps import Steps
 from reditus.core.types import IntArray
 
-KEPT_BYTES = 64 << 20
-"""A day of two measures for each of forty strips at a second's ticks."""
-KEPT_FROM_TICKS = 256
-"""Smaller blocks are soon merged."""
+KEPT_BYTES = 128 << 20
+"""A day of eighty series, of a tick a second."""
+COLUMN_BYTES = 400
+"""What a column takes beside its numbers (measured), which of a small block is most of it."""
 
 
 class Written(NamedTuple):
@@ -51,7 +51,7 @@ class Decoded:
     @property
     def size_bytes(self) -> int:
         """When all of it is decoded."""
-        return self.wall_ns.nbytes * (2 + len(self.columns))
+        return (self.wall_ns.nbytes + COLUMN_BYTES) * (2 + len(self.columns))
 
 
 class KeptBlocks:
