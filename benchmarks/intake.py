@@ -29,7 +29,8 @@ from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.layout import Layout
 from reditus.core.types import NS_PER_S
 from reditus.server.settings import Settings
-from reditus.store import HostInfo, Store
+from reditus.store import HostInfo
+from reditus.store.store import Store
 
 COUNTERS = 400
 GROUPS = 8

@@ -23,7 +23,7 @@ from reditus.exchange.made_up import MadeUp
 from reditus.server.diagnosing import SpanMemory, judged_timeline
 from reditus.server.settings import Settings
 from reditus.simulator.large import large_host
-from reditus.store import Store
+from reditus.store.store import Store
 from reditus.store.wanted import Wanted, needed_columns
 
 DAY_NS = 86_400 * NS_PER_S

@@ -28,7 +28,7 @@ from reditus.server.memory import keep_what_is_freed
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 from reditus.simulator.large import large_host
-from reditus.store import Store
+from reditus.store.store import Store
 from reditus.store.wanted import needed_columns
 
 DAY_NS = 86_400 * NS_PER_S

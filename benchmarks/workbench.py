@@ -20,7 +20,7 @@ from reditus.exchange.made_up import MadeUp
 from reditus.server.settings import Settings
 from reditus.simulator.fernhold import ARCHIVES
 from reditus.simulator.large import large_host
-from reditus.store import Store
+from reditus.store.store import Store
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage"]
 TWELVE = "cores;stall-cpu;memory;swap;disk;network;stall-io;queue;load;waiting;busy;switches"

@@ -13,8 +13,8 @@ from sqlalchemy.engine import make_url
 from databases import new_database
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
-from reditus.store import Store
 from reditus.store.cluster import Cluster
+from reditus.store.store import Store
 
 # No test is timed: on a busy machine an example may take as long as it takes.
 hypothesis_settings.register_profile("reditus", deadline=None)

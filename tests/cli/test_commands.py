@@ -171,3 +171,10 @@ def test_a_closed_checkout_keeps_its_data_elsewhere(tmp_path, monkeypatch, capsy
     folder = prepare_data_folder(settings)
     assert folder.parent == tmp_path / "system"
     assert "closed to the database's user" in capsys.readouterr().err.replace("\n", " ")
+
+
+def test_no_command_waits_for_what_only_the_server_needs():
+    """SciPy, SQLAlchemy and FastAPI together take two seconds to import."""
+    asked = "import sys, reditus.cli.commands; print({'scipy', 'sqlalchemy', 'psycopg', 'fastapi'} & set(sys.modules))"
+    told = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
+    assert told.stdout.strip() == "set()"

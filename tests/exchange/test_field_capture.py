@@ -1,6 +1,7 @@
 """Field captures: the same counters as recorded, and whatever is broken is told by line."""
 
 import gzip
+import re
 import shutil
 import subprocess
 
@@ -181,6 +182,13 @@ def test_no_damage_makes_it_raise(tmp_path_factory, data):
     list(capture.recording.blocks())
     if capture.recording.ticks > 1:
         diagnose(capture.recording.frame(), capture.recording.window())
+
+
+def test_a_capture_that_tells_only_of_all_cores_together_is_judged(read):
+    without = [line for line in GOOD.splitlines(keepends=True) if not re.match(r"cpu\d", line)]
+    capture = read("".join(without))
+    told = diagnose(capture.recording.frame(), capture.recording.window())
+    assert not told.findings
 
 
 SHELLS = [shell for shell in (["dash"], ["busybox", "sh"], ["sh"]) if shutil.which(shell[0])]

@@ -30,8 +30,9 @@ from reditus.core.types import NS_PER_S
 from reditus.server.reading import read
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
-from reditus.store import Store, rollups
+from reditus.store import rollups
 from reditus.store.directories import directory_in
+from reditus.store.store import Store
 from reditus.store.wanted import Wanted
 
 BEGIN_NS = 1_794_474_000 * NS_PER_S

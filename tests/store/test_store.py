@@ -9,9 +9,10 @@ from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import cpu_time
 from reditus.core.types import NS_PER_S
-from reditus.store import BlockClash, HostInfo, Store, StoreAway, UnknownArchive, UnknownLayout
+from reditus.store import BlockClash, HostInfo, StoreAway, UnknownArchive, UnknownLayout
 from reditus.store.directories import directory_in
 from reditus.store.migrations import configuration
+from reditus.store.store import Store
 from reditus.store.tables import Base
 
 OTHER = ARCHIVE.__class__(int=77)

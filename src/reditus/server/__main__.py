@@ -13,7 +13,7 @@ import uvicorn
 from reditus.server.app import create_app
 from reditus.server.memory import keep_what_is_freed
 from reditus.server.settings import Settings
-from reditus.store import Store
+from reditus.store.store import Store
 
 
 def main() -> int:

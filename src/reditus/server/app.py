@@ -23,8 +23,9 @@ from reditus.server.guard import Guard
 from reditus.server.routers import ROUTERS
 from reditus.server.schemas import ProblemOut
 from reditus.server.settings import Settings
-from reditus.store import Store, StoreAway
+from reditus.store import StoreAway
 from reditus.store.plans import expire
+from reditus.store.store import Store
 
 log = structlog.get_logger()
 

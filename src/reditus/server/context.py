@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 
 from reditus.server.bell import Bell
 from reditus.server.diagnosing import SpanMemory
-from reditus.store import Store
+from reditus.store.store import Store
 
 
 @dataclass(frozen=True, slots=True)

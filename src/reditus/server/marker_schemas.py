@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field, StringConstraints
 from reditus.core.markers import MAX_IDENT, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
 from reditus.server.schemas import Name, Out
 from reditus.server.times import BadTime, parse_time, to_ms
-from reditus.store.markers import Found
+from reditus.store.records import Found
 
 MOST_AT_ONCE = 5_000
 Severity = Literal["emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug"]

@@ -4,7 +4,7 @@ import json
 
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
-from reditus.store import Store
+from reditus.store.store import Store
 
 
 def contract() -> str:

@@ -4,8 +4,8 @@ from collections.abc import Hashable, Sequence
 from zlib import crc32
 
 import numpy as np
-from scipy.signal import lfilter
 
+from reditus.core.filters import damped
 from reditus.core.types import FloatArray, IntArray
 
 # A sum a hair below a whole number is that number.
@@ -60,7 +60,7 @@ class Wander:
 
     def __call__(self, ticks: int) -> FloatArray:
         steps = self._rng.normal(0.0, self._spread, ticks)
-        noise, self._state = lfilter([1.0], [1.0, -self._kept], steps, zi=self._state)
+        noise, self._state = damped(steps, self._kept, gain=1.0, state=self._state)
         kept: FloatArray = np.maximum(1.0 + noise, 0.05)
         return kept
 

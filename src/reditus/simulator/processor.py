@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import lfilter
 
+from reditus.core.filters import damped
 from reditus.core.kernel_columns import (
     CPU_MODES,
     TICKS_PER_S,
@@ -207,8 +207,8 @@ class Processor:
         for span, minutes in (("1m", 1), ("5m", 5), ("15m", 15)):
             kept = np.exp(-self._scenario.interval_s / (60.0 * minutes))
             state = self._state.get(span, tasks[:1] * kept)
-            damped, self._state[span] = lfilter([1 - kept], [1.0, -kept], tasks, zi=state)
-            out[load_average(span)] = np.round(damped * 100).astype(np.int64)
+            load, self._state[span] = damped(tasks, kept, gain=1 - kept, state=state)
+            out[load_average(span)] = np.round(load * 100).astype(np.int64)
         out[kernel_column("system.process.count")] = np.round(320 + running.runnable * 3).astype(np.int64)
         return out
 

@@ -13,7 +13,6 @@ from reditus.store.errors import (
     UnknownRecorder,
 )
 from reditus.store.records import ArchiveInfo, HostInfo, Stored
-from reditus.store.store import Store
 
 __all__ = [
     "ArchiveInfo",
@@ -22,7 +21,6 @@ __all__ = [
     "HostInfo",
     "NothingThere",
     "PlanInUse",
-    "Store",
     "StoreAway",
     "StoreError",
     "Stored",

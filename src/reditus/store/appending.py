@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 
 from reditus.core.batches import Batch
 from reditus.store.appends import Append, Known, Part, stored_of
-from reditus.store.errors import StoreAway, StoreError, StoreFull, away_as_error
+from reditus.store.away import away_as_error
+from reditus.store.errors import StoreAway, StoreError, StoreFull
 from reditus.store.merging import Merging
 from reditus.store.quick import Quick
 from reditus.store.records import Stored

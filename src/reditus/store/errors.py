@@ -13,17 +13,8 @@ StoreError
 └── UnknownRecorder(LookupError)
 """
 
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from uuid import UUID
-
-import psycopg
-from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
-from sqlalchemy.exc import TimeoutError as PoolTimeout
-
-DISK_FULL = "53100"
-"""SQLSTATE of a full disk (PostgreSQL's manual, appendix A)."""
-NO_SPACE = "No space left on device"
 
 
 class StoreError(Exception):
@@ -84,28 +75,3 @@ class PlanInUse(StoreError, ValueError):
 class UnknownRecorder(StoreError, LookupError):
     def __init__(self, recorder: UUID) -> None:
         super().__init__(f"no recorder {recorder} has reported here; GET /api/recorders lists those that did")
-
-
-@contextmanager
-def away_as_error() -> Iterator[None]:
-    """Turn the driver's many ways of losing the database into StoreAway, and a full disk into StoreFull."""
-    try:
-        yield
-    except (OperationalError, InterfaceError, PoolTimeout, psycopg.OperationalError, psycopg.InterfaceError) as why:
-        if _is_full(why):
-            raise StoreFull(f"the disk of the database is full: {_first_line(why)}") from why
-        raise StoreAway(f"the database cannot be reached: {_first_line(why)}") from why
-    except DBAPIError as why:
-        if why.connection_invalidated:
-            raise StoreAway(f"the database went away: {_first_line(why)}") from why
-        raise
-
-
-def _is_full(why: Exception) -> bool:
-    origin = getattr(why, "orig", None) or why
-    return getattr(origin, "sqlstate", None) == DISK_FULL or NO_SPACE in str(origin)
-
-
-def _first_line(why: Exception) -> str:
-    origin = getattr(why, "orig", None) or why
-    return next(iter(str(origin).strip().splitlines()), "no reason given")

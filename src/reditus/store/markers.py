@@ -1,7 +1,6 @@
 """Markers in the database."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from uuid import UUID
 
 from sqlalchemy import func, or_, select
@@ -12,14 +11,8 @@ from reditus.core.bins import Window
 from reditus.core.markers import SEVERITIES, Marker
 from reditus.store.errors import UnknownArchive
 from reditus.store.reader import archive_at, scope_of
+from reditus.store.records import Found
 from reditus.store.tables import MarkerRow
-
-
-@dataclass(frozen=True, slots=True)
-class Found:
-    markers: list[Marker]
-    """The worst ones where there are more than asked for, in the order of time."""
-    total: int
 
 
 def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequence[Marker]) -> None:

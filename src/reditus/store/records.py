@@ -2,10 +2,12 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 from uuid import UUID
 
 from reditus.core.facts import HostFacts
 from reditus.core.layout import Column
+from reditus.core.markers import Marker
 from reditus.core.types import NS_PER_S
 
 
@@ -102,3 +104,37 @@ def _seen_ns(archives: Sequence[ArchiveInfo]) -> int:
         seen_ns += max(one.last_ns - begin_ns, 0) * one.coverage
         reached_ns = max(reached_ns, one.last_ns)
     return round(seen_ns)
+
+
+VerdictState = Literal["open", "confirmed", "dismissed"]
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What somebody made of a finding: confirmed, dismissed with a reason, or remarked upon. `state` is open where there is a remark only."""
+
+    kind: str
+    device: str | None
+    start_ns: int
+    end_ns: int
+    state: VerdictState
+    remark: str
+    told_ns: int
+
+    def is_of(self, kind: str, device: str | None, start_ns: int, end_ns: int) -> bool:
+        """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged anew: they
+        are the same if they share more than half of the shorter one.
+        """
+        if (self.kind, self.device) != (kind, device):
+            return False
+        shared_ns = min(self.end_ns, end_ns) - max(self.start_ns, start_ns)
+        return 2 * shared_ns > min(self.end_ns - self.start_ns, end_ns - start_ns)
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """Markers of a window."""
+
+    markers: list[Marker]
+    """The worst ones where there are more than asked for, in the order of time."""
+    total: int

@@ -19,8 +19,9 @@ from reditus.core.layout import Layout
 from reditus.core.markers import Markers
 from reditus.store import statements
 from reditus.store.appending import Appender
+from reditus.store.away import away_as_error
 from reditus.store.driver import look_before_use, plan_once
-from reditus.store.errors import BlockClash, StoreFull, UnknownArchive, away_as_error
+from reditus.store.errors import BlockClash, StoreFull, UnknownArchive
 from reditus.store.hosts import host_of
 from reditus.store.kept import KEPT_BYTES, KeptBlocks
 from reditus.store.known import ColumnMemory

@@ -1,7 +1,5 @@
 """What people made of findings: confirmed, dismissed with a reason, or remarked upon."""
 
-from dataclasses import dataclass
-from typing import Literal
 from uuid import UUID
 
 from sqlalchemy import delete, select
@@ -9,31 +7,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from reditus.store.reader import scope_of
+from reditus.store.records import Verdict, VerdictState
 from reditus.store.tables import VerdictRow
-
-State = Literal["open", "confirmed", "dismissed"]
-
-
-@dataclass(frozen=True, slots=True)
-class Verdict:
-    """`state` is open where there is a remark only."""
-
-    kind: str
-    device: str | None
-    start_ns: int
-    end_ns: int
-    state: State
-    remark: str
-    told_ns: int
-
-    def is_of(self, kind: str, device: str | None, start_ns: int, end_ns: int) -> bool:
-        """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged anew: they
-        are the same if they share more than half of the shorter one.
-        """
-        if (self.kind, self.device) != (kind, device):
-            return False
-        shared_ns = min(self.end_ns, end_ns) - max(self.start_ns, start_ns)
-        return 2 * shared_ns > min(self.end_ns - self.start_ns, end_ns - start_ns)
 
 
 def verdicts_of(session: Session, host_id: UUID) -> list[Verdict]:
@@ -67,5 +42,7 @@ def tell_verdict(session: Session, archive: UUID, told: Verdict) -> None:
 
 
 def _verdict(row: VerdictRow) -> Verdict:
-    state: State = "confirmed" if row.state == "confirmed" else "dismissed" if row.state == "dismissed" else "open"
+    state: VerdictState = (
+        "confirmed" if row.state == "confirmed" else "dismissed" if row.state == "dismissed" else "open"
+    )
     return Verdict(row.finding_kind, row.device or None, row.start_ns, row.end_ns, state, row.remark, row.told_ns)

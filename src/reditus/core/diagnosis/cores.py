@@ -12,6 +12,7 @@ from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
+from reditus.core.frame import Timebase
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import natural_key
 from reditus.core.measures.processor import THROTTLED_PERIODS, TIME, core_count, quotas
@@ -112,6 +113,12 @@ class _Cores:
     """Share that answering devices took, a row a core."""
 
 
+def _rows(readings: Readings, timebase: Timebase, measure: str, names: Sequence[str]) -> FloatArray:
+    """A measure of each core, a row a core; none where the kernel's text held only the sum of all."""
+    rows = [known(readings.on(timebase, measure, name), len(timebase)) for name in names]
+    return np.array(rows).reshape(len(names), len(timebase))
+
+
 def judge_cores(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
@@ -120,7 +127,7 @@ def judge_cores(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
     names = sorted(readings.frame.values_of(TIME, CPU_NUMBER), key=natural_key)
 
     def rows(measure: str) -> FloatArray:
-        return np.array([known(readings.on(busy.timebase, measure, name), len(busy)) for name in names])
+        return _rows(readings, busy.timebase, measure, names)
 
     seen = _Cores(
         bench, core_count(readings.frame), names, np.nan_to_num(busy.values), readings.on(busy.timebase, "stall.cpu.some"),
@@ -244,9 +251,7 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
         else None
     )
     # A core that the hypervisor took is not idle either.
-    stolen = np.array(
-        [known(readings.on(bench.timebase, "cpu.steal", name), len(seen.busy)) for name in seen.names]
-    ).reshape(len(seen.names), len(seen.busy))
+    stolen = _rows(readings, bench.timebase, "cpu.steal", seen.names)
     taken = seen.each + stolen
     idle = (seen.busy + stolen.sum(axis=0)) / seen.count < rules.quota_busy_most
     held: list[Held] = []

@@ -7,7 +7,6 @@ sent again is. Virtual links that tell no speed are not judged by it.
 from dataclasses import replace
 
 import numpy as np
-from scipy.ndimage import median_filter
 
 from reditus.core.counters import INTERFACE
 from reditus.core.diagnosis.building import Bench, Held
@@ -16,6 +15,7 @@ from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
+from reditus.core.filters import running_median
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import natural_key
 from reditus.core.measures.network import IO, segments_sent
@@ -93,7 +93,7 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
         return []
     bench = Bench(rate.timebase, rules, Resource.NETWORK, name)
     values = np.nan_to_num(rate.values)
-    steady = median_filter(values, size=5, mode="nearest")
+    steady = running_median(values, 5)
     top = float(steady.max())
     if top < rules.plateau_bytes_per_s or np.mean(steady < rules.plateau_below * top) < rules.plateau_elsewhere:
         return []

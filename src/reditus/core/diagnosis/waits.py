@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import lfilter
 
 from reditus.core.diagnosis.building import Bench, Held, known, lasting
 from reditus.core.diagnosis.disk import judge_disks, risen_waits
@@ -18,6 +17,7 @@ from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.readings import Readings
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
+from reditus.core.filters import damped
 from reditus.core.measures import Resource
 from reditus.core.measures.processor import core_count
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray
@@ -327,5 +327,4 @@ def _damped(values: FloatArray, seen: _Waits) -> FloatArray:
     """As the one-minute load sees it: each second forgets a sixtieth of what was."""
     step_s = float(np.median(seen.bench.timebase.interval_ns)) / NS_PER_S
     kept = float(np.exp(-step_s / LOAD_S))
-    damped: FloatArray = lfilter([1.0 - kept], [1.0, -kept], values, zi=values[:1] * kept)[0]
-    return damped
+    return damped(values, kept, gain=1.0 - kept, state=values[:1] * kept)[0]

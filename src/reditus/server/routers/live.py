@@ -9,7 +9,7 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from reditus.server.context import ContextDep
 from reditus.server.times import to_ms
-from reditus.store import Store
+from reditus.store.store import Store
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["live"])
 
