@@ -92,6 +92,18 @@ def test_what_the_database_will_not_have_harms_nobody_else(crowd):
     assert counts(crowd) == {good: 6}
 
 
+def test_where_batches_cannot_be_told_apart_nobody_waits_for_ever(crowd, monkeypatch):
+    def broken(_):
+        raise RuntimeError("of no use")
+
+    monkeypatch.setattr(crowd._appender._known, "parts", broken)
+    asked = [crowd.submit(archive, batch(archive)) for _, archive in HOSTS[:3]]
+    unknown = crowd.submit(UUID(int=404), batch(UUID(int=404)))
+    assert [one.result(timeout=30).stored_ticks for one in asked] == [3] * 3
+    with pytest.raises(UnknownArchive):
+        unknown.result(timeout=30)
+
+
 def test_blocks_come_back_as_they_were_sent(crowd):
     host, archive = HOSTS[0]
     sent = a_block(700, archive=archive)

@@ -1,6 +1,6 @@
 """Append batches: many senders' in one transaction, so that hundreds of hosts cost a few disk syncs a second."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from contextlib import AbstractContextManager
 from queue import SimpleQueue
@@ -8,6 +8,7 @@ from threading import Lock, Thread
 from typing import Protocol
 from uuid import UUID
 
+import structlog
 from sqlalchemy.orm import Session
 
 from reditus.core.batches import Batch
@@ -17,6 +18,8 @@ from reditus.store.errors import StoreAway, StoreError, StoreFull
 from reditus.store.merging import Merging
 from reditus.store.quick import Quick
 from reditus.store.records import Stored
+
+log = structlog.get_logger()
 
 MOST_TOGETHER = 512
 """Batches in one transaction at the most."""
@@ -65,8 +68,15 @@ class Appender:
         ended = False
         while not ended:
             together, ended = self._next()
-            for part in self._known.parts(together):
+            for part in self._parts(together):
                 self._append(part)
+
+    def _parts(self, together: Sequence[Append]) -> list[Part]:
+        try:
+            return list(self._known.parts(together))
+        except Exception:  # whoever it is may not hold up the others: the long way tells that one
+            log.exception("batches cannot be told apart, appending one by one")
+            return [Part([one], None) for one in together]
 
     def _next(self) -> tuple[list[Append], bool]:
         found = [self._queue.get()]
