@@ -75,8 +75,12 @@ export function useMoves(
     if (chosen) find(chosen.id)
   }
 
-  // Asked for before they are known, the jump is made as soon as they are.
+  // Asked for before they are known, the jump is made as soon as they are, unless another archive is open by then.
   let waitingBy = 0
+  watch(
+    () => archive.value?.id,
+    () => (waitingBy = 0),
+  )
   watch(gaps, () => {
     const by = waitingBy
     waitingBy = 0
