@@ -42,7 +42,7 @@ MIXED = [
 ]  # fmt: skip
 """Sixteen measures of the machine, together of some sixty counters."""
 WIDTH = 1_300
-ROUNDS = 7
+ROUNDS = 15
 
 
 def main() -> None:
