@@ -4,6 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from alembic import command
 from sqlalchemy import text
 
 from builders import ARCHIVE, BEGIN_NS, SWITCHES, a_block, a_layout
@@ -18,6 +19,7 @@ from reditus.server.reading import drawn, read
 from reditus.simulator.large import large_host
 from reditus.store import rollups
 from reditus.store.life import copy_stretch, trim
+from reditus.store.migrations import configuration
 from reditus.store.wanted import Wanted
 
 HOUR_NS = 3_600 * NS_PER_S
@@ -241,3 +243,49 @@ def test_a_new_group_from_before_the_rollups_end_is_rolled_up_too(known):
     assert after[0] == (60, before[0][1], until_ns)
     known.append(ARCHIVE, [a_block(60, start=7_200)])
     assert reach(known, ARCHIVE) == after
+
+
+def test_series_that_are_the_same_are_kept_once(made_up):
+    store, archive = made_up
+    store.seal()
+    told = (
+        "select r.places, octet_length(r.data) as size, k.names from rollups r join rollup_keys k on k.id = r.keys_id"
+    )
+    shared = 0
+    with store._engine.connect() as connection:
+        for row in connection.execute(text(told)):
+            own = {name: row.places[4 * at : 4 * at + 4] for at, name in enumerate(row.names)}
+            for total in ("net.receive.rate", "net.send.rate", "net.send.packets"):
+                if total in own and f"{total}@eth0" in own:  # there is one link
+                    assert own[total] == own[f"{total}@eth0"], total
+                    shared += 1
+            parts = {tuple(edges[at : at + 2]) for edges in own.values() for at in (0, 2)}
+            assert sum(end - begin for begin, end in parts) == row.size
+    assert shared >= len(LEVELS_S)
+    exactly(store, archive, whole(store, archive))
+
+
+def test_rollups_of_an_older_version_are_read_on(made_up, monkeypatch):
+    """Until 0010 each part ended where the next one began, and series shared none."""
+    store, archive = made_up
+    store.seal()
+    columns = "host_id, archive_id, level_s, keys_id, first_ns, bins"
+    with store._engine.begin() as connection:
+        rows = connection.execute(text(f"select {columns}, places, data from rollups")).mappings().all()
+        reached = connection.execute(text("select * from rollup_reach")).mappings().all()
+        config = configuration()
+        config.attributes["connection"] = connection
+        command.downgrade(config, "0009")
+        for row in rows:
+            parts = [row["data"][begin:end] for begin, end in zip(row["places"][::2], row["places"][1::2], strict=True)]
+            old = {**row, "offsets": [0, *np.cumsum(list(map(len, parts))).tolist()], "data": b"".join(parts)}
+            names = f"{columns}, offsets, data"
+            values = ", ".join(f":{name}" for name in names.split(", "))
+            connection.execute(text(f"insert into rollups ({names}) values ({values})"), old)
+        for row in reached:
+            values = ", ".join(f":{name}" for name in row)
+            connection.execute(text(f"insert into rollup_reach ({', '.join(row)}) values ({values})"), dict(row))
+    store.migrate()
+    asked = from_ticks(monkeypatch)
+    exactly(store, archive, whole(store, archive))
+    assert sum(asked) <= 5

@@ -3,7 +3,6 @@
 import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import accumulate, pairwise
 from uuid import UUID
 
 import numpy as np
@@ -213,22 +212,21 @@ def _put(reader: Reader, archive: UUID, level_s: int, keys: int, begin_ns: int, 
 
 def _parts(row: RollupRow) -> list[Rolled]:
     """What a row holds, series by series."""
-    return [
-        Rolled.from_chunks([row.data[start:end] for start, end in pairwise(places)], row.bins)
-        for places in _places(row.offsets)
-    ]
+    chunks = [row.data[begin:end] for begin, end in zip(row.places[::2], row.places[1::2], strict=True)]
+    return [Rolled.from_chunks(chunks[at : at + PARTS], row.bins) for at in range(0, len(chunks), PARTS)]
 
 
 def _fill(row: RollupRow, parts: Sequence[Rolled]) -> None:
-    chunks = [chunk for part in parts for chunk in part.to_chunks()]
-    row.bins, row.data = len(parts[0]), b"".join(chunks)
-    row.offsets = list(accumulate(map(len, chunks), initial=0))
-
-
-def _places(offsets: Sequence[int]) -> Iterator[Sequence[int]]:
-    """The offsets of each series' parts."""
-    for at in range(0, len(offsets) - 1, PARTS):
-        yield offsets[at : at + PARTS + 1]
+    """What is the same is kept once: the observed time is that of a whole group, and of one disk the total is its own."""
+    begins: dict[bytes, int] = {}
+    size_bytes = 0
+    places: list[int] = []
+    for chunk in (chunk for part in parts for chunk in part.to_chunks()):
+        if chunk not in begins:
+            begins[chunk] = size_bytes
+            size_bytes += len(chunk)
+        places += (begins[chunk], begins[chunk] + len(chunk))
+    row.bins, row.data, row.places = len(parts[0]), b"".join(begins), places
 
 
 def _from_ticks(reader: Reader, wanted: Sequence[Wanted], window: Window, level_s: int) -> list[Rolled]:
@@ -263,10 +261,13 @@ _PLACES = """
 select k.id, own.place, own.name from rollup_keys k, unnest(k.names) with ordinality as own(name, place)
 where k.host_id = %(host)s and own.name = any(%(names)s)
 """
+_PART_OF = """
+substring(r.data from r.places[w.place * {step} + {begin}] + 1
+          for r.places[w.place * {step} + {begin} + 1] - r.places[w.place * {step} + {begin}])
+"""
 _STORED = f"""
-select r.keys_id, r.first_ns, r.bins, w.place, r.offsets[w.place * {PARTS} + 1 : w.place * {PARTS} + {PARTS} + 1],
-       substring(r.data from r.offsets[w.place * {PARTS} + 1] + 1
-                 for r.offsets[w.place * {PARTS} + {PARTS} + 1] - r.offsets[w.place * {PARTS} + 1])
+select r.keys_id, r.first_ns, r.bins, w.place,
+       {", ".join(_PART_OF.format(step=2 * PARTS, begin=2 * part + 1) for part in range(PARTS))}
 from rollups r join unnest(%(keys)s::int[], %(places)s::int[]) as w(keys_id, place) on r.keys_id = w.keys_id
 where r.host_id = %(host)s and r.archive_id = %(archive)s and r.level_s = %(level)s
   and r.first_ns < %(end)s and r.first_ns >= %(begin)s
@@ -294,9 +295,8 @@ def _stored(
         "begin": begin_ns - CHUNK_BINS * level_ns,
         "end": end_ns,
     }
-    for keys, first_ns, bins, place, offsets, data in reader.rows(_STORED, values):
-        start = offsets[0]
-        part = Rolled.from_chunks([data[a - start : b - start] for a, b in pairwise(offsets)], bins)
+    for keys, first_ns, bins, place, *chunks in reader.rows(_STORED, values):
+        part = Rolled.from_chunks(chunks, bins)
         at = (first_ns - begin_ns) // level_ns
         inside = part.part(max(-at, 0), (end_ns - first_ns) // level_ns)
         if len(inside):

@@ -143,7 +143,10 @@ class RollupRow(Base):
     keys_id: Mapped[int] = mapped_column(Integer, primary_key=True)
     first_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     bins: Mapped[int] = mapped_column(Integer)
-    offsets: Mapped[list[int]] = mapped_column(ARRAY(Integer))
+    places: Mapped[list[int]] = mapped_column(ARRAY(Integer))
+    """Begin and end in the data of each part of each series. Series that are the same, as a total is where there is one
+    device, have the same places.
+    """
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
     __table_args__ = (

@@ -60,6 +60,7 @@ function last(ms: number | null): void {
         {{ layout.title
         }}<span
           v-if="board.opensFirst === layout.id"
+          role="img"
           class="ml-0.5 align-super text-[9px] text-needle not-italic"
           title="This layout opens first"
           aria-label="opens first"
