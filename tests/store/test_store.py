@@ -9,11 +9,11 @@ from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import cpu_time
 from reditus.core.types import NS_PER_S
-from reditus.store import BlockClash, HostInfo, StoreAway, UnknownArchive, UnknownLayout
+from reditus.store import BlockClash, HostInfo, StoreAway, UnknownArchive, UnknownLayout, chunks
 from reditus.store.directories import directory_in
 from reditus.store.migrations import configuration
 from reditus.store.store import Store
-from reditus.store.tables import Base
+from reditus.store.tables import LONG_NS, Base
 
 OTHER = ARCHIVE.__class__(int=77)
 
@@ -248,3 +248,49 @@ def test_late_ticks_are_merged_in_their_order(known):
     assert switches(known) == [100 * at for at in range(1500)]
     told = known.archive(ARCHIVE)
     assert (told.first_ns, told.last_ns) == (BEGIN_NS, BEGIN_NS + 1499 * NS_PER_S)
+
+
+def test_an_hour_of_a_long_archive_is_found_without_looking_at_the_rest(known):
+    hours = 1_500
+    known.append(ARCHIVE, [a_block(2, start=3_600 * hour) for hour in range(hours)])
+    with known._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(text("analyze blocks"))
+    for hour in (1, hours // 2, hours - 1):
+        begin_ns = BEGIN_NS + hour * 3_600 * NS_PER_S
+        window = Window(begin_ns - 60 * NS_PER_S, begin_ns + 60 * NS_PER_S)
+        assert switches(known, window) == [100 * 3_600 * hour, 100 * (3_600 * hour + 1)]
+        assert seen_while_looking(known, window) < 60
+
+
+def seen_while_looking(store, window):
+    """How many blocks the database goes through to find those of a window, found or not."""
+    with store.reading(ARCHIVE) as reader:
+        asked = []
+        ask = chunks.binary_rows
+
+        def explained(session, statement, values):
+            if not asked:
+                (told,) = ask(session, f"explain (analyze, format json) {statement}", values)
+                asked.append(told[0])
+            return ask(session, statement, values)
+
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(chunks, "binary_rows", explained)
+            reader.frame(list(reader.known), window)
+    return sum(seen_in(asked[0][0]["Plan"]))
+
+
+def seen_in(plan):
+    if plan.get("Relation Name") == "blocks":
+        yield plan["Actual Loops"] * (plan["Actual Rows"] + plan.get("Rows Removed by Filter", 0))
+    for part in plan.get("Plans", ()):
+        yield from seen_in(part)
+
+
+def test_a_block_of_many_hours_is_found_from_anywhere_within(known):
+    """Such blocks are looked for by themselves: they begin long before the window."""
+    slow = a_block(1_000, interval_s=600)
+    known.append(ARCHIVE, [slow])
+    assert slow.last_ns - slow.first_ns > 10 * LONG_NS
+    middle_ns = BEGIN_NS + 500 * 600 * NS_PER_S
+    assert 50_000 in switches(known, Window(middle_ns - NS_PER_S, middle_ns + NS_PER_S))

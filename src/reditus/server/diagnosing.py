@@ -19,7 +19,6 @@ from reditus.core.measures import measure_named
 from reditus.core.processes import GROUP
 from reditus.core.rollup import Rolled
 from reditus.core.types import NS_PER_S
-from reditus.store import statements
 from reditus.store.reader import Reader
 from reditus.store.records import KnownColumn
 from reditus.store.rollups import rolled
@@ -89,7 +88,7 @@ def _long(
     for span in spans_of(window, interval_ns):
         reader.check()
         around = with_margin(span, interval_ns)
-        key = (reader.scope.host, reader.scope.archives, span, normals, _contents(reader, around))
+        key = (reader.scope.host, reader.scope.archives, span, normals, reader.contents(around))
         judged = memory.get(key)
         if judged is None:
             judged = judge(Readings(reader.frame(columns, around), whole.whole))
@@ -150,12 +149,6 @@ def _fingerprint(whole: WholeReadings) -> _Key:
     return tuple(
         (name, round(4 * float(np.log2(max(np.nanquantile(values, 0.2), 1e-6))))) for name, values in waits
     )  # fmt: skip
-
-
-def _contents(reader: Reader, window: Window) -> _Key:
-    """Changes whenever ticks of the window do."""
-    statement = statements.contents(reader.scope.host, reader.scope.archives, window.start_ns, window.end_ns)
-    return tuple(reader.session.execute(statement).one())
 
 
 def _attributed(reader: Reader, diagnosis: Diagnosis, interval_ns: int) -> dict[str, list[tuple[Party, str | None]]]:

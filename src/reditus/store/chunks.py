@@ -9,7 +9,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
-from reditus.core.blocks import CLOCKS
+from reditus.core.blocks import CLOCKS, MAX_INTERVAL_NS
 from reditus.core.column_codec import WORD, decode_column, decode_steps, decode_wall
 from reditus.core.frame import Piece
 from reditus.core.layout import Column
@@ -18,6 +18,7 @@ from reditus.store.directories import entries_in
 from reditus.store.driver import binary_rows
 from reditus.store.kept import Decoded, KeptBlocks, Written
 from reditus.store.records import KnownColumn
+from reditus.store.tables import LONG_NS
 
 SEEN_BEFORE_INTERVALS = 2
 """A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
@@ -25,14 +26,25 @@ BRIDGED = 4
 """Columns not asked for that are fetched along with their neighbours: another cut costs more than a few small columns."""
 
 # The hidden column tells which transaction wrote the block as it is.
-_HEADS = """
-select b.archive_id, b.layout_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks
-from blocks b
-where b.host_id = %(host)s and b.archive_id = any(%(archives)s) and b.layout_id = any(%(layouts)s::int[])
-  {window}
-order by b.layout_id, b.archive_id, b.first_ns
+_EVERY = """
+select b.archive_id, b.layout_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks, b.last_ns from blocks b
+where b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
 """
-_WINDOW = "and b.first_ns <= %(end)s and b.last_ns >= %(start)s - %(before)s * b.interval_ns"
+_REACHES = "and b.first_ns <= %(end)s and b.last_ns >= %(start)s - %(before)s * b.interval_ns"
+# Blocks that begin, or end, between two times are found by an index, however many there are before and after; either
+# index does, whichever the planner takes. The long ones, which may begin at any time, have one of their own, and are few.
+_LENGTH = "b.last_ns - b.first_ns"
+_WITHIN = f"""
+{_EVERY} {_REACHES} and b.first_ns >= %(earliest)s and b.last_ns between %(begin)s and %(latest)s
+  and {_LENGTH} <= {LONG_NS}
+union all {_EVERY} {_REACHES} and {_LENGTH} > {LONG_NS}
+"""
+# Archive by archive and layout by layout: all at once, the planner takes the times for the smaller part of the key.
+_FOUND = """
+from unnest(%(archives)s::uuid[], %(layouts)s::int[]) as w(archive_id, layout_id) cross join lateral ({blocks}) as found
+"""
+_HEADS = f"select found.* {_FOUND} order by found.layout_id, found.archive_id, found.first_ns"
+_CONTENTS = f"select sum(found.ticks), min(found.first_ns), max(found.last_ns) {_FOUND.format(blocks=_WITHIN)}"
 # One row a run: some neighbouring columns of one block. Positions are those of chunks, the two clocks first.
 _RUNS = """
 select w.block, w.front, w.back - w.front + 2,
@@ -45,6 +57,16 @@ from unnest(%(blocks)s::int[], %(archives)s::uuid[], %(layouts)s::int[], %(first
 join blocks b on b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
              and b.first_ns = w.first_ns
 """
+
+
+class Held(NamedTuple):
+    """What an archive has of one layout."""
+
+    layout: int
+    archive: UUID
+    first_ns: int
+    last_ns: int
+    interval_ns: int
 
 
 class _Head(NamedTuple):
@@ -76,13 +98,14 @@ class _Run(NamedTuple):
 def read_pieces(
     session: Session,
     host: UUID,
-    archives: Sequence[UUID],
+    held: Sequence[Held],
     columns: Sequence[KnownColumn],
     window: Window | None,
     check: Callable[[], None],
     kept: KeptBlocks | None,
 ) -> dict[UUID, list[Piece]]:
-    """By archive one piece a block, cut to the window and the ticks just before it (None: all there is).
+    """By archive one piece a block, cut to the window and the ticks just before it (None: all there is). `held` is what
+    there is of which layouts.
 
     What is kept of blocks is not fetched, and what is fetched is kept.
     """
@@ -91,7 +114,7 @@ def read_pieces(
     for known in columns:
         wanted.setdefault(known.layout_id, {})[known.position + CLOCKS] = known.column
         groups[known.layout_id] = known.group
-    heads = _heads(session, host, archives, list(wanted), window)
+    heads = _heads(session, host, [one for one in held if one.layout in wanted], window)
     if kept is not None:
         size_bytes = WORD * sum(head.ticks * (CLOCKS + len(wanted[head.written.layout])) for head in heads)
         if size_bytes > kept.most_bytes // 2:  # it would drive out all else, and itself
@@ -121,14 +144,28 @@ def read_pieces(
     return out
 
 
-def _heads(
-    session: Session, host: UUID, archives: Sequence[UUID], layouts: Sequence[int], window: Window | None
-) -> list[_Head]:
-    values: dict[str, Any] = {"host": host, "archives": list(archives), "layouts": layouts}
-    if window is not None:
-        values |= {"start": window.start_ns, "end": window.end_ns, "before": SEEN_BEFORE_INTERVALS}
-    rows = binary_rows(session, _HEADS.format(window="" if window is None else _WINDOW), values)
+def _heads(session: Session, host: UUID, held: Sequence[Held], window: Window | None) -> list[_Head]:
+    values = _asked_of(host, held, window)
+    rows = binary_rows(session, _HEADS.format(blocks=_EVERY if window is None else _WITHIN), values)
     return [_Head(Written(*row[:4]), row[4].bytes, row[5], row[6]) for row in rows]
+
+
+def contents(
+    session: Session, host: UUID, held: Sequence[Held], window: Window
+) -> tuple[int | None, int | None, int | None]:
+    """Ticks, and the first and last of them, of the blocks that reach into a window: other numbers mean other ticks."""
+    ((ticks, first_ns, last_ns),) = binary_rows(session, _CONTENTS, _asked_of(host, held, window))
+    return ticks, first_ns, last_ns
+
+
+def _asked_of(host: UUID, held: Sequence[Held], window: Window | None) -> dict[str, Any]:
+    values: dict[str, Any] = {"host": host}
+    if window is not None:
+        begin_ns = window.start_ns - SEEN_BEFORE_INTERVALS * MAX_INTERVAL_NS
+        held = [one for one in held if one.first_ns <= window.end_ns and one.last_ns >= begin_ns]
+        values |= {"start": window.start_ns, "end": window.end_ns, "before": SEEN_BEFORE_INTERVALS}
+        values |= {"begin": begin_ns, "earliest": begin_ns - LONG_NS, "latest": window.end_ns + LONG_NS}
+    return values | {"archives": [one.archive for one in held], "layouts": [one.layout for one in held]}
 
 
 def _asked(head: _Head, places: Set[int], kept: KeptBlocks | None) -> _Asked:

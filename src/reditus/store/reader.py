@@ -19,7 +19,7 @@ from reditus.core.identities import Identity
 from reditus.core.joining import joined
 from reditus.core.types import Json
 from reditus.store import statements
-from reditus.store.chunks import read_pieces
+from reditus.store.chunks import Held, contents, read_pieces
 from reditus.store.driver import binary_rows
 from reditus.store.errors import UnknownArchive
 from reditus.store.kept import KeptBlocks
@@ -37,17 +37,7 @@ class Extent:
     interval_ns: int | None
 
 
-class _Held(NamedTuple):
-    """What an archive has of one layout."""
-
-    layout: int
-    archive: UUID
-    first_ns: int
-    last_ns: int
-    interval_ns: int
-
-
-def _extent(held: Sequence[_Held]) -> Extent:
+def _extent(held: Sequence[Held]) -> Extent:
     if not held:
         return Extent(None, None, None)
     return Extent(
@@ -109,9 +99,13 @@ class Reader:
         if not columns:
             return Frame([], self.scope.facts)
         kept = self._kept if again else None
-        pieces = read_pieces(self.session, self.scope.host, self.scope.archives, columns, window, self.check, kept)
+        pieces = read_pieces(self.session, self.scope.host, self._held, columns, window, self.check, kept)
         in_order = joined([pieces.get(archive, []) for archive in self.scope.archives])
         return Frame(assemble(in_order, self.check), self.scope.facts)
+
+    def contents(self, window: Window) -> tuple[int | None, int | None, int | None]:
+        """Changes whenever ticks of the window do."""
+        return contents(self.session, self.scope.host, self._held, window)
 
     def archive_at(self, at_ns: int) -> UUID | None:
         return archive_at(self.session, self.scope, at_ns)
@@ -136,13 +130,8 @@ def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
     """The archive that tells of a moment; where none does, the one that counts most."""
     if len(scope.archives) == 1:
         return scope.archives[0]
-    covering = select(BlockRow.archive_id).where(
-        BlockRow.host_id == scope.host,
-        BlockRow.archive_id.in_(scope.archives),
-        BlockRow.first_ns <= at_ns,
-        BlockRow.last_ns >= at_ns - BlockRow.interval_ns,
-    )
-    found = set(session.scalars(covering.distinct()))
+    asked = {"host": scope.host, "archives": list(scope.archives), "at": at_ns}
+    found = {archive for (archive,) in binary_rows(session, statements.ARCHIVES_AT, asked)}
     return next((one for one in scope.archives if one in found), next(iter(scope.archives), None))
 
 
@@ -158,11 +147,11 @@ def scope_of(session: Session, timeline: UUID) -> Scope:
     return _scope(session, timeline, binary_rows(session, statements.ARCHIVES_OF, {"id": timeline}))
 
 
-def _opened(session: Session, timeline: UUID) -> tuple[Scope, list[_Held]]:
+def _opened(session: Session, timeline: UUID) -> tuple[Scope, list[Held]]:
     """The same, with what the archives have."""
     rows = binary_rows(session, statements.OPENED, {"id": timeline})
     held = [
-        _Held(layout, archive, *own)
+        Held(layout, archive, *own)
         for _, archive, _, _, layouts, *parts in rows
         if layouts is not None
         for layout, *own in zip(layouts, *parts, strict=True)

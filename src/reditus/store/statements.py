@@ -4,12 +4,11 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import ColumnElement, Select, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
 
-from reditus.core.blocks import CLOCKS
 from reditus.core.identities import Identities
 from reditus.core.layout import Column, Layout
 from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow
@@ -45,7 +44,13 @@ def newest_facts(host_id: UUID, archive_id: UUID) -> Select[dict[str, Any]]:
 
 
 def insert_layout(host_id: UUID, layout: Layout) -> ReturningInsert[int]:
-    values = {"host_id": host_id, "digest": layout.digest, "group_name": layout.group, "part": layout.part}
+    values = {
+        "host_id": host_id,
+        "digest": layout.digest,
+        "group_name": layout.group,
+        "part": layout.part,
+        "width": len(layout.columns),
+    }
     return insert(LayoutRow).values(**values).on_conflict_do_nothing().returning(LayoutRow.id)
 
 
@@ -91,25 +96,36 @@ def overlapping_blocks(
 
 def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any, ...]]:
     """Archives with their host, extent and size; newest data first."""
-    by_layout = (
-        select(
-            BlockRow.host_id,
-            BlockRow.archive_id,
-            LayoutRow.group_name,
-            LayoutRow.part,
-            func.min(BlockRow.first_ns).label("first_ns"),
-            func.max(BlockRow.last_ns).label("last_ns"),
-            func.min(BlockRow.interval_ns).label("interval_ns"),
-            func.sum(BlockRow.ticks).label("ticks"),
-            func.max(func.octet_length(BlockRow.directory) / func.get_byte(BlockRow.directory, 0)).label("width"),
-            func.sum(func.octet_length(BlockRow.data) + func.octet_length(BlockRow.directory)).label("size_bytes"),
-        )
-        .join(LayoutRow, (LayoutRow.host_id == BlockRow.host_id) & (LayoutRow.id == BlockRow.layout_id))
-        .group_by(BlockRow.host_id, BlockRow.archive_id, LayoutRow.group_name, LayoutRow.part)
-    )
+    # The index blocks_last has all of this, in this order: no block is looked at.
+    by_layout = select(
+        BlockRow.host_id,
+        BlockRow.archive_id,
+        BlockRow.layout_id,
+        func.min(BlockRow.first_ns).label("first_ns"),
+        func.max(BlockRow.last_ns).label("last_ns"),
+        func.min(BlockRow.interval_ns).label("interval_ns"),
+        func.sum(BlockRow.ticks).label("ticks"),
+        func.sum(BlockRow.size_bytes).label("size_bytes"),
+    ).group_by(BlockRow.host_id, BlockRow.archive_id, BlockRow.layout_id)
     if archive_id is not None:
-        by_layout = by_layout.where((BlockRow.archive_id == archive_id) | (BlockRow.host_id == archive_id))
-    each = by_layout.subquery()
+        own = select(ArchiveRow.host_id, ArchiveRow.id).where(_stands_for(archive_id)).subquery()
+        by_layout = by_layout.join(own, (own.c.host_id == BlockRow.host_id) & (own.c.id == BlockRow.archive_id))
+    held = by_layout.subquery()
+    each = (
+        select(
+            held.c.host_id,
+            held.c.archive_id,
+            func.min(held.c.first_ns).label("first_ns"),
+            func.max(held.c.last_ns).label("last_ns"),
+            func.min(held.c.interval_ns).label("interval_ns"),
+            func.sum(held.c.ticks).label("ticks"),
+            func.max(LayoutRow.width).label("width"),
+            func.sum(held.c.size_bytes).label("size_bytes"),
+        )
+        .join(LayoutRow, (LayoutRow.host_id == held.c.host_id) & (LayoutRow.id == held.c.layout_id))
+        .group_by(held.c.host_id, held.c.archive_id, LayoutRow.group_name, LayoutRow.part)
+        .subquery()
+    )
     contents = (
         select(
             each.c.host_id,
@@ -118,7 +134,7 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
             func.max(each.c.last_ns).label("last_ns"),
             func.min(each.c.interval_ns).label("interval_ns"),
             func.max(each.c.ticks).label("ticks"),
-            func.sum(each.c.width - 1 - CLOCKS).label("columns"),
+            func.sum(each.c.width).label("columns"),
             func.sum(each.c.size_bytes).label("size_bytes"),
         )
         .group_by(each.c.host_id, each.c.archive_id)
@@ -132,10 +148,12 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
     )
     if archive_id is None:
         return statement
-    # A host's id stands for all its archives.
-    return statement.where(
-        (ArchiveRow.id == archive_id) | ((ArchiveRow.host_id == archive_id) & ArchiveRow.deleted_ns.is_(None))
-    )
+    return statement.where(_stands_for(archive_id))
+
+
+def _stands_for(archive_id: UUID) -> ColumnElement[bool]:
+    """A host's id stands for all its archives."""
+    return (ArchiveRow.id == archive_id) | ((ArchiveRow.host_id == archive_id) & ArchiveRow.deleted_ns.is_(None))
 
 
 def small_blocks(host_id: UUID, archive_id: UUID, below_ticks: int) -> Select[*tuple[Any, ...]]:
@@ -191,24 +209,18 @@ def processes_of(host_id: UUID, told: Identities) -> dict[str, Any]:
     }
 
 
-def contents(
-    host_id: UUID, archives: Sequence[UUID], start_ns: int, end_ns: int
-) -> Select[*tuple[int | None, int | None, int | None]]:
-    """Ticks, and the first and last of them, of the blocks that reach into a window: other numbers mean other ticks."""
-    return select(func.sum(BlockRow.ticks), func.min(BlockRow.first_ns), func.max(BlockRow.last_ns)).where(
-        BlockRow.host_id == host_id,
-        BlockRow.archive_id.in_(archives),
-        BlockRow.first_ns <= end_ns,
-        BlockRow.last_ns >= start_ns,
-    )
-
-
 def paces(host_id: UUID, archives: Sequence[UUID]) -> Select[str, int]:
     """The shortest interval of each group."""
+    by_layout = (
+        select(BlockRow.layout_id, func.min(BlockRow.interval_ns).label("interval_ns"))
+        .where(BlockRow.host_id == host_id, BlockRow.archive_id.in_(archives))
+        .group_by(BlockRow.layout_id)
+        .subquery()
+    )
     return (
-        select(LayoutRow.group_name, func.min(BlockRow.interval_ns).label("shortest_ns"))
-        .join(BlockRow, (BlockRow.host_id == LayoutRow.host_id) & (BlockRow.layout_id == LayoutRow.id))
-        .where(LayoutRow.host_id == host_id, BlockRow.archive_id.in_(archives))
+        select(LayoutRow.group_name, func.min(by_layout.c.interval_ns).label("shortest_ns"))
+        .join(by_layout, by_layout.c.layout_id == LayoutRow.id)
+        .where(LayoutRow.host_id == host_id)
         .group_by(LayoutRow.group_name)
     )
 
@@ -240,11 +252,25 @@ from archives a join hosts h on h.id = a.host_id cross join lateral (
 """As ARCHIVES_OF, and which layouts each archive's blocks have, with first and last tick and the newest interval of each;
 null where it has none. The keys' first and last entries tell, so that no walk over the blocks is needed.
 """
-PROCESSES_NAMED = """
+# A block's neighbours may be late ticks that lie within it; behind more of them than that it is not looked for.
+_NEAR = """
+layouts l cross join lateral (
+    select b.boot, b.last_ns, b.interval_ns from blocks b
+    where b.host_id = l.host_id and b.archive_id = {archive} and b.layout_id = l.id and b.first_ns <= %(at)s
+    order by b.first_ns desc limit 8
+) as near
+where l.host_id = %(host)s
+"""
+ARCHIVES_AT = f"""
+select a.id from archives a
+where a.host_id = %(host)s and a.id = any(%(archives)s::uuid[]) and exists (
+    select from {_NEAR.format(archive="a.id")} and near.last_ns >= %(at)s - near.interval_ns)
+"""
+"""Which of some archives tell of a moment."""
+PROCESSES_NAMED = f"""
 select p.pid, p.start, p.name, p.user_name, p.control_group, p.parent, p.arguments
 from processes p join unnest(%(pids)s::bigint[], %(starts)s::bigint[]) as w(pid, start) on p.pid = w.pid and p.start = w.start
 where p.host_id = %(host)s and p.archive_id = %(archive)s and p.boot = (
-    select b.boot from blocks b
-    where b.host_id = %(host)s and b.archive_id = %(archive)s and b.first_ns <= %(at)s and b.last_ns >= %(at)s limit 1)
+    select near.boot from {_NEAR.format(archive="%(archive)s")} and near.last_ns >= %(at)s limit 1)
 """
 """The processes with these numbers and starts, in the boot that the tick at a time belongs to."""

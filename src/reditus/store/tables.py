@@ -7,6 +7,7 @@ from sqlalchemy import (
     ARRAY,
     BigInteger,
     Boolean,
+    Computed,
     ForeignKeyConstraint,
     Identity,
     Index,
@@ -17,9 +18,17 @@ from sqlalchemy import (
     UniqueConstraint,
     Uuid,
     false,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from reditus.core.types import NS_PER_S
+
+LONG_NS = 8 * 3_600 * NS_PER_S
+"""Blocks longer than that, of ticks ten seconds apart or more, have an index of their own: all others that reach into a
+window begin so long before it at the most.
+"""
 
 
 class Base(DeclarativeBase):
@@ -68,6 +77,8 @@ class LayoutRow(Base):
     digest: Mapped[bytes] = mapped_column(LargeBinary)
     group_name: Mapped[str] = mapped_column(Text)
     part: Mapped[int] = mapped_column(SmallInteger)
+    width: Mapped[int] = mapped_column(Integer)
+    """How many columns."""
 
     __table_args__ = (
         UniqueConstraint("host_id", "digest", name="layouts_digest_key"),
@@ -111,9 +122,21 @@ class BlockRow(Base):
     ticks: Mapped[int] = mapped_column(Integer)
     directory: Mapped[bytes] = mapped_column(LargeBinary)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    size_bytes: Mapped[int] = mapped_column(
+        Integer, Computed("octet_length(data) + octet_length(directory)", persisted=True)
+    )
 
-    # No foreign keys: see docs/decisions/0009.
-    __table_args__ = (Index("blocks_last", "host_id", "archive_id", "layout_id", "last_ns"),)
+    # No foreign keys: see docs/decisions/0009. What archives hold is told by the first index alone.
+    __table_args__ = (
+        Index(
+            "blocks_last", "host_id", "archive_id", "layout_id", "last_ns",
+            postgresql_include=["first_ns", "interval_ns", "ticks", "size_bytes"],
+        ),
+        Index(
+            "blocks_long", "host_id", "archive_id", "layout_id", "first_ns",
+            postgresql_where=text(f"last_ns - first_ns > {LONG_NS}"),
+        ),
+    )  # fmt: skip
 
 
 class RollupKeysRow(Base):
