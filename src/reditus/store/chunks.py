@@ -26,8 +26,9 @@ BRIDGED = 4
 """Columns not asked for that are fetched along with their neighbours: another cut costs more than a few small columns."""
 
 # The hidden column tells which transaction wrote the block as it is.
+_HEAD = "b.archive_id, b.layout_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks"
 _EVERY = """
-select b.archive_id, b.layout_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks, b.last_ns from blocks b
+select {columns} from blocks b
 where b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
 """
 _REACHES = "and b.first_ns <= %(end)s and b.last_ns >= %(start)s - %(before)s * b.interval_ns"
@@ -43,8 +44,15 @@ union all {_EVERY} {_REACHES} and {_LENGTH} > {LONG_NS}
 _FOUND = """
 from unnest(%(archives)s::uuid[], %(layouts)s::int[]) as w(archive_id, layout_id) cross join lateral ({blocks}) as found
 """
-_HEADS = f"select found.* {_FOUND} order by found.layout_id, found.archive_id, found.first_ns"
-_CONTENTS = f"select sum(found.ticks), min(found.first_ns), max(found.last_ns) {_FOUND.format(blocks=_WITHIN)}"
+_IN_ORDER = "order by found.layout_id, found.archive_id, found.first_ns"
+_HEADS, _HEADS_WITHIN = (
+    f"select found.* {_FOUND.format(blocks=blocks.format(columns=_HEAD))} {_IN_ORDER}" for blocks in (_EVERY, _WITHIN)
+)
+# The index blocks_last has all of this: no block is looked at.
+_CONTENTS = f"""
+select sum(found.ticks), min(found.first_ns), max(found.last_ns)
+{_FOUND.format(blocks=_WITHIN.format(columns="b.ticks, b.first_ns, b.last_ns"))}
+"""
 # One row a run: some neighbouring columns of one block. Positions are those of chunks, the two clocks first.
 _RUNS = """
 select w.block, w.front, w.back - w.front + 2,
@@ -146,7 +154,7 @@ def read_pieces(
 
 def _heads(session: Session, host: UUID, held: Sequence[Held], window: Window | None) -> list[_Head]:
     values = _asked_of(host, held, window)
-    rows = binary_rows(session, _HEADS.format(blocks=_EVERY if window is None else _WITHIN), values)
+    rows = binary_rows(session, _HEADS if window is None else _HEADS_WITHIN, values)
     return [_Head(Written(*row[:4]), row[4].bytes, row[5], row[6]) for row in rows]
 
 

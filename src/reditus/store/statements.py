@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Select, func, select
+from sqlalchemy import ColumnElement, Select, func, select, true
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.dialects.postgresql.dml import Insert
 from sqlalchemy.sql.dml import ReturningInsert
@@ -158,10 +158,19 @@ def _stands_for(archive_id: UUID) -> ColumnElement[bool]:
 
 def small_blocks(host_id: UUID, archive_id: UUID, below_ticks: int) -> Select[*tuple[Any, ...]]:
     """Blocks that may be merged, without their data."""
+    own = BlockRow.host_id == host_id, BlockRow.archive_id == archive_id
+    # Which they are the index blocks_last tells; only those are looked at, one by one.
+    small = select(BlockRow.layout_id, BlockRow.first_ns).where(*own, BlockRow.ticks < below_ticks).cte("small")
+    block = (
+        select(BlockRow.boot, BlockRow.interval_ns, BlockRow.ticks)
+        .where(*own, BlockRow.layout_id == small.c.layout_id, BlockRow.first_ns == small.c.first_ns)
+        .limit(1)
+        .lateral("block")
+    )
     return (
-        select(BlockRow.layout_id, BlockRow.first_ns, BlockRow.boot, BlockRow.interval_ns, BlockRow.ticks)
-        .where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id, BlockRow.ticks < below_ticks)
-        .order_by(BlockRow.layout_id, BlockRow.first_ns)
+        select(small.c.layout_id, small.c.first_ns, block.c.boot, block.c.interval_ns, block.c.ticks)
+        .join(block, true())
+        .order_by(small.c.layout_id, small.c.first_ns)
     )
 
 

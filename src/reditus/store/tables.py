@@ -134,6 +134,7 @@ class BlockRow(Base):
         ),
         Index(
             "blocks_long", "host_id", "archive_id", "layout_id", "first_ns",
+            postgresql_include=["last_ns", "interval_ns", "ticks"],
             postgresql_where=text(f"last_ns - first_ns > {LONG_NS}"),
         ),
     )  # fmt: skip
