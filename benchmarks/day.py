@@ -52,9 +52,8 @@ def main() -> None:
         sys.exit(f"there is no archive {name!r}, or nothing in it")
     by_group: dict[str, float] = {}
     for group in groups:
-        by_group[group.group_name] = by_group.get(group.group_name, 0.0) + _a_day(
-            group.size, group.length_ns / NS_PER_S
-        )
+        label = group.group_name if group.stage else f"{group.group_name}, of which nothing is sealed yet"
+        by_group[label] = by_group.get(label, 0.0) + _a_day(group.size, group.length_ns / NS_PER_S)
     blocks_mb, rollups_mb = sum(by_group.values()), sum(_a_day(row.size, row.length_s) for row in rollups)
     heaviest = sorted(by_group.items(), key=lambda item: -item[1])
     show(
