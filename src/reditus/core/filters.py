@@ -5,6 +5,12 @@ should have to wait for.
 from reditus.core.types import FloatArray
 
 
+def load() -> None:
+    """Import them before they are needed."""
+    import scipy.ndimage
+    import scipy.signal  # noqa: F401
+
+
 def damped(values: FloatArray, kept: float, *, gain: float, state: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Each output is `kept` of the one before it and `gain` times the input; and the state to go on from.
 

@@ -5,6 +5,7 @@ import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 from functools import partial
+from threading import Thread
 
 import structlog
 from fastapi import FastAPI
@@ -16,6 +17,7 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from reditus import __version__
+from reditus.core import filters
 from reditus.server import errors
 from reditus.server.bell import Bell
 from reditus.server.context import Context
@@ -49,6 +51,8 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         bell.attach()
         sealing = asyncio.create_task(_seal_now_and_then(store, settings))
+        # While the first page is on its way; whoever asks for findings first would wait for it.
+        Thread(target=filters.load, name="load", daemon=True).start()
         yield
         sealing.cancel()
         with suppress(asyncio.CancelledError):
