@@ -1,3 +1,5 @@
+import tracemalloc
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -13,6 +15,7 @@ from reditus.core.column_codec import (
     encode_columns,
 )
 from reditus.core.errors import BlockError
+from reditus.core.rollup import Rolled
 
 any_column = arrays(np.int64, st.integers(1, 80))
 
@@ -61,6 +64,23 @@ def test_damaged_chunks_never_crash(values, data):
     except BlockError:
         return
     assert len(decoded) == len(values)
+
+
+@pytest.mark.parametrize("claimed_bytes", [1 << 30, 1 << 60])
+def test_what_claims_to_be_huge_is_refused_before_room_is_made(claimed_bytes):
+    """A zstd frame says how much it holds (RFC 8878, 3.1.1.1); here in 8 bytes, and then comes an empty last block."""
+    frame = bytes.fromhex("28b52ffd e0") + claimed_bytes.to_bytes(8, "little") + bytes.fromhex("010000")
+    tracemalloc.start()
+    try:
+        for unpack in (
+            lambda: decode_column(bytes((Encoding.PLANES_ZSTD, 1, 0, 0)) + frame, 600),
+            lambda: Rolled.from_chunks([encode_column(np.zeros(60, dtype=np.int64)), frame], 60),
+        ):
+            with pytest.raises(BlockError, match="they say that they hold more"):
+                unpack()
+        assert tracemalloc.get_traced_memory()[1] < 1 << 20
+    finally:
+        tracemalloc.stop()
 
 
 @pytest.mark.parametrize(

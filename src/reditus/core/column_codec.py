@@ -155,6 +155,18 @@ def decode_column(chunk: bytes | memoryview, ticks: int) -> IntArray:
     return np.add.accumulate(out, out=out)
 
 
+def unpacked(frame: bytes | memoryview, most_bytes: int, *, of: str) -> bytes:
+    """What a zstd frame holds. Raise BlockError for a damaged one, and for one that says of itself that it holds more:
+    room for all of that would be made before anything shows to be wrong.
+    """
+    try:
+        if zstandard.frame_content_size(frame) > most_bytes:
+            raise BlockError(f"{of}'s bytes are damaged: they say that they hold more than {most_bytes} bytes")
+        return zstandard.ZstdDecompressor().decompress(frame, max_output_size=most_bytes)
+    except zstandard.ZstdError as why:
+        raise BlockError(f"{of}'s bytes are damaged: {why}") from why
+
+
 def decode_steps(chunk: bytes | memoryview, ticks: int) -> Steps:
     """As decode_column, without adding up what the values grow by; a payload that is damaged shows when they are asked
     for.
@@ -194,10 +206,7 @@ class _Moving:
         count, planes = len(out), self.planes
         size, payload = count * planes, self.payload
         if self.compressed:
-            try:
-                payload = zstandard.ZstdDecompressor().decompress(payload, max_output_size=size)
-            except zstandard.ZstdError as why:
-                raise BlockError(f"a column's bytes are damaged: {why}") from why
+            payload = unpacked(payload, size, of="a column")
         if len(payload) != size:
             raise BlockError(f"a column of {count} deltas wants {size} bytes and has {len(payload)}")
         parts = np.frombuffer(payload, dtype=np.uint8).reshape(planes, count)

@@ -11,7 +11,7 @@ import numpy as np
 import zstandard
 
 from reditus.core.bins import Binned, Summary, Window
-from reditus.core.column_codec import ZSTD_LEVEL, decode_column, encode_column
+from reditus.core.column_codec import ZSTD_LEVEL, decode_column, encode_column, unpacked
 from reditus.core.errors import BlockError
 from reditus.core.quantile import weighted_quantile
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
@@ -129,10 +129,7 @@ class Rolled:
     def from_chunks(cls, chunks: Sequence[bytes], bins: int) -> "Rolled":
         """Raise BlockError for what is no such list."""
         seen, packed = chunks
-        try:
-            floats = zstandard.ZstdDecompressor().decompress(packed, max_output_size=24 * bins)
-        except zstandard.ZstdError as why:
-            raise BlockError(f"a rollup's bytes are damaged: {why}") from why
+        floats = unpacked(packed, 24 * bins, of="a rollup")
         if len(floats) != 24 * bins:
             raise BlockError(f"a rollup of {bins} bins wants {24 * bins} bytes and has {len(floats)}")
         mean, low, high = np.frombuffer(floats, dtype="<f8").reshape(3, bins)
