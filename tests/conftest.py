@@ -20,7 +20,7 @@ from reditus.store.store import Store
 hypothesis_settings.register_profile("reditus", deadline=None)
 hypothesis_settings.load_profile("reditus")
 
-TABLES = "verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
+TABLES = "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -2,14 +2,22 @@
 
 import ctypes
 import os
+import shutil
 import signal
 import subprocess
 import sys
 from collections.abc import Mapping
+from itertools import pairwise
 from pathlib import Path
+from typing import BinaryIO
+
+from reditus.core.outside import terminal_text
 
 PR_SET_PDEATHSIG = 1
 STOP_TIMEOUT_S = 20.0
+_LAST_BYTES = 16_384
+LOG_BYTES = 4 << 20
+LOGS_KEPT = 3
 
 
 class Child:
@@ -23,10 +31,12 @@ class Child:
         # them than it takes.
         self._env = {"OPENBLAS_NUM_THREADS": "1", **os.environ, **(env or {})}
         self.log = log
+        self._log_begins_at = 0
         self._process = self._start()
 
     def _start(self) -> subprocess.Popen[bytes]:
-        stream = self.log.open("ab") if self.log else None
+        self._log_begins_at = self.log.stat().st_size if self.log and self.log.exists() else 0
+        stream = open_log(self.log) if self.log else None
         try:
             return subprocess.Popen(
                 self._command,
@@ -77,9 +87,42 @@ class Child:
         self._process.wait()
 
     def last_words(self, lines: int = 15) -> str:
+        """What it wrote to its log since it was started."""
         if self.log is None or not self.log.exists():
             return ""
-        return "\n".join(self.log.read_text(errors="replace").splitlines()[-lines:])
+        with self.log.open("rb") as file:
+            file.seek(self._log_begins_at)
+            text = file.read()[-_LAST_BYTES:].decode("utf-8", "replace")
+        return "\n".join(map(terminal_text, text.splitlines()[-lines:]))
+
+
+def open_log(path: Path) -> BinaryIO:
+    """A log to append to, that only its owner can read."""
+    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    descriptor = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    os.fchmod(descriptor, 0o600)
+    return os.fdopen(descriptor, "ab")
+
+
+def rotate(path: Path) -> None:
+    """Put a log that has grown too long aside, and empty it. Whoever writes to it appends, and so goes on at its beginning; what
+    is written in between is lost.
+    """
+    try:
+        found = path.stat()
+        if found.st_size <= LOG_BYTES:
+            return
+        older = [path.with_name(f"{path.name}.{number}") for number in range(LOGS_KEPT, 0, -1)]
+        for older_one, newer_one in pairwise(older):
+            if newer_one.exists():
+                newer_one.rename(older_one)
+        shutil.copyfile(path, older[-1])
+        older[-1].chmod(0o600)
+        os.chown(older[-1], found.st_uid, found.st_gid)
+        os.truncate(path, 0)
+    except OSError:
+        # A full disk, or a log that is just being taken away: the next look tries again.
+        return
 
 
 _libc = ctypes.CDLL(None)

@@ -2,9 +2,8 @@
 
 import json
 import logging
-import signal
 import sys
-import threading
+import time
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
@@ -20,7 +19,7 @@ from reditus.cli.judging import verdict
 from reditus.cli.marking import markers, name
 from reditus.cli.planning import check_plan_exists, direct, planning, recorders
 from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
-from reditus.cli.screen import Failure, err, out, step
+from reditus.cli.screen import Failure, err, out, say, step
 from reditus.cli.service import Service, service, settings_of_environment
 from reditus.cli.watching import live_lines, past_lines
 from reditus.core.bins import MAX_BINS
@@ -29,8 +28,9 @@ from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
 from reditus.core.durations import parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
-from reditus.core.types import NS_PER_S
+from reditus.core.types import NS_PER_MS, NS_PER_S
 from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
+from reditus.recorder.stopping import StopSwitch, handling
 from reditus.server.schemas import DiagnosisOut
 from reditus.server.times import BadTime, parse_window, spell_time
 
@@ -43,6 +43,7 @@ app = typer.Typer(
 )
 LIVE_NAME = "this machine"
 WATCH_EVERY_S = 2.0
+RECORDER_LOOK_S = 0.5
 
 
 def main() -> None:
@@ -118,12 +119,8 @@ def record(
             arguments += ["--plan", plan]
         for log in logs or []:
             arguments += ["--log", str(log.absolute())]
-        recorder = Child("reditus.recorder", [*arguments, *(["--for", duration] if duration else [])])
         out.print(f"Recording this machine as {title!r}" + (f" for {duration}." if duration else ". Ctrl-C ends it."))
-        try:
-            code = recorder.wait()
-        except KeyboardInterrupt:
-            code = recorder.stop()
+        code = _recorded(running, arguments, None if duration is None else _duration(duration, "--for"))
         if code:
             raise Failure(f"the recorder ended with {code}")
         with Client(running.url) as client:
@@ -188,7 +185,7 @@ def watch(
             lines = past_lines(client.series(found["id"], names, window, MAX_BINS), count, client.names(found["id"]))
     try:
         for line in lines:
-            print(line, flush=True)
+            say(line)
     except UnknownMeasure as why:
         raise Failure(str(why)) from why
     except KeyboardInterrupt:
@@ -299,13 +296,36 @@ def _story(archive: UUID) -> str:
 
 
 def _announce_and_wait(running: Service, place: str = "") -> None:
-    stop = threading.Event()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: stop.set())
-    out.print(f"\nReditus is at  [bold]{running.url}{place}[/bold]\nCtrl-C stops everything.")
-    while not stop.wait(WATCH_EVERY_S):
-        running.look_after()
-    err.print("\n· Stopping")
+    switch = StopSwitch()
+    with handling(switch.take):
+        out.print(f"\nReditus is at  [bold]{running.url}{place}[/bold]\nCtrl-C stops everything.")
+        while not switch.wait(WATCH_EVERY_S):
+            running.look_after()
+        err.print("\n· Stopping")
+
+
+def _recorded(running: Service, arguments: list[str], for_ns: int | None) -> int:
+    """Run a recorder to its end, and start it again if it is killed. Return its exit code."""
+    switch = StopSwitch()
+    end_s = None if for_ns is None else time.monotonic() + for_ns / NS_PER_S
+    with handling(switch.take):
+        first = [] if for_ns is None else ["--for", f"{for_ns // NS_PER_MS}ms"]
+        recorder = Child("reditus.recorder", [*arguments, *first])
+        while True:
+            stopped = switch.wait(RECORDER_LOOK_S)
+            if stopped:
+                return recorder.stop()
+            if recorder.ended is None:
+                running.look_after()
+                continue
+            if recorder.ended >= 0 or (end_s is not None and time.monotonic() >= end_s):
+                return recorder.ended
+            err.print(f"· The recorder was ended by signal {-recorder.ended}; starting it again.")
+            recorder = Child("reditus.recorder", [*arguments, *_for(end_s)])
+
+
+def _for(end_s: float | None) -> list[str]:
+    return [] if end_s is None else ["--for", f"{max(round((end_s - time.monotonic()) * 1000), 100)}ms"]
 
 
 def _duration(text: str, option: str) -> int:

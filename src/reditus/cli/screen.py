@@ -2,18 +2,46 @@
 
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 
-from rich.console import Console
+from rich.console import Console, ConsoleOptions, RenderableType
+from rich.segment import Segment
+
+from reditus.core.outside import terminal_text
 
 _PIPED_WIDTH = 200
-out = Console(highlight=False, width=None if sys.stdout.isatty() else _PIPED_WIDTH)
-err = Console(stderr=True, highlight=False, width=None if sys.stderr.isatty() else _PIPED_WIDTH)
+
+
+class SafeConsole(Console):
+    """A console that prints every text through `terminal_text`, tables and all: names come from machines where anybody may
+    have chosen them.
+    """
+
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        for segment in super().render(renderable, options):
+            yield segment if segment.control else Segment(_safe_lines(segment.text), segment.style)
+
+
+def _safe_lines(text: str) -> str:
+    if text.isascii() and text.isprintable():
+        return text
+    return "\n".join(map(terminal_text, text.split("\n")))
+
+
+def say(line: str) -> None:
+    """Print a line as it is, but for what would steer the terminal."""
+    print(terminal_text(line), flush=True)
+
+
+out = SafeConsole(highlight=False, width=None if sys.stdout.isatty() else _PIPED_WIDTH)
+err = SafeConsole(stderr=True, highlight=False, width=None if sys.stderr.isatty() else _PIPED_WIDTH)
 
 
 class Failure(Exception):
-    """A command cannot do what was asked; the message says why and what would work."""
+    """A command cannot do what was asked; the message says why and what would work. It may hold anything that came from
+    outside: what prints it makes that safe.
+    """
 
 
 @contextmanager

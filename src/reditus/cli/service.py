@@ -13,13 +13,17 @@ from pathlib import Path
 import httpx
 from pydantic import ValidationError
 
-from reditus.cli.children import Child
-from reditus.cli.folders import prepare_data_folder
+from reditus.cli.children import Child, rotate
+from reditus.cli.folders import prepare_data_folder, write_private
 from reditus.cli.screen import Failure, err, step
+from reditus.recorder.stopping import StopSwitch, handling, raise_interrupt
 from reditus.server.settings import Settings
 from reditus.store.cluster import Cluster, ClusterError
 
 START_TIMEOUT_S = 60.0
+HANDED_ON = ("seal_every_s", "undo_for_s", "scrub_every_s", "memory_mib", "token")
+ARENAS = "2"
+"""Of the C library, each of which keeps what its threads have freed: one for every thread would be most of the memory."""
 
 
 def settings_of_environment() -> Settings:
@@ -39,6 +43,8 @@ class Service:
     data: Path
     owned: bool
     """Whether this process started it, and stops it."""
+    token: str | None = None
+    """What requests have to carry, where the settings ask for one."""
     cluster: Cluster | None = None
     children: dict[str, Child] = field(default_factory=dict)
 
@@ -51,7 +57,11 @@ class Service:
         return self.data / "logs"
 
     def look_after(self) -> None:
-        """Start again whatever has ended by itself, and say so."""
+        """Start again whatever has ended by itself, and say so; keep logs from growing without limit."""
+        for log in self.logs.glob("*.log"):
+            rotate(log)
+        if self.cluster is not None:
+            rotate(self.cluster.log)
         if self.cluster is not None and not self.cluster.is_running():
             err.print("· The database ended by itself; starting it again.")
             try:
@@ -72,42 +82,58 @@ def service(settings: Settings, *, anywhere: bool = False) -> Iterator[Service]:
     `anywhere`: any free port will do, for a service that only this command uses.
     """
     data = prepare_data_folder(settings)
-    (data / "logs").mkdir(exist_ok=True)
     lock = os.open(data / "service.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
     try:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            yield Service(_running_url(data), data, owned=False)
+            with handling(raise_interrupt):
+                yield Service(_running_url(data), data, owned=False, token=settings.token)
             return
-        with _started(settings, data, anywhere=anywhere) as running:
+        # A signal while parts start or stop is taken note of, and obeyed between two steps: broken off in the middle of one,
+        # a database that is just beginning to run would be left behind.
+        switch = StopSwitch()
+        with (
+            handling(switch.take),
+            _started(settings, data, switch, anywhere=anywhere) as running,
+            handling(raise_interrupt),
+        ):
             yield running
     finally:
         os.close(lock)
 
 
+def _obey(switch: StopSwitch) -> None:
+    """Raise what the signal asks for that came during a step of the start."""
+    if switch.signal is not None:
+        raise_interrupt(switch.signal, None)
+
+
 @contextmanager
-def _started(settings: Settings, data: Path, *, anywhere: bool) -> Iterator[Service]:
+def _started(settings: Settings, data: Path, switch: StopSwitch, *, anywhere: bool) -> Iterator[Service]:
     cluster = None if settings.database_url else Cluster(data / "database")
     server: Child | None = None
     running: Service | None = None
     try:
-        database_url = settings.database_url or _start_cluster(cluster)
+        database_url = settings.database_url or _start_cluster(cluster, switch)
+        _obey(switch)
         port = 0 if anywhere else _port(settings)
         url_file = data / "server.url"
         url_file.unlink(missing_ok=True)
         with step("Starting the server"):
-            own = {key: str(getattr(settings, key)) for key in ("seal_every_s", "undo_for_s")}
+            own = {key: str(getattr(settings, key)) for key in HANDED_ON if getattr(settings, key) is not None}
             env = {f"REDITUS_{key.upper()}": value for key, value in own.items()} | {
+                "MALLOC_ARENA_MAX": ARENAS,
                 "REDITUS_DATABASE_URL": database_url, "REDITUS_DATA": str(data), "REDITUS_PORT": str(port),
             }  # fmt: skip
             arguments = ["--url-file", str(url_file)]
             server = Child("reditus.server", arguments, env=env, log=data / "logs" / "server.log")
-            url = _wait_for(server, url_file)
-        (data / "service.json").write_text(json.dumps({"url": url, "pid": os.getpid()}))
+            url = _wait_for(server, url_file, switch)
+        write_private(data / "service.json", json.dumps({"url": url, "pid": os.getpid()}))
         # A restarted server must be found where it was.
         server.set_env("REDITUS_PORT", url.rsplit(":", 1)[1])
-        running = Service(url, data, owned=True, cluster=cluster, children={"server": server})
+        running = Service(url, data, owned=True, token=settings.token, cluster=cluster, children={"server": server})
+        _obey(switch)
         yield running
     finally:
         (data / "service.json").unlink(missing_ok=True)
@@ -118,12 +144,14 @@ def _started(settings: Settings, data: Path, *, anywhere: bool) -> Iterator[Serv
             cluster.stop()
 
 
-def _start_cluster(cluster: Cluster | None) -> str:
+def _start_cluster(cluster: Cluster | None, switch: StopSwitch) -> str:
     assert cluster is not None
     try:
+        cluster.check_owner()
         if not cluster.is_made():
             with step("Making a private PostgreSQL cluster"):
                 cluster.make()
+        _obey(switch)
         if not cluster.is_running():
             with step("Starting PostgreSQL"):
                 cluster.start()
@@ -146,14 +174,15 @@ def _port(settings: Settings) -> int:
     return settings.port
 
 
-def _wait_for(server: Child, url_file: Path) -> str:
+def _wait_for(server: Child, url_file: Path, switch: StopSwitch) -> str:
     deadline_s = time.monotonic() + START_TIMEOUT_S
     while time.monotonic() < deadline_s:
         if server.ended is not None:
             raise Failure(f"the server ended while starting. The end of {server.log}:\n{server.last_words()}")
+        _obey(switch)
         if url_file.exists() and (url := url_file.read_text()):
             return url
-        time.sleep(0.05)
+        switch.wait(0.05)
     raise Failure(f"the server did not answer within {START_TIMEOUT_S:.0f} s; see {server.log}")
 
 
@@ -164,7 +193,7 @@ def _running_url(data: Path) -> str:
         try:
             url = str(json.loads((data / "service.json").read_text())["url"])
             httpx.get(f"{url}/api/health", timeout=5.0, trust_env=False)
-        except (FileNotFoundError, ValueError, KeyError, httpx.HTTPError):
+        except (OSError, ValueError, KeyError, httpx.HTTPError):
             time.sleep(0.2)
         else:
             return url

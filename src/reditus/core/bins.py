@@ -9,6 +9,7 @@ from reditus.core.frame import Sampled
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 MAX_BINS = 10_000
+MOST_NS = (1 << 63) - 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,10 +63,30 @@ def bin_edges(window: Window, width: int) -> IntArray:
     if not 1 <= width <= MAX_BINS:
         raise WindowError(f"a width is 1 to {MAX_BINS} bins, not {width}")
     # One bin is kept in reserve, for aligning may need an extra one at either end.
-    length_ns = -(-(window.end_ns - window.start_ns) // max(width - 1, 1))
-    first = window.start_ns // length_ns
-    last = -(-window.end_ns // length_ns)
+    return aligned_edges(window, -(-(window.end_ns - window.start_ns) // max(width - 1, 1)))
+
+
+def aligned_edges(window: Window, length_ns: int) -> IntArray:
+    """Edges on whole multiples of a length that cover a window; at its very ends instead where those would lie beyond what 64
+    bits hold.
+    """
+    first, last = window.start_ns // length_ns, -(-window.end_ns // length_ns)
+    if first * length_ns < -MOST_NS or last * length_ns > MOST_NS:
+        bins = -(-(window.end_ns - window.start_ns) // length_ns)
+        return window.start_ns + length_ns * np.arange(bins + 1, dtype=np.int64)
     return np.arange(first, last + 1, dtype=np.int64) * length_ns
+
+
+def even_edges(start_ns: int, end_ns: int, length_ns: int) -> IntArray:
+    """Edges from `start_ns` to `end_ns`, a whole multiple of `length_ns` later, both included.
+
+    NumPy counts the steps of `arange(start, end, step)` in doubles, which lose a nanosecond above 2^53 ns: 104 days.
+
+    >>> even_edges(0, 120, 60)
+    array([  0,  60, 120])
+    """
+    steps = (end_ns - start_ns) // length_ns
+    return start_ns + length_ns * np.arange(steps + 1, dtype=np.int64)
 
 
 def points(sampled: Sampled, window: Window) -> tuple[IntArray, FloatArray]:

@@ -1,6 +1,6 @@
 """Blocks: a stretch of ticks of one group, column by column, the same on the wire, in the spool and in the store.
 
-Layout of the bytes (all little-endian), format version 2; 1 is read as well:
+Layout of the bytes (all little-endian), format version 3; 1 and 2 are read as well:
 
     0    4   magic b"RDTB"
     4    2   format version
@@ -15,7 +15,8 @@ Layout of the bytes (all little-endian), format version 2; 1 is read as well:
     96   8   interval between ticks as planned, ns
     104  4   length of the data
     108  4 × (columns + 3)  offsets into the data, ascending, the last one equal to its length
-    ..       data: chunks (column_codec) of wall clock, monotonic clock, then the layout's columns
+    ..       data: chunks (column_codec) of wall clock, monotonic clock, then the layout's columns; since version 3 each
+             with its checksum at its end (checksums)
     ..   4   CRC-32 of everything before it
 
 A batch is simply blocks one after another. One column is read without the rest through the offsets.
@@ -24,13 +25,23 @@ A batch is simply blocks one after another. One column is read without the rest 
 import struct
 import zlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from itertools import accumulate
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import accumulate, pairwise
 from uuid import UUID
 
 import numpy as np
 
-from reditus.core.column_codec import FORMAT_VERSION, decode_column, decode_wall, encode_clocks, encode_columns
+from reditus.core.checksums import head_seed, verified, with_checksums
+from reditus.core.column_codec import (
+    CHECKSUMS_SINCE,
+    FORMAT_VERSION,
+    check_chunks,
+    decode_column,
+    decode_wall,
+    encode_clocks,
+    encode_columns,
+)
 from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.layout import MAX_COLUMNS
 from reditus.core.types import NS_PER_S, BoolArray, IntArray
@@ -58,7 +69,7 @@ class Stretch:
     """Shape (ticks, columns)."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Block:
     """A stretch of ticks, encoded."""
 
@@ -72,6 +83,8 @@ class Block:
     directory: bytes
     """The offsets into the data as they are written, 4 bytes each: most of what handles a block only hands them on."""
     data: bytes
+    version: int = FORMAT_VERSION
+    """Of the format of its chunks."""
 
     @property
     def offsets(self) -> tuple[int, ...]:
@@ -82,9 +95,40 @@ class Block:
         return len(self.directory) // _OFFSET_BYTES - 1 - CLOCKS
 
     def chunk(self, position: int) -> memoryview:
-        """The bytes of one column; 0 is the wall clock, 1 the monotonic clock, 2 the layout's first column."""
+        """The bytes of one column, without their checksum; 0 is the wall clock, 1 the monotonic clock, 2 the layout's first
+        column. Raise DamagedBlock where the checksum does not match.
+        """
         begin, end = _PAIR.unpack_from(self.directory, _OFFSET_BYTES * position)
-        return memoryview(self.data)[begin:end]
+        chunk = memoryview(self.data)[begin:end]
+        return memoryview(verified(chunk, self.seed, position)) if self.version >= CHECKSUMS_SINCE else chunk
+
+    @cached_property
+    def seed(self) -> int:
+        """What the head contributes to the checksums of the columns."""
+        return head_seed(self.boot, self.ticks, self.first_ns, self.last_ns, self.interval_ns)
+
+    def current(self) -> "Block":
+        """The block in today's format: itself, or with checksums where it comes from before there were any."""
+        if self.version >= CHECKSUMS_SINCE:
+            return self
+        chunks = [self.data[begin:end] for begin, end in pairwise(self.offsets)]
+        directory, data = _packed(with_checksums(chunks, self.seed))
+        return replace(self, directory=directory, data=data, version=FORMAT_VERSION)
+
+    def check(self) -> None:
+        """Raise BlockError unless every column can be decoded, the clocks agree with the head, and the monotonic clock only
+        moves forward.
+        """
+        chunks = [self.chunk(position) for position in range(CLOCKS + self.columns)]
+        check_chunks(chunks[CLOCKS:], self.ticks)
+        monotonic_ns = decode_column(chunks[1], self.ticks)
+        wall_ns = decode_wall(chunks[0], monotonic_ns)
+        if wall_ns[0] != self.first_ns or wall_ns[-1] != self.last_ns:
+            raise BlockError("a block's head and its wall clock tell different times; it was put together wrongly")
+        if (np.diff(monotonic_ns) <= 0).any():
+            raise BlockError(
+                "a block's monotonic clock stands still or steps back; ticks must be in their order, once each"
+            )
 
     def column(self, position: int) -> IntArray:
         chunk = self.chunk(position)
@@ -98,7 +142,7 @@ class Block:
     def to_bytes(self) -> bytes:
         head = _HEAD.pack(
             MAGIC,
-            FORMAT_VERSION,
+            self.version,
             0,
             self.archive.bytes,
             self.boot.bytes,
@@ -190,17 +234,24 @@ def _check_size(stretch: Stretch) -> None:
 def _block(
     stretch: Stretch, chunks: list[bytes], *, archive: UUID, boot: UUID, layout: bytes, interval_ns: int
 ) -> Block:
+    ticks, first_ns, last_ns = len(stretch.wall_ns), int(stretch.wall_ns[0]), int(stretch.wall_ns[-1])
+    directory, data = _packed(with_checksums(chunks, head_seed(boot, ticks, first_ns, last_ns, interval_ns)))
     return Block(
         archive=archive,
         boot=boot,
         layout=layout,
-        ticks=len(stretch.wall_ns),
-        first_ns=int(stretch.wall_ns[0]),
-        last_ns=int(stretch.wall_ns[-1]),
+        ticks=ticks,
+        first_ns=first_ns,
+        last_ns=last_ns,
         interval_ns=interval_ns,
-        directory=np.fromiter(accumulate(map(len, chunks), initial=0), dtype=_OFFSET).tobytes(),
-        data=b"".join(chunks),
+        directory=directory,
+        data=data,
     )
+
+
+def _packed(chunks: Sequence[bytes]) -> tuple[bytes, bytes]:
+    """Directory and data."""
+    return np.fromiter(accumulate(map(len, chunks), initial=0), dtype=_OFFSET).tobytes(), b"".join(chunks)
 
 
 def read_blocks(batch: bytes) -> Iterator[Block]:
@@ -252,6 +303,7 @@ def read_block(batch: memoryview, start: int) -> tuple[Block, int]:
         interval_ns=interval_ns,
         directory=directory,
         data=bytes(batch[data_start : data_start + length]),
+        version=version,
     )
     return block, end
 
@@ -269,14 +321,3 @@ def _check_head(start: int, *, columns: int, ticks: int, length: int, interval_n
     for holds, rule in rules:
         if not holds:
             raise BlockError(f"the block at byte {start} breaks a limit: a block has {rule}")
-
-
-def check_clocks(block: Block) -> None:
-    """Raise BlockError unless the clocks decode, agree with the head, and the monotonic one only moves forward."""
-    wall_ns, monotonic_ns = block.column(0), block.column(1)
-    if wall_ns[0] != block.first_ns or wall_ns[-1] != block.last_ns:
-        raise BlockError("a block's head and its wall clock tell different times; it was put together wrongly")
-    if (np.diff(monotonic_ns) <= 0).any():
-        raise BlockError(
-            "a block's monotonic clock stands still or steps back; ticks must be in their order, once each"
-        )

@@ -17,7 +17,7 @@ Arithmetic is modulo 2^64 throughout, which is what makes every input survive.
 """
 
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from functools import lru_cache
@@ -34,8 +34,9 @@ ZSTD_LEVEL = 3  # measured: level 9 gains 3 % and costs several times the proces
 MIN_COMPRESSED = 24  # shorter payloads only grow: a zstd frame has about a dozen bytes of its own
 HEAD = 4
 WORD = 8
-FORMAT_VERSION = 2
-"""2 added the short form of columns that stand still, 128 + n."""
+FORMAT_VERSION = 3
+"""2 added the short form of columns that stand still, 128 + n; 3 a checksum at the end of each chunk (core.checksums)."""
+CHECKSUMS_SINCE = 3
 STILL = 128
 _MASK = (1 << 64) - 1
 _LITTLE = sys.byteorder == "little"
@@ -153,6 +154,22 @@ def decode_column(chunk: bytes | memoryview, ticks: int) -> IntArray:
     out[0] = found.first
     found.fill(out[1:])
     return np.add.accumulate(out, out=out)
+
+
+def check_chunks(chunks: Sequence[bytes | memoryview], ticks: int) -> None:
+    """Raise BlockError, with the column's position, unless each chunk decodes to so many values."""
+    room: IntArray | None = None
+    for position, chunk in enumerate(chunks):
+        # Most columns stand still, and those need no more than a look at two bytes.
+        if len(chunk) and STILL <= chunk[0] <= STILL + WORD and len(chunk) == 1 + chunk[0] - STILL:
+            continue
+        try:
+            found = _parsed(chunk, ticks)
+            if not isinstance(found, int):
+                room = np.empty(ticks - 1, dtype=np.int64) if room is None else room
+                found.fill(room)
+        except BlockError as why:
+            raise BlockError(f"column {position} cannot be decoded: {why}") from why
 
 
 def unpacked(frame: bytes | memoryview, most_bytes: int, *, of: str) -> bytes:

@@ -3,9 +3,12 @@
 import re
 from itertools import pairwise
 
+from reditus.core.outside import shown
 from reditus.core.types import NS_PER_MS, NS_PER_S
 
 _UNITS_NS = {"ms": NS_PER_MS, "s": NS_PER_S, "m": 60 * NS_PER_S, "h": 3_600 * NS_PER_S, "d": 86_400 * NS_PER_S}
+MOST_LETTERS = 40
+MOST_NS = 36_525 * 86_400 * NS_PER_S
 _PATTERN = re.compile(r"^(?P<number>\d+(\.\d+)?)\s*(?P<unit>ms|s|m|h|d)$")
 
 
@@ -15,9 +18,11 @@ def parse_duration(text: str) -> int:
     >>> parse_duration("1.5s")
     1500000000
     """
-    found = _PATTERN.match(text.strip())
-    if not found:
-        raise ValueError(f"{text!r} is no duration; write a number and ms, s, m, h or d, as in 500ms, 60s or 1.5h")
+    found = _PATTERN.match(text.strip()) if len(text) <= MOST_LETTERS else None
+    if not found or float(found["number"]) * _UNITS_NS[found["unit"]] > MOST_NS:
+        raise ValueError(
+            f"{shown(text)} is no duration; write a number and ms, s, m, h or d, as in 500ms, 60s or 1.5h, a century at most"
+        )
     return round(float(found["number"]) * _UNITS_NS[found["unit"]])
 
 

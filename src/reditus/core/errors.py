@@ -4,7 +4,8 @@ Errors subclass the builtin a caller would already catch:
 
     CoreError
     ├── BlockError(ValueError)       bytes that are no block, or not a whole one
-    │   └── BlockVersionError        a block from a newer Reditus
+    │   ├── BlockVersionError        a block from a newer Reditus
+    │   └── DamagedBlock             a column whose checksum does not match
     ├── LayoutError(ValueError)      columns that do not describe a block
     ├── UnknownCounter(LookupError)
     ├── UnknownMeasure(LookupError)
@@ -26,6 +27,10 @@ class BlockError(CoreError, ValueError):
 
 class BlockVersionError(BlockError):
     """A block whose format is newer than this Reditus can read."""
+
+
+class DamagedBlock(BlockError):
+    """A column of a block whose bytes are not those that were written."""
 
 
 class LayoutError(CoreError, ValueError):

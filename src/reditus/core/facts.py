@@ -4,8 +4,15 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import Enum
+from typing import Any
 
+from reditus.core.errors import CoreError
+from reditus.core.outside import MOST_WHOLE, shown, text_problem, whole_problem
 from reditus.core.types import Json
+
+MOST_CORES = 65_536
+MOST_DEVICES = 100_000
+MAX_TEXT = 500
 
 # Names by which the kernel's own drivers call things, for hosts that told no facts (a bare capture has no /sys).
 _STACKED = re.compile(r"^(dm-|md|loop|drbd|bcache)\d+")
@@ -94,21 +101,68 @@ class HostFacts:
         }
 
     @classmethod
-    def from_json(cls, given: Json) -> "HostFacts":
-        """Read what `as_json` wrote; unknown keys are ignored. Raise KeyError, TypeError or ValueError otherwise."""
+    def from_json(cls, given: Any) -> "HostFacts":
+        """Read what `as_json` wrote; unknown keys are ignored. Raise FactsError, naming what is wrong, otherwise."""
+        told = _object("facts", given)
+        disks, links = _object("disks", told.get("disks") or {}), _object("links", told.get("links") or {})
         return cls(
-            cores=given.get("cores"),
-            memory_bytes=given.get("memory_bytes"),
-            kernel=given.get("kernel"),
-            model=given.get("model"),
-            virtual=given.get("virtual"),
-            boot=given.get("boot"),
-            disks={
-                name: DiskFacts(DiskRole(disk["role"]), tuple(disk.get("on", ())), disk.get("rotational"))
-                for name, disk in given.get("disks", {}).items()
-            },
-            links={
-                name: LinkFacts(link.get("speed_bits_per_s"), link.get("physical"))
-                for name, link in given.get("links", {}).items()
-            },
+            cores=_whole("cores", told.get("cores"), 1, MOST_CORES),
+            memory_bytes=_whole("memory_bytes", told.get("memory_bytes"), 0, MOST_WHOLE),
+            kernel=_text("kernel", told.get("kernel")),
+            model=_text("model", told.get("model")),
+            virtual=_flag("virtual", told.get("virtual")),
+            boot=_text("boot", told.get("boot")),
+            disks={_name("disks", name): _disk(f"disks.{shown(name)}", disk) for name, disk in disks.items()},
+            links={_name("links", name): _link(f"links.{shown(name)}", link) for name, link in links.items()},
         )
+
+
+class FactsError(CoreError, ValueError):
+    """Facts of a host that cannot be."""
+
+
+def _disk(where: str, given: Any) -> DiskFacts:
+    told = _object(where, given)
+    on = told.get("on") or []
+    if not isinstance(on, list) or len(on) > MOST_DEVICES:
+        raise FactsError(f"{where}.on: a list of at most {MOST_DEVICES} names, not {shown(on)}")
+    try:
+        role = DiskRole(told.get("role"))
+    except ValueError:
+        roles = ", ".join(one.value for one in DiskRole)
+        raise FactsError(f"{where}.role: one of {roles}, not {shown(told.get('role'))}") from None
+    return DiskFacts(role, tuple(_name(f"{where}.on", one) for one in on), _flag("rotational", told.get("rotational")))
+
+
+def _link(where: str, given: Any) -> LinkFacts:
+    told = _object(where, given)
+    speed = _whole(f"{where}.speed_bits_per_s", told.get("speed_bits_per_s"), 0, MOST_WHOLE)
+    return LinkFacts(speed, _flag(f"{where}.physical", told.get("physical")))
+
+
+def _object(where: str, given: Any) -> Mapping[str, Any]:
+    if not isinstance(given, dict) or len(given) > MOST_DEVICES:
+        raise FactsError(f"{where}: an object of at most {MOST_DEVICES} parts, not {shown(given)}")
+    return given
+
+
+def _whole(where: str, given: Any, least: int, most: int) -> int | None:
+    if given is not None and (problem := whole_problem(given, least, most)):
+        raise FactsError(f"{where}: {problem}")
+    return given  # type: ignore[no-any-return]  # just checked
+
+
+def _text(where: str, given: Any) -> str | None:
+    return None if given is None else _name(where, given)
+
+
+def _name(where: str, given: Any) -> str:
+    if problem := text_problem(given, MAX_TEXT):
+        raise FactsError(f"{where}: {problem}")
+    return str(given)
+
+
+def _flag(where: str, given: Any) -> bool | None:
+    if given is not None and not isinstance(given, bool):
+        raise FactsError(f"{where}: true, false or null, not {shown(given)}")
+    return given

@@ -12,6 +12,7 @@ from enum import Enum
 from functools import cached_property
 
 from reditus.core.errors import LayoutError
+from reditus.core.outside import MOST_WHOLE, shown, text_problem, whole_problem
 from reditus.core.types import Json
 
 MAX_COLUMNS = 400  # measured: beyond that the offset directory no longer fits a database page inline
@@ -88,19 +89,19 @@ class Column:
         """Raise LayoutError, naming the part that is wrong, unless `given` is what `as_json` writes."""
         try:
             attributes = {_text(key): _text(value) for key, value in dict(given["attributes"]).items()}
-            up, down = (int(part) for part in given["scale"])
+            up, down = (_whole(part, 1) for part in given["scale"])
             column = cls.of(
                 _text(given["counter"]),
                 attributes,
                 unit=_text(given["unit"]),
                 kind=Kind(given["kind"]),
                 scale=(up, down),
-                bits=int(given["bits"]),
+                bits=_whole(given["bits"], min(BITS), max(BITS)),
             )
-        except (KeyError, TypeError, ValueError) as why:
+        except (KeyError, TypeError, ValueError, AttributeError) as why:
             raise LayoutError(f"a column wants counter, attributes, unit, kind, scale and bits: {why!r}") from why
-        if up < 1 or down < 1 or column.bits not in BITS:
-            raise LayoutError(f"a scale is two positive integers and bits is 32 or 64; got {given!r}")
+        if column.bits not in BITS:
+            raise LayoutError(f"bits is 32 or 64, not {column.bits}")
         return column
 
 
@@ -137,8 +138,8 @@ class Layout:
     @classmethod
     def from_json(cls, given: Json) -> "Layout":
         try:
-            group, part, columns = _text(given["group"]), int(given["part"]), list(given["columns"])
-        except (KeyError, TypeError, ValueError) as why:
+            group, part, columns = _text(given["group"]), _whole(given["part"], 0), list(given["columns"])
+        except (KeyError, TypeError, ValueError, AttributeError) as why:
             raise LayoutError(f"a layout wants group, part and columns: {why!r}") from why
         if not 0 <= part < 1 << 15:
             raise LayoutError(f"a layout's part is 0 to {(1 << 15) - 1}, not {part}")
@@ -155,6 +156,16 @@ def split_columns(group: str, columns: Iterable[Column]) -> list[Layout]:
 
 
 def _text(value: object) -> str:
-    if not isinstance(value, str) or not 0 < len(value) <= MAX_TEXT or not value.isprintable():
-        raise ValueError(f"{value!r} is not a printable text of 1 to {MAX_TEXT} characters")
+    if (problem := text_problem(value, MAX_TEXT, shortest=1)) is not None:
+        raise ValueError(problem)
+    assert isinstance(value, str)
+    if not value.isprintable():
+        raise ValueError(f"a printable text, not {shown(value)}")
+    return value
+
+
+def _whole(value: object, least: int, most: int = MOST_WHOLE) -> int:
+    if problem := whole_problem(value, least, most):
+        raise ValueError(problem)
+    assert isinstance(value, int)
     return value

@@ -16,14 +16,16 @@ from reditus.core.markers import MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
 
 US = 1_000
 LENGTH_BYTES = 8
+MOST_DIGITS = 19
+"""Of a time in microseconds; longer ones lie beyond every clock."""
 SYSLOG, JOURNAL = "syslog", "journal"
 _SYSLOG = re.compile(
     rb"^<(?P<priority>\d{1,3})>1 (?P<time>\S+) (?P<host>\S+) (?P<program>\S+) (?P<process>\S+) (?P<message_id>\S+) "
     rb"(?P<data>-|(?:\[(?:[^\]\\\"]|\\.|\"(?:[^\"\\]|\\.)*\")*\])+)(?: (?:\xef\xbb\xbf)?(?P<text>.*))?$",
     re.DOTALL,
 )
-_KERNEL = re.compile(rb"^(?P<priority>\d+),(?P<sequence>\d+),(?P<since_us>\d+),[^;]*;(?P<text>[^\n]*)")
-_ESCAPED = re.compile(r"\\x([0-9a-f]{2})")
+_KERNEL = re.compile(rb"^(?P<priority>\d{1,9}),(?P<sequence>\d{1,20}),(?P<since_us>\d{1,15}),[^;]*;(?P<text>[^\n]*)")
+_ESCAPED = re.compile(rb"\\x([0-9a-f]{2})")
 _NIL = b"-"
 
 
@@ -45,7 +47,9 @@ def kernel_record(record: bytes, *, boot: str, boot_wall_ns: int) -> Marker | No
     found = _KERNEL.match(record)
     if found is None:
         return None
-    text = _ESCAPED.sub(lambda code: chr(int(code[1], 16)), _plain(found["text"], MAX_TEXT))
+    # The kernel writes single bytes so: of other alphabets, and of whatever a process put into its name.
+    raw = _ESCAPED.sub(lambda code: bytes((int(code[1], 16),)), found["text"])
+    text = _plain(raw, MAX_TEXT)
     return Marker(
         ident=f"kernel/{boot}/{int(found['sequence'])}",
         at_ns=boot_wall_ns + int(found["since_us"]) * US,
@@ -141,7 +145,7 @@ def _journal(text: bytes, first_line: int) -> Iterator[tuple[int, Marker | str]]
 
 def _journal_entry(entry: dict[bytes, bytes]) -> Marker | str:
     at_us, text = entry.get(b"__REALTIME_TIMESTAMP", b""), entry.get(b"MESSAGE")
-    if not at_us.isdigit():
+    if not at_us.isdigit() or len(at_us) > MOST_DIGITS:
         return "an entry without __REALTIME_TIMESTAMP, in microseconds since the epoch"
     if int(at_us) * US >= 1 << 63:
         return f"an entry at {int(at_us)} microseconds, which no clock reaches"
@@ -154,7 +158,7 @@ def _journal_entry(entry: dict[bytes, bytes]) -> Marker | str:
         int(at_us) * US,
         text,
         source + b"[" + process + b"]" if process and source else source,
-        int(priority) if priority.isdigit() and int(priority) < len(SEVERITIES) else 6,
+        int(priority) if len(priority) == 1 and priority.isdigit() and int(priority) < len(SEVERITIES) else 6,
     )
 
 

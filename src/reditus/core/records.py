@@ -20,6 +20,7 @@ from typing import Any
 from uuid import UUID
 
 from reditus.core.errors import BlockError, BlockVersionError
+from reditus.core.outside import OutsideError, strict_json, text_problem, whole_problem
 
 VERSION = 1
 LONGEST_JSON_BYTES = 1 << 20
@@ -57,22 +58,25 @@ def read_envelope(batch: memoryview, start: int) -> tuple[Envelope, int]:
     if _CRC.unpack_from(batch, end - _CRC.size)[0] != zlib.crc32(batch[start : end - _CRC.size]):
         raise BlockError(f"{where} is damaged: its checksum does not match; send it again")
     try:
-        told = json.loads(bytes(batch[start + _HEAD.size : end - _CRC.size]))
-    except ValueError as why:
-        raise BlockError(f"{where} is no JSON: {why}") from why
-    if not isinstance(told, list):
-        raise BlockError(f"{where} holds {type(told).__name__}, not a list")
+        told = strict_json(bytes(batch[start + _HEAD.size : end - _CRC.size]))
+    except OutsideError as why:
+        raise BlockError(f"{where} cannot be taken: {why}") from why
+    if not isinstance(told, list) or not all(isinstance(one, dict) for one in told):
+        raise BlockError(f"{where} is not a list of objects")
     return Envelope(magic, UUID(bytes=archive), UUID(bytes=boot), told), end
 
 
 def checked_whole(value: object) -> int:
-    if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 1 << 63:
-        raise ValueError(f"{value!r} is not a whole number")
+    """A whole number, not negative. Raise ValueError for anything else."""
+    if problem := whole_problem(value):
+        raise ValueError(problem)
+    assert isinstance(value, int)
     return value
 
 
 def checked_text(value: object, longest: int = MAX_TEXT) -> str:
-    # PostgreSQL keeps no NUL in text.
-    if not isinstance(value, str) or len(value) > longest or "\0" in value:
-        raise ValueError(f"{value!r} is not a text of at most {longest} characters")
+    """A text that everything can keep. Raise ValueError for anything else."""
+    if problem := text_problem(value, longest):
+        raise ValueError(problem)
+    assert isinstance(value, str)
     return value

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 import zstandard
 
-from reditus.core.bins import Binned, Summary, Window
+from reditus.core.bins import Binned, Summary, Window, aligned_edges
+from reditus.core.checksums import verified, with_checksums
 from reditus.core.column_codec import ZSTD_LEVEL, decode_column, encode_column, unpacked
 from reditus.core.errors import BlockError
 from reditus.core.quantile import weighted_quantile
@@ -67,6 +68,11 @@ class Rolled:
     def part(self, start: int, end: int) -> "Rolled":
         return Rolled(*(own[start:end] for own in self._parts))
 
+    @classmethod
+    def concatenated(cls, parts: Sequence["Rolled"]) -> "Rolled":
+        """Bins of several, one after another; there may be a stretch of time between them."""
+        return cls(*(np.concatenate(columns) for columns in zip(*(part._parts for part in parts), strict=True)))
+
     def followed_by(self, other: "Rolled") -> "Rolled":
         return Rolled(*(np.concatenate(pair) for pair in zip(self._parts, other._parts, strict=True)))
 
@@ -119,16 +125,18 @@ class Rolled:
 
     def to_chunks(self) -> list[bytes]:
         """The observed time as a column (column_codec), and all means, lowest and highest values as little-endian doubles in
-        one zstd frame. Measured: half the size of byte planes, for most of a quiet bin's numbers are the same.
+        one zstd frame, each with its checksum (checksums). Measured: half the size of byte planes, for most of a quiet bin's numbers are the same.
         """
         seen_ns = np.round(self.seen_s * NS_PER_S).astype(np.int64)
         floats = np.concatenate([self.mean, self.low, self.high]).astype("<f8").tobytes()
-        return [encode_column(seen_ns), zstandard.ZstdCompressor(level=ZSTD_LEVEL).compress(floats)]
+        packed = zstandard.ZstdCompressor(level=ZSTD_LEVEL).compress(floats)
+        # Position 0 for all: a chunk that several series share is stored once.
+        return [with_checksums([chunk], 0)[0] for chunk in (encode_column(seen_ns), packed)]
 
     @classmethod
     def from_chunks(cls, chunks: Sequence[bytes], bins: int) -> "Rolled":
-        """Raise BlockError for what is no such list."""
-        seen, packed = chunks
+        """Raise BlockError for what is no such list, or was damaged since."""
+        seen, packed = (verified(chunk, 0, 0) for chunk in chunks)
         floats = unpacked(packed, 24 * bins, of="a rollup")
         if len(floats) != 24 * bins:
             raise BlockError(f"a rollup of {bins} bins wants {24 * bins} bytes and has {len(floats)}")
@@ -153,11 +161,12 @@ def levels_of(interval_ns: int) -> list[int]:
     return [level for level in LEVELS_S if level * NS_PER_S >= LEAST_TICKS_A_BIN * interval_ns]
 
 
-def chosen_level(window: Window, width: int, interval_ns: int) -> int | None:
+def chosen_level(window: Window, width: int, interval_ns: int, inner: Window | None = None) -> int | None:
     """The coarsest level, in seconds, whose bins are at most half as long as a pixel; None for the ticks themselves, where
-    those are few or no level fits.
+    those are few or no level fits. `inner` is the part of the window that has ticks.
     """
-    if window.end_ns - window.start_ns <= FEW_TICKS * interval_ns:
+    part = inner or window
+    if part.end_ns - part.start_ns <= FEW_TICKS * interval_ns:
         return None
     return fitting_level(window, width, interval_ns)
 
@@ -173,5 +182,4 @@ def rolled_edges(window: Window, width: int, level_s: int) -> IntArray:
     """Edges of at most `width` equal bins that cover the window, on multiples of their length, itself one of the level."""
     level_ns = level_s * NS_PER_S
     length_ns = -(-(window.end_ns - window.start_ns) // max(width - 1, 1))
-    length_ns = -(-length_ns // level_ns) * level_ns
-    return np.arange(window.start_ns // length_ns, -(-window.end_ns // length_ns) + 1, dtype=np.int64) * length_ns
+    return aligned_edges(window, -(-length_ns // level_ns) * level_ns)

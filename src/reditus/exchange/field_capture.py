@@ -36,7 +36,12 @@ from reditus.recorder.sources import SOURCES, Source
 from reditus.recorder.sources.source import headed
 
 NAMESPACE = UUID("2b2f5a7e-6d0e-4c8d-93a7-7b6a1a9de1f4")
-MAX_SECTION_BYTES = 16 << 20
+MAX_SECTION_BYTES = 4 << 20
+"""Of one reading of one file: /proc/interrupts of 256 cores has not half of it."""
+MOST_RATIO, ALWAYS_UNPACKED_BYTES = 150, 16 << 20
+"""Real captures pack to a thirtieth. What claims to hold more than this many times its size is no capture."""
+MOST_LEARNED_BYTES = 64 << 20
+"""A file whose form changes from reading to reading is read line by line each time; so much of that, of one path."""
 MAX_REMARKS = 200
 EARLIEST_NS = 631_152_000 * NS_PER_S  # 1990
 LATEST_NS = 7_258_118_400 * NS_PER_S  # 2200
@@ -45,7 +50,7 @@ BTIME_JITTER_S = 5
 
 _TITLE = re.compile(rb"^# field capture (?P<version>\d+)(?: host=(?P<host>\S+))?\s*$")
 _HEAD = re.compile(rb"^@ (?P<at>\d{1,20}) (?P<path>/\S*)(?: !(?P<reason>.*))?$")
-_BTIME = re.compile(rb"^btime (\d+)$", re.MULTILINE)
+_BTIME = re.compile(rb"^btime (\d{1,12})$", re.MULTILINE)
 _GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
 
 
@@ -103,7 +108,7 @@ def read_capture(path: Path, *, name: str | None = None) -> FieldCapture:
     host_name = path.name.split(".")[0]
     sections: dict[str, list[_Section]] = {}
     with _opened(path) as stream:
-        for section in _sections(stream, notes):
+        for section in _sections(stream, notes, MOST_RATIO * path.stat().st_size + ALWAYS_UNPACKED_BYTES):
             if isinstance(section, str):
                 host_name = section
             else:
@@ -143,9 +148,11 @@ def _opened(path: Path) -> Iterator[BinaryIO]:
             yield raw
 
 
-def _lines(stream: BinaryIO, notes: _Notes) -> Iterator[tuple[int, bytes]]:
-    """Lines with their numbers. A packed file that ends too early gives what could be unpacked."""
-    number = 0
+def _lines(stream: BinaryIO, notes: _Notes, most_bytes: int) -> Iterator[tuple[int, bytes]]:
+    """Lines with their numbers. A packed file that ends too early gives what could be unpacked; so does one that unpacks to
+    more than `most_bytes`.
+    """
+    number = size = 0
     while True:
         try:
             line = stream.readline(MAX_SECTION_BYTES)
@@ -155,16 +162,20 @@ def _lines(stream: BinaryIO, notes: _Notes) -> Iterator[tuple[int, bytes]]:
         if not line:
             return
         number += 1
+        size += len(line)
+        if size > most_bytes:
+            notes.add(number, f"the packed file unpacks to more than {MOST_RATIO} times its size; the rest is left out")
+            return
         yield number, line
 
 
-def _sections(stream: BinaryIO, notes: _Notes) -> Iterator[_Section | str]:
+def _sections(stream: BinaryIO, notes: _Notes, most_bytes: int) -> Iterator[_Section | str]:
     """Each file's text as a section, and the host's name where the first line tells it."""
     current: _Section | None = None
     text: list[bytes] = []
     size = 0
     ended = True
-    for number, line in _lines(stream, notes):
+    for number, line in _lines(stream, notes, most_bytes):
         ended = line.endswith(b"\n")
         if not line.startswith((b"@", b"# field capture")):
             if current is None:
@@ -303,9 +314,15 @@ def _group_pieces(
 ) -> Iterable[Piece]:
     parser = KernelText(source.learn)
     runs: list[_Run] = []
-    widest = 0
+    widest = learned_bytes = 0
+    known: object = None
     for reading in readings:
         text = source.text_of(reading.text)
+        if parser.memory is not known:
+            known, learned_bytes = parser.memory, learned_bytes + len(text)
+        if learned_bytes > MOST_LEARNED_BYTES:
+            notes.add(reading.line, f"{reading.path} has another form at every reading; what follows of it is left out")
+            break
         values = parser.parse(text) if text.strip() else np.zeros(0, dtype=np.int64)
         columns = parser.columns
         if not len(values) or len(values) != len(columns) or (len(values) * 2 < widest):

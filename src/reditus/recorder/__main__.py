@@ -6,7 +6,6 @@ import logging
 import os
 import signal
 import sys
-import threading
 from pathlib import Path
 
 import structlog
@@ -18,6 +17,7 @@ from reditus.recorder.host import archive_id, host_facts, host_id, host_name
 from reditus.recorder.orders import OrderDesk
 from reditus.recorder.runner import Runner
 from reditus.recorder.spool import Spool, SpoolBusy
+from reditus.recorder.stopping import STOP_SIGNALS, Stoppable, StopSwitch
 from reditus.recorder.uplink import Uplink
 
 log = structlog.get_logger()
@@ -30,9 +30,9 @@ NICENESS = -10
 def main(arguments: list[str] | None = None) -> int:
     options = _options(arguments)
     _configure_log()
-    stop = threading.Event()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: stop.set())
+    stop = StopSwitch()
+    for number in STOP_SIGNALS:
+        signal.signal(number, stop.take)
     try:
         spools = open_spools(options.spool, options.name)
     except SpoolBusy as why:
@@ -64,7 +64,7 @@ def open_spools(folder: Path, name: str) -> list[Spool]:
     return spools
 
 
-def record(options: argparse.Namespace, spools: list[Spool], stop: threading.Event) -> int:
+def record(options: argparse.Namespace, spools: list[Spool], stop: Stoppable) -> int:
     spool = spools[0]
     uplink = Uplink(options.server, spools)
     runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration, log_files=options.log)

@@ -1,7 +1,6 @@
 """A recording as it runs: follows its orders, ticks, hands over, and can tell how it goes."""
 
 import os
-import threading
 import time
 from collections import deque
 from collections.abc import Sequence
@@ -27,6 +26,7 @@ from reditus.recorder.processes import Processes
 from reditus.recorder.sampler import Probe, Sampler, Unparsed, boot_clock_ns
 from reditus.recorder.schedule import Schedule
 from reditus.recorder.spool import Spool
+from reditus.recorder.stopping import Stoppable
 from reditus.recorder.threads import Threads
 from reditus.recorder.uplink import Uplink
 
@@ -82,7 +82,7 @@ class Runner:
         self._facts: HostFacts | None = None
         self._facts_at_ns = 0
 
-    def run(self, stop: threading.Event, orders: CurrentOrders) -> None:
+    def run(self, stop: Stoppable, orders: CurrentOrders) -> None:
         end_ns = None if self._for_ns is None else boot_clock_ns() + self._for_ns
         while not stop.is_set() and (end_ns is None or boot_clock_ns() < end_ns):
             setting = self._wanted(orders.current)
@@ -144,7 +144,7 @@ class Runner:
         fast_ns = plan.burst.every_ns if plan else min(Burst().every_ns, usual_ns)
         return Setting(fast_ns if bursting else usual_ns, plan, bursting)
 
-    def _record(self, setting: Setting, stop: threading.Event, orders: CurrentOrders, for_ns: int | None) -> bool:
+    def _record(self, setting: Setting, stop: Stoppable, orders: CurrentOrders, for_ns: int | None) -> bool:
         """Tick until something else is wanted; return whether it is."""
         log.info(
             "recording",

@@ -1,10 +1,10 @@
 """A fixed schedule that never drifts: ticks lie on whole intervals, and one that is missed is missed."""
 
-import threading
 import time
 from collections.abc import Iterator
 
 from reditus.core.types import NS_PER_S
+from reditus.recorder.stopping import Stoppable
 
 
 class Schedule:
@@ -13,7 +13,7 @@ class Schedule:
     Ticks are aligned to the wall clock once, at the start, and follow the monotonic clock from there.
     """
 
-    def __init__(self, interval_ns: int, stop: threading.Event, for_ns: int | None = None) -> None:
+    def __init__(self, interval_ns: int, stop: Stoppable, for_ns: int | None = None) -> None:
         self._interval_ns, self._stop, self._for_ns = interval_ns, stop, for_ns
         self.missed = 0
         self.late_ns = 0

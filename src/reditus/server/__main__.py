@@ -1,6 +1,7 @@
 """`python -m reditus.server`: the web service on an address and a database given to it."""
 
 import argparse
+import asyncio
 import errno
 import io
 import sys
@@ -11,9 +12,13 @@ import structlog
 import uvicorn
 
 from reditus.server.app import create_app
+from reditus.server.connections import TimedProtocol, watch
+from reditus.server.lanes import Budget
 from reditus.server.memory import keep_what_is_freed
 from reditus.server.settings import Settings
 from reditus.store.store import Store
+
+SWITCH_S = 0.001
 
 
 def main() -> int:
@@ -32,7 +37,9 @@ def main() -> int:
     settings = Settings()
     if settings.database_url is None:
         parser.error("REDITUS_DATABASE_URL is not set; `./reditus serve` starts a database and the server together")
-    store = Store(settings.database_url)
+    # Requests are worked on by threads that take turns. Whoever only asks for health waits for a few of those.
+    sys.setswitchinterval(SWITCH_S)
+    store = Store(settings.database_url, kept_bytes=Budget(settings.memory_mib).cache_bytes)
     store.migrate()
     server = Server(
         uvicorn.Config(
@@ -42,6 +49,8 @@ def main() -> int:
             log_level="warning",
             access_log=False,
             timeout_graceful_shutdown=2,
+            http=TimedProtocol,
+            backlog=512,
         ),
         options.url_file,
     )
@@ -89,6 +98,7 @@ class Server(uvicorn.Server):
 
     async def startup(self, sockets: list[object] | None = None) -> None:  # type: ignore[override]
         await super().startup(sockets)  # type: ignore[arg-type]
+        self._watch = asyncio.create_task(watch(self.server_state.connections))
         if self._url_file is not None and self.started:
             port = self.servers[0].sockets[0].getsockname()[1]
             host = f"[{self.config.host}]" if ":" in self.config.host else self.config.host

@@ -1,35 +1,34 @@
 """The application, made from its collaborators."""
 
-import asyncio
-import time
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager, suppress
+from contextlib import asynccontextmanager
 from functools import partial
 from threading import Thread
+from typing import Any
 
-import structlog
+from anyio import to_thread
 from fastapi import FastAPI
-from fastapi.concurrency import run_in_threadpool
+from fastapi.openapi.utils import get_openapi
 from starlette.exceptions import HTTPException
-from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.responses import Response
 from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from reditus import __version__
 from reditus.core import filters
-from reditus.server import errors
+from reditus.server import docs_page, errors
+from reditus.server.background import Background
 from reditus.server.bell import Bell
 from reditus.server.context import Context
 from reditus.server.guard import Guard
+from reditus.server.lanes import Budget
 from reditus.server.routers import ROUTERS
-from reditus.server.schemas import ProblemOut
+from reditus.server.schemas import PROBLEM_RESPONSES
 from reditus.server.settings import Settings
-from reditus.store import StoreAway
-from reditus.store.plans import expire
 from reditus.store.store import Store
 
-log = structlog.get_logger()
+STOP_S = 5.0
+"""For background work to end; what it has begun is undone by the database otherwise."""
 
 
 class Pages(StaticFiles):
@@ -44,50 +43,58 @@ class Pages(StaticFiles):
             return await super().get_response("index.html", scope)
 
 
+PROBLEM_SCHEMA = "#/components/schemas/ProblemOut"
+
+
+def contract_of(app: FastAPI) -> dict[str, Any]:
+    """The OpenAPI document, in which problems are what they are: application/problem+json, also those that FastAPI would
+    describe as its own.
+    """
+    if app.openapi_schema is None:
+        document = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        for operations in document["paths"].values():
+            for operation in operations.values():
+                responses = operation["responses"]
+                responses.pop("422", None)  # "default" says what it is
+                responses["default"]["content"] = {errors.PROBLEM: {"schema": {"$ref": PROBLEM_SCHEMA}}}
+        schemas = document["components"]["schemas"]
+        for unused in ("HTTPValidationError", "ValidationError"):
+            schemas.pop(unused, None)
+        app.openapi_schema = document
+    return app.openapi_schema
+
+
 def create_app(store: Store, settings: Settings) -> FastAPI:
     bell = Bell()
+    context = Context(store, bell, Budget(settings.memory_mib))
+    background = Background(store, settings, context.journal)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         bell.attach()
-        sealing = asyncio.create_task(_seal_now_and_then(store, settings))
+        background.start()
         # While the first page is on its way; whoever asks for findings first would wait for it.
         Thread(target=filters.load, name="load", daemon=True).start()
         yield
-        sealing.cancel()
-        with suppress(asyncio.CancelledError):
-            await sealing
+        await to_thread.run_sync(background.stop, STOP_S)
 
     app = FastAPI(
         title="Reditus",
         version=__version__,
         lifespan=lifespan,
-        docs_url="/api/docs",
+        docs_url=None,  # that page would fetch its parts from elsewhere; see docs_page
         redoc_url=None,
         openapi_url="/api/openapi.json",
         generate_unique_id_function=lambda route: route.name,
     )
-    app.state.context = Context(store, bell)
+    app.openapi_schema = None
+    app.openapi = partial(contract_of, app)  # type: ignore[method-assign]
+    app.state.context = context
     errors.install(app)
     for router in ROUTERS:
-        app.include_router(
-            router, prefix="/api", responses={"default": {"model": ProblemOut, "description": "A problem."}}
-        )
-    app.add_middleware(Guard)
-    app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.allowed_hosts)
+        app.include_router(router, prefix="/api", responses=PROBLEM_RESPONSES)
+    app.include_router(docs_page.router)
+    app.add_middleware(Guard, hosts=settings.allowed_hosts, token=settings.token)
     if settings.web.is_dir():
         app.mount("/", Pages(directory=settings.web, html=True))
     return app
-
-
-async def _seal_now_and_then(store: Store, settings: Settings) -> None:
-    # Once everything: what the last server left. From then on what has grown.
-    only_grown = False
-    while True:
-        await asyncio.sleep(settings.seal_every_s)
-        try:
-            await run_in_threadpool(partial(store.seal, only_grown=only_grown, undo_s=settings.undo_for_s))
-            only_grown = True
-            await run_in_threadpool(store.during, lambda session: expire(session, time.time_ns()))
-        except StoreAway as why:
-            log.warning("sealing waits for the database", reason=str(why))

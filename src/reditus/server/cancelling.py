@@ -5,10 +5,11 @@ from collections.abc import Callable
 from typing import TypeVar
 
 import structlog
+from anyio import CapacityLimiter, to_thread
 from fastapi import Request
-from fastapi.concurrency import run_in_threadpool
 
 from reditus.core.errors import Cancelled
+from reditus.server.lanes import MOST_WAITING, Busy
 
 log = structlog.get_logger()
 
@@ -21,6 +22,7 @@ class Patience:
 
     def __init__(self) -> None:
         self.ended = False
+        self.begun = False
 
     def check(self) -> None:
         """Raise Cancelled once nobody waits any more."""
@@ -28,13 +30,27 @@ class Patience:
             raise Cancelled
 
 
-async def while_wanted(request: Request, work: Callable[[Patience], T]) -> T:
-    """Do the work in a thread; it is to ask its Patience now and then. Raise Cancelled where the client went away."""
+async def while_wanted(request: Request, work: Callable[[Patience], T], lane: CapacityLimiter) -> T:
+    """Do the work in a thread of a lane; it is to ask its Patience now and then. Raise Cancelled where the client went away,
+    and Busy where too many wait for that lane already.
+    """
+    if lane.statistics().tasks_waiting >= MOST_WAITING:
+        raise Busy(f"{MOST_WAITING} requests wait for their turn already; try again in a moment")
     patience = Patience()
-    task = asyncio.ensure_future(run_in_threadpool(work, patience))
+
+    def begun() -> T:
+        patience.begun = True
+        patience.check()
+        return work(patience)
+
+    task = asyncio.ensure_future(to_thread.run_sync(begun, limiter=lane))
     while not task.done():
         await asyncio.wait({task}, timeout=LOOK_EVERY_S)
         if not patience.ended and not task.done() and await request.is_disconnected():
             patience.ended = True
             log.info("no longer wanted", path=request.url.path)
+            if not patience.begun:
+                task.cancel()
+    if task.cancelled():
+        raise Cancelled
     return task.result()

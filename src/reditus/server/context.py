@@ -7,6 +7,8 @@ from fastapi import Depends, Request
 
 from reditus.server.bell import Bell
 from reditus.server.diagnosing import SpanMemory
+from reditus.server.lanes import Budget, Lanes
+from reditus.store.maintenance import Journal
 from reditus.store.store import Store
 
 
@@ -14,7 +16,10 @@ from reditus.store.store import Store
 class Context:
     store: Store
     bell: Bell
+    budget: Budget
     judged: SpanMemory = field(default_factory=SpanMemory)
+    lanes: Lanes = field(default_factory=Lanes)
+    journal: Journal = field(default_factory=Journal)
 
 
 def context_of(request: Request) -> Context:

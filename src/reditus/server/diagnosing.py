@@ -1,25 +1,28 @@
 """Judge a timeline: short ones at once, long ones span by span, each of which is remembered until its ticks change."""
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from threading import Lock
 
 import numpy as np
 
-from reditus.core.bins import Window
+from reditus.core.bins import Window, even_edges
+from reditus.core.column_codec import WORD
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.diagnosis.engine import diagnose_spans, judge, needed_of_whole
 from reditus.core.diagnosis.finding import Diagnosis, Finding
 from reditus.core.diagnosis.parties import Party, is_attributed, parties
 from reditus.core.diagnosis.readings import Readings, WholeReadings
-from reditus.core.diagnosis.spans import SPAN_TICKS, Judged, spans_of, with_margin
+from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, Judged, spans_of, with_margin
 from reditus.core.frame import Sampled, Timebase
 from reditus.core.measures import measure_named
 from reditus.core.processes import GROUP
 from reditus.core.rollup import Rolled
 from reditus.core.types import NS_PER_S
-from reditus.store.reader import Reader
+from reditus.server.reading import cut_to_ticks
+from reditus.store.reader import Reader, merged
 from reditus.store.records import KnownColumn
 from reditus.store.rollups import rolled
 from reditus.store.wanted import Wanted, devices_of, needed_columns
@@ -29,6 +32,8 @@ LONG_S = 40 * 86_400
 """Of longer recordings an hour is one value of the whole."""
 LONG_TICKS = 2 * SPAN_TICKS
 """Recordings of up to so many ticks are judged in one piece."""
+LEAST_SPAN_TICKS = 1_800
+"""Of hosts with very many columns. Less would be mostly margin."""
 REMEMBERED_SPANS = 256
 MOST_ATTRIBUTED = 12
 ATTRIBUTED_TICKS = 3_600
@@ -65,43 +70,52 @@ class SpanMemory:
                 self._held.popitem(last=False)
 
 
-def judged_timeline(reader: Reader, window: Window, memory: SpanMemory) -> Told:
-    """What ran out in a window of a timeline, and who took part."""
+def judged_timeline(reader: Reader, window: Window, memory: SpanMemory, request_bytes: int) -> Told:
+    """What ran out in a window of a timeline, and who took part. No more than `request_bytes` of columns are read at once,
+    but for a span that cannot be made any shorter.
+    """
     interval_ns = reader.extent.interval_ns or NS_PER_S
     wanted = tuple(Wanted(measure, None) for measure in needed_measures())
-    if (window.end_ns - window.start_ns) / interval_ns <= LONG_TICKS:
-        frame = reader.frame(needed_columns(reader.known, wanted), window)
+    columns = needed_columns(reader.known, wanted)
+    inner = cut_to_ticks(reader, window)
+    most_ticks = request_bytes // (WORD * max(len(columns), 1))
+    if (inner.end_ns - inner.start_ns) / interval_ns <= min(LONG_TICKS, most_ticks):
+        frame = reader.frame(columns, inner)
         reader.check()
         diagnosis = diagnose(frame, window)
     else:
-        diagnosis = _long(reader, window, interval_ns, wanted, memory)
+        span_ticks = min(SPAN_TICKS, max(most_ticks - 2 * MARGIN_TICKS, LEAST_SPAN_TICKS))
+        diagnosis = _long(reader, inner, window, interval_ns, span_ticks, columns, memory)
     return Told(diagnosis, _attributed(reader, diagnosis, interval_ns))
 
 
 def _long(
-    reader: Reader, window: Window, interval_ns: int, wanted: tuple[Wanted, ...], memory: SpanMemory
-) -> Diagnosis:
-    whole = _whole(reader, window)
-    columns = needed_columns(reader.known, wanted)
+    reader: Reader, inner: Window, window: Window, interval_ns: int, span_ticks: int,
+    columns: tuple[KnownColumn, ...], memory: SpanMemory,
+) -> Diagnosis:  # fmt: skip
+    # Only where there are ticks: recordings may lie years apart.
+    islands = reader.islands(inner, span_ticks * interval_ns)
+    whole = _whole(reader, islands or [inner], inner)
     normals = _fingerprint(whole)
     spans = []
-    for span in spans_of(window, interval_ns):
-        reader.check()
-        around = with_margin(span, interval_ns)
-        key = (reader.scope.host, reader.scope.archives, span, normals, reader.contents(around))
-        judged = memory.get(key)
-        if judged is None:
-            judged = judge(Readings(reader.frame(columns, around), whole.whole))
-            memory.keep(key, judged)
-        spans.append(judged)
+    for island in islands:
+        for span in spans_of(island, interval_ns, span_ticks):
+            reader.check()
+            around = with_margin(span, interval_ns)
+            key = (reader.scope.host, reader.scope.archives, span, normals, reader.contents(around))
+            judged = memory.get(key)
+            if judged is None:
+                judged = judge(Readings(reader.frame(columns, around), whole.whole))
+                memory.keep(key, judged)
+            spans.append(judged)
     return diagnose_spans(spans, whole, window, interval_ns)
 
 
-def _whole(reader: Reader, window: Window) -> WholeReadings:
+def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeReadings:
     """The measures that tell of all of a recording, from rollups where those have been made."""
-    level_s = LONG_LEVEL_S if window.end_ns - window.start_ns > LONG_S * NS_PER_S else WHOLE_LEVEL_S
+    seen_ns = sum(island.end_ns - island.start_ns for island in islands)
+    level_s = LONG_LEVEL_S if seen_ns > LONG_S * NS_PER_S else WHOLE_LEVEL_S
     level_ns = level_s * NS_PER_S
-    edges_ns = (window.start_ns // level_ns * level_ns, -(-window.end_ns // level_ns) * level_ns)
     asked = [
         Wanted(measure_named(name), device)
         for name in needed_of_whole()
@@ -109,22 +123,28 @@ def _whole(reader: Reader, window: Window) -> WholeReadings:
         # Of cores only the machine is wanted: there may be many.
         if device is None or name.startswith("disk.")
     ]
-    told = rolled(reader, asked, edges_ns, level_s)
-    base = _timebase(edges_ns, level_ns)
+    # Islands may share a bin.
+    stretches = merged((one.start_ns // level_ns * level_ns, -(-one.end_ns // level_ns) * level_ns) for one in islands)
+    parts = [(edges_ns, rolled(reader, asked, edges_ns, level_s)) for edges_ns in stretches]
+    base = _timebase(stretches, level_ns)
     spaces = [one for one in reader.known if one.column.attribute(MOUNT) is not None and "usage" in one.column.counter]
-    frame = reader.frame(spaces, window)
+    frame = reader.frame(spaces, inner)
+    together = [
+        parts[0][1][at] if len(parts) == 1 else Rolled.concatenated([part[at] for _, part in parts])
+        for at in range(len(asked))
+    ]
     return WholeReadings(
         frame,
         {
             (one.measure.name, one.device): sampled
-            for one, part in zip(asked, told, strict=True)
+            for one, part in zip(asked, together, strict=True)
             if (sampled := _sampled(part, base)) is not None
         },
     )
 
 
-def _timebase(edges_ns: tuple[int, int], level_ns: int) -> Timebase:
-    ends_ns = np.arange(edges_ns[0] + level_ns, edges_ns[1] + 1, level_ns, dtype=np.int64)
+def _timebase(stretches: Sequence[tuple[int, int]], level_ns: int) -> Timebase:
+    ends_ns = np.concatenate([even_edges(begin_ns + level_ns, end_ns, level_ns) for begin_ns, end_ns in stretches])
     return Timebase(ends_ns, ends_ns, np.zeros(len(ends_ns), dtype=np.int64), np.full(len(ends_ns), level_ns))
 
 

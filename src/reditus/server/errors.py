@@ -1,5 +1,6 @@
 """Every error that a client can meet, as RFC 9457 problem details, in one place."""
 
+import time
 from collections.abc import Awaitable, Callable
 from typing import Any
 
@@ -8,6 +9,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from reditus.core.errors import (
     BlockError,
@@ -18,11 +20,15 @@ from reditus.core.errors import (
     UnknownMeasure,
     WindowError,
 )
+from reditus.core.facts import FactsError
+from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
+from reditus.server.lanes import Busy, RequestTooLarge
 from reditus.server.times import BadTime
 from reditus.store import (
     ArchiveProtected,
     BlockClash,
+    DatabaseDamaged,
     NothingThere,
     PlanInUse,
     StoreAway,
@@ -45,6 +51,10 @@ class TooLarge(ValueError):
     """A body over the limit."""
 
 
+class TooSlow(ValueError):
+    """A body that hardly comes."""
+
+
 # error: (status, name, title). Subclasses come before their bases.
 PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     UnknownArchive: (404, "unknown-archive", "No such archive"),
@@ -65,13 +75,20 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     WindowError: (422, "bad-window", "Not a window"),
     Cancelled: (499, "cancelled", "No longer wanted"),
     TooLarge: (413, "too-large", "Too large"),
+    TooSlow: (408, "too-slow", "Too slow"),
+    RequestTooLarge: (422, "request-too-large", "More than one request may read"),
+    Busy: (503, "busy", "The server is busy"),
+    FactsError: (422, "bad-facts", "Not facts of a host"),
+    OutsideError: (422, "bad-request", "Request not understood"),
+    DatabaseDamaged: (503, "database-damaged", "The database is damaged there"),
     StoreAway: (503, "database-away", "The database is away"),
 }
 
 
-def problem(status: int, name: str, title: str, detail: str, **more: Any) -> JSONResponse:
+def problem(status: int, name: str, title: str, detail: str, *, close: bool = False, **more: Any) -> JSONResponse:
+    """An answer after RFC 9457. `close`: nothing more is taken over this connection."""
     content = {"type": f"urn:reditus:problem:{name}", "title": title, "status": status, "detail": detail, **more}
-    headers = {"Retry-After": "2"} if status == 503 else None
+    headers = ({"Retry-After": "2"} if status == 503 else {}) | ({"Connection": "close"} if close else {})
     return JSONResponse(content, status, media_type=PROBLEM, headers=headers)
 
 
@@ -82,7 +99,22 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(PlanError, _bad_plan)
     app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(ClientDisconnect, _gone)
     app.add_exception_handler(Exception, _unforeseen)
+
+
+REPEATED_S = 60.0
+_said: dict[str, tuple[str, float]] = {}
+
+
+def repeated(title: str, reason: str) -> bool:
+    """Whether just this was logged within the last minute: while the database is away every request would say so."""
+    now_s = time.monotonic()
+    before = _said.get(title)
+    if before is not None and before[0] == reason and now_s - before[1] < REPEATED_S:
+        return True
+    _said[title] = (reason, now_s)
+    return False
 
 
 Handler = Callable[[Request, Exception], Awaitable[JSONResponse]]
@@ -90,8 +122,8 @@ Handler = Callable[[Request, Exception], Awaitable[JSONResponse]]
 
 def _handler(status: int, name: str, title: str) -> Handler:
     async def handle(request: Request, why: Exception) -> JSONResponse:
-        if status >= 500:
-            log.warning(title, path=request.url.path, reason=str(why))
+        if status >= 500 and not repeated(title, str(why)):
+            log.warning(title, path=request.url.path[:200], reason=str(why)[:500])
         return problem(status, name, title, str(why))
 
     return handle
@@ -100,7 +132,8 @@ def _handler(status: int, name: str, title: str) -> Handler:
 async def _invalid(_: Request, why: Exception) -> JSONResponse:
     assert isinstance(why, RequestValidationError)
     wrong = [
-        {"where": ".".join(str(part) for part in error["loc"]), "what": error["msg"]} for error in why.errors()[:20]
+        {"where": ".".join(str(part)[:80] for part in error["loc"]), "what": error["msg"][:500]}
+        for error in why.errors()[:20]
     ]
     sentence = "; ".join(f"{error['where']}: {error['what']}" for error in wrong)
     return problem(422, "bad-request", "Request not understood", f"{sentence}. See /api/docs.", errors=wrong)
@@ -114,11 +147,19 @@ async def _bad_plan(_: Request, why: Exception) -> JSONResponse:
 
 async def _http(request: Request, why: Exception) -> JSONResponse:
     assert isinstance(why, HTTPException)
-    detail = f"{request.method} {request.url.path}: {why.detail}. See /api/docs for what there is."
-    return problem(why.status_code, f"http-{why.status_code}", str(why.detail), detail)
+    detail = f"{request.method} {request.url.path[:200]}: {why.detail}. See /api/docs for what there is."
+    response = problem(why.status_code, f"http-{why.status_code}", str(why.detail), detail)
+    response.headers.update(why.headers or {})
+    return response
+
+
+async def _gone(_: Request, __: Exception) -> JSONResponse:
+    return problem(
+        499, "cancelled", "No longer wanted", "the client went away before its request was there", close=True
+    )
 
 
 async def _unforeseen(request: Request, why: Exception) -> JSONResponse:
     log.error("unforeseen", path=request.url.path, exc_info=why)
-    detail = "Reditus has a mistake here; its log tells more (.data/logs/server.log). Nothing was half-written."
+    detail = "Reditus has a mistake here; the server's log tells more (logs/server.log in the data folder). Nothing was half-written."
     return problem(500, "unforeseen", "Unforeseen error", detail)

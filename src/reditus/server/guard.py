@@ -1,51 +1,170 @@
-"""Limits that hold for every request before any handler sees it: the size of bodies, and who may ask for changes.
+"""Limits that hold for every request before any handler sees it: by which name it came, who may ask for changes, how large and
+how slow it may be, and whether its texts and numbers are any that Reditus can use.
 
 Browsers send an Origin with every request that changes something. One from another site is refused, so that a page on
 the internet cannot make an analyst's browser write to the server on loopback.
 """
 
-from urllib.parse import urlsplit
+import asyncio
+import hmac
+from collections.abc import Sequence
+from http.cookies import CookieError, SimpleCookie
+from urllib.parse import parse_qsl, unquote_to_bytes, urlsplit
 
 from starlette.datastructures import Headers
+from starlette.requests import ClientDisconnect
+from starlette.responses import RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from reditus.server.errors import TooLarge, problem
+from reditus.core.outside import OutsideError, check_value, strict_json
+from reditus.server.errors import TooLarge, TooSlow, problem
 
 MAX_JSON_BYTES = 1 << 20
 MAX_BLOCKS_BYTES = 64 << 20
+MOST_QUERY_BYTES = 64 << 10
+PART_S = 15.0
+"""For the next part of a body."""
+LEAST_BYTES_A_SECOND = 16 << 10
+"""Over a whole body, after PART_S."""
 SAFE = {"GET", "HEAD", "OPTIONS"}
+TOKEN_COOKIE = "reditus_token"
 HEADERS = {
     b"content-security-policy": b"default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
-    b"frame-ancestors 'none'",
+    b"frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
     b"x-content-type-options": b"nosniff",
     b"referrer-policy": b"no-referrer",
+    b"cross-origin-resource-policy": b"same-origin",
 }
 
 
 class Guard:
-    """ASGI middleware."""
+    """ASGI middleware, outermost."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self._app = app
+    def __init__(self, app: ASGIApp, hosts: Sequence[str], token: str | None = None) -> None:
+        self._app, self._hosts, self._token = app, {host.lower() for host in hosts}, token
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
+        send = _with_headers(send)
+        refusal = self._refusal(scope)
+        if refusal is not None:
+            await refusal(scope, receive, send)
+            return
+        try:
+            await self._app(scope, await _checked_body(scope, receive), send)
+        except (TooLarge, TooSlow, OutsideError, ClientDisconnect) as why:
+            await _refused_body(why)(scope, receive, send)
+
+    def _refusal(self, scope: Scope) -> Response | None:
         headers = Headers(scope=scope)
+        if _host_name(headers.get("host", "")) not in self._hosts:
+            return problem(400, "unknown-host", "Refused", "this name is not one of REDITUS_ALLOWED_HOSTS")
         if scope["method"] not in SAFE and not _same_site(headers):
-            refusal = problem(
-                403, "other-site", "Refused", "Changes are only taken from Reditus' own pages and programs."
-            )
-            await refusal(scope, receive, send)
-            return
-        limit = MAX_BLOCKS_BYTES if scope["path"].endswith("/blocks") else MAX_JSON_BYTES
-        announced = headers.get("content-length", "0")
-        if announced.isdigit() and int(announced) > limit:
-            refusal = problem(413, "too-large", "Too large", str(_too_large(limit)))
-            await refusal(scope, receive, send)
-            return
-        await self._app(scope, _counting(receive, limit), _with_headers(send))
+            return problem(403, "other-site", "Refused", "Changes are only taken from Reditus' own pages and programs.")
+        wrong = _wrong_address(scope)
+        if wrong is not None:
+            return problem(400, "bad-address", "Address not understood", wrong)
+        if self._token is not None:
+            return self._without_token(scope, headers)
+        return None
+
+    def _without_token(self, scope: Scope, headers: Headers) -> Response | None:
+        """What a request gets that does not carry the token; a link that carries it is turned into a cookie."""
+        assert self._token is not None
+        offered = dict(parse_qsl(scope["query_string"].decode("latin-1"))).get("token")
+        if offered is not None and _same(offered, self._token) and scope["method"] == "GET":
+            response = RedirectResponse(scope["path"] or "/", 303)
+            response.set_cookie(TOKEN_COOKIE, self._token, httponly=True, samesite="strict")
+            return response
+        if not scope["path"].startswith("/api"):
+            return None
+        kind, _, bearer = headers.get("authorization", "").partition(" ")
+        if kind.lower() == "bearer" and _same(bearer, self._token):
+            return None
+        if _same(_cookie(headers.get("cookie", "")), self._token):
+            return None
+        refusal = problem(
+            401,
+            "no-token",
+            "Token wanted",
+            "send the token of REDITUS_TOKEN as 'Authorization: Bearer …', or open /?token=…",
+        )
+        refusal.headers["www-authenticate"] = "Bearer"
+        return refusal
+
+
+def _same(offered: str, token: str) -> bool:
+    return hmac.compare_digest(offered.encode("utf-8", "surrogateescape"), token.encode())
+
+
+def _cookie(header: str) -> str:
+    try:
+        found = SimpleCookie(header).get(TOKEN_COOKIE)
+    except CookieError:
+        return ""
+    return "" if found is None else found.value
+
+
+def _host_name(host: str) -> str:
+    """Without the port."""
+    name, colon, port = host.rpartition(":")
+    return (name if colon and port.isdigit() else host).lower()
+
+
+def _wrong_address(scope: Scope) -> str | None:
+    """What is wrong with the path or the query."""
+    query = scope["query_string"]
+    if len(query) > MOST_QUERY_BYTES:
+        return f"the query has {len(query)} bytes; {MOST_QUERY_BYTES} at most"
+    for name, part in (("path", scope.get("raw_path") or scope["path"].encode()), ("query", query)):
+        raw = unquote_to_bytes(part)
+        if b"\0" in raw:
+            return f"the {name} holds the character U+0000"
+        try:
+            raw.decode("utf-8")
+        except UnicodeDecodeError:
+            return f"the {name} is not UTF-8"
+    return None
+
+
+async def _checked_body(scope: Scope, receive: Receive) -> Receive:
+    """Blocks as they come, within limits; any other body at once, and only if it is JSON that can be used."""
+    headers = Headers(scope=scope)
+    is_blocks = scope["path"].endswith("/blocks")
+    limit = MAX_BLOCKS_BYTES if is_blocks else MAX_JSON_BYTES
+    announced = headers.get("content-length", "0")
+    if announced.isdigit() and (len(announced) > len(str(MAX_BLOCKS_BYTES)) or int(announced) > limit):
+        raise _too_large(limit)
+    timed = _timed(_counting(receive, limit))
+    if is_blocks or scope["method"] in SAFE:
+        return timed
+    parts: list[bytes] = []
+    while True:
+        message = await timed()
+        if message["type"] == "http.disconnect":
+            raise ClientDisconnect
+        parts.append(message.get("body", b""))
+        if not message.get("more_body", False):
+            break
+    body = b"".join(parts)
+    if body:
+        check_value(strict_json(body))
+    return _replayed(body, receive)
+
+
+def _replayed(body: bytes, receive: Receive) -> Receive:
+    sent = False
+
+    async def replay() -> Message:
+        nonlocal sent
+        if sent:
+            return await receive()
+        sent = True
+        return {"type": "http.request", "body": body, "more_body": False}
+
+    return replay
 
 
 def _counting(receive: Receive, limit: int) -> Receive:
@@ -62,6 +181,44 @@ def _counting(receive: Receive, limit: int) -> Receive:
     return counted
 
 
+def _timed(receive: Receive) -> Receive:
+    """A body that has to come at a bearable pace. What is asked for after its end, such as whether the client is still there,
+    may take as long as it will.
+    """
+    loop = asyncio.get_running_loop()
+    begun_s = loop.time()
+    seen, ended = 0, False
+
+    async def timed() -> Message:
+        nonlocal seen, ended
+        if ended:
+            return await receive()
+        try:
+            message = await asyncio.wait_for(receive(), PART_S)
+        except TimeoutError:
+            raise TooSlow(f"nothing more of the body came for {PART_S:g} s") from None
+        seen += len(message.get("body", b""))
+        ended = not message.get("more_body", False)
+        if not ended and loop.time() - begun_s > PART_S + seen / LEAST_BYTES_A_SECOND:
+            raise TooSlow(f"the body came at less than {LEAST_BYTES_A_SECOND >> 10} KiB a second")
+        return message
+
+    return timed
+
+
+def _refused_body(why: Exception) -> Response:
+    if isinstance(why, TooLarge):
+        return problem(413, "too-large", "Too large", str(why), close=True)
+    if isinstance(why, TooSlow):
+        return problem(408, "too-slow", "Too slow", str(why), close=True)
+    if isinstance(why, OutsideError):
+        errors = [{"where": why.pointer, "what": why.what}]
+        return problem(422, "bad-request", "Request not understood", f"the body cannot be taken: {why}", errors=errors)
+    return problem(
+        499, "cancelled", "No longer wanted", "the client went away before its request was there", close=True
+    )
+
+
 def _with_headers(send: Send) -> Send:
     async def sent(message: Message) -> None:
         if message["type"] == "http.response.start":
@@ -72,6 +229,9 @@ def _with_headers(send: Send) -> Send:
 
 
 def _same_site(headers: Headers) -> bool:
+    site = headers.get("sec-fetch-site")
+    if site is not None and site not in ("same-origin", "none"):
+        return False
     origin = headers.get("origin")
     return origin is None or urlsplit(origin).netloc == headers.get("host")
 

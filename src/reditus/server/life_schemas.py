@@ -5,7 +5,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.gaps import Gap
-from reditus.server.schemas import Name, Out
+from reditus.server.schemas import Moment, Name, Out
 from reditus.server.times import spell_time, to_ms
 
 MOST_NOTES = 10_000
@@ -27,8 +27,8 @@ class DescriptionIn(In):
 
 
 class StretchIn(In):
-    from_: str = Field(alias="from", min_length=1, description="RFC 3339.")
-    to: str = Field(min_length=1, description="RFC 3339; not included.")
+    from_: Moment = Field(alias="from", min_length=1, description="RFC 3339.")
+    to: Moment = Field(min_length=1, description="RFC 3339; not included.")
 
 
 class CopyIn(StretchIn):

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, get_args
 from pydantic import BaseModel, Field, StringConstraints
 
 from reditus.core.markers import MAX_IDENT, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
-from reditus.server.schemas import Name, Out
+from reditus.server.schemas import Moment, Name, Out
 from reditus.server.times import BadTime, parse_time, to_ms
 from reditus.store.records import Found
 
@@ -51,8 +51,8 @@ class MarkersOut(Out):
 
 
 class MarkerIn(BaseModel):
-    at: str = Field(max_length=60, description="RFC 3339.")
-    end: str | None = Field(default=None, max_length=60, description="RFC 3339, for a stretch.")
+    at: Moment = Field(description="RFC 3339.")
+    end: Moment | None = Field(default=None, description="RFC 3339, for a stretch.")
     kind: Kind = "note"
     text: Annotated[str, Plain] = Field(min_length=1, max_length=MAX_TEXT)
     source: Annotated[str, Plain] = Field(default="", max_length=MAX_SOURCE)

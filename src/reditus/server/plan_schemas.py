@@ -1,13 +1,13 @@
 """What goes over the wire of plans and recorders."""
 
 import time
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
 from reditus.core.types import NS_PER_MS, NS_PER_S
 from reditus.server.schemas import HostIn, HostOut, Name, Out
-from reditus.server.times import to_ms
+from reditus.server.times import LATEST_NS, to_ms
 from reditus.store.plans import PlanInfo, RecorderInfo
 
 SILENT_AFTER_S = 15.0
@@ -19,12 +19,14 @@ class PlanOut(Out):
     plan: dict[str, Any] = Field(description="As docs/plans.md describes it.")
     changed_ms: float
     recorders: list[str] = Field(description="Those that follow it.")
+    trouble: str | None = Field(default=None, description="Why it cannot be followed, if it was damaged.")
 
     @classmethod
     def of(cls, info: PlanInfo) -> "PlanOut":
         return cls(
-            name=info.plan.name, plan=info.plan.told, changed_ms=to_ms(info.changed_ns), recorders=list(info.recorders)
-        )
+            name=info.name, plan=info.content, changed_ms=to_ms(info.changed_ns), recorders=list(info.recorders),
+            trouble=info.trouble,
+        )  # fmt: skip
 
 
 class GroupOut(Out):
@@ -34,12 +36,28 @@ class GroupOut(Out):
     title: str
 
 
+Ms = Annotated[float, Field(ge=0, le=LATEST_NS / NS_PER_MS)]
+"""Milliseconds since the epoch."""
+Count = Annotated[int, Field(ge=0, lt=1 << 63)]
+Short = Annotated[str, StringConstraints(max_length=500)]
+
+
 class GapIn(BaseModel):
     """A stretch that was dropped unsent."""
 
-    start_ms: float
-    end_ms: float
+    start_ms: Ms
+    end_ms: Ms
     reason: str = Field(max_length=200)
+
+
+class AsideIn(BaseModel):
+    """A batch that was laid aside, in the recorder's folder of refused ones."""
+
+    file: str = Field(max_length=200)
+    reason: str = Field(max_length=1_000)
+    size_bytes: Count
+    start_ms: Ms | None = Field(default=None, description="Its first tick; null where nobody can say.")
+    end_ms: Ms | None = None
 
 
 class ReportIn(BaseModel):
@@ -48,22 +66,25 @@ class ReportIn(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
     version: str = Field(max_length=50)
-    pid: int
+    pid: Count
     state: str = Field(max_length=50)
-    started_ms: float
-    interval_s: float | None
-    last_tick_ms: float | None
-    ticks: int
-    missed: int
-    missed_why: dict[str, int] = Field(default_factory=dict, max_length=20)
-    late_ms: float | None = Field(description="Median lateness of the last ticks.")
-    cost_share: float | None = Field(description="Share of one core that the recorder uses itself.")
-    memory_bytes: int
-    spool_bytes: int
-    spool_limit_bytes: int
-    spool_trouble: str | None = None
+    started_ms: Ms
+    interval_s: float | None = Field(ge=0, le=86_400)
+    last_tick_ms: Ms | None
+    ticks: Count
+    missed: Count
+    missed_why: dict[Short, Count] = Field(default_factory=dict, max_length=20)
+    late_ms: float | None = Field(ge=-1e12, le=1e12, description="Median lateness of the last ticks.")
+    cost_share: float | None = Field(ge=0, le=1e6, description="Share of one core that the recorder uses itself.")
+    memory_bytes: Count
+    spool_bytes: Count
+    spool_limit_bytes: Count
+    spool_trouble: str | None = Field(default=None, max_length=500)
     dropped: list[GapIn] = Field(default_factory=list, max_length=100)
-    unreadable: dict[str, str] = Field(default_factory=dict, max_length=500)
+    unreadable: dict[Short, Short] = Field(default_factory=dict, max_length=500)
+    aside: list[AsideIn] = Field(
+        default_factory=list, max_length=100, description="Batches that the server would not take, the newest last."
+    )
 
 
 class AnnouncedIn(BaseModel):
@@ -91,6 +112,12 @@ class DirectIn(BaseModel):
     burst_s: float | None = Field(default=None, ge=0, le=3_600, description="Burst for so long from now; 0 ends it.")
 
 
+UNREADABLE_REPORT = ReportIn(
+    version="", pid=0, state="report unreadable", started_ms=0, interval_s=None, last_tick_ms=None, ticks=0, missed=0,
+    late_ms=None, cost_share=None, memory_bytes=0, spool_bytes=0, spool_limit_bytes=0,
+)  # fmt: skip
+
+
 class RecorderOut(Out):
     id: str
     host: HostOut
@@ -104,7 +131,10 @@ class RecorderOut(Out):
 
     @classmethod
     def of(cls, info: RecorderInfo) -> "RecorderOut":
-        report = ReportIn.model_validate(info.report)
+        try:
+            report = ReportIn.model_validate(info.report)
+        except ValidationError:  # as it was stored by another version, or damaged since
+            report = UNREADABLE_REPORT
         silent = time.time_ns() - info.reported_ns > SILENT_AFTER_S * NS_PER_S
         return cls(
             id=str(info.id),

@@ -11,7 +11,7 @@ from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import MEASURES, measure_named
 from reditus.core.measures.process import is_process
 from reditus.core.measures.raw import expanded, is_counter
-from reditus.core.rollup import chosen_level, fitting_level, rolled_edges
+from reditus.core.rollup import Rolled, chosen_level, fitting_level, rolled_edges
 from reditus.core.sheet import Sheet
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.server.times import parse_window
@@ -52,6 +52,26 @@ class Drawn:
     """Length of the bins that the summary is of; None where it is of the ticks."""
 
 
+def cut_to_ticks(reader: Reader, window: Window) -> Window:
+    """The part of a window in which ticks can lie: whoever asks for a century of an archive of an hour pays for an hour. A
+    window beside the archive becomes its own last moment, in which nothing is.
+    """
+    extent = reader.extent
+    if extent.first_ns is None or extent.last_ns is None:
+        return Window(window.end_ns - 1, window.end_ns)
+    around_ns = 2 * (extent.interval_ns or 0) + 1
+    start_ns, end_ns = max(window.start_ns, extent.first_ns - around_ns), min(window.end_ns, extent.last_ns + around_ns)
+    return Window(start_ns, end_ns) if start_ns < end_ns else Window(window.end_ns - 1, window.end_ns)
+
+
+def _cut_edges(edges_ns: IntArray, inner: Window) -> IntArray:
+    """Those edges between which a part of the window lies; at least two."""
+    first = int(np.searchsorted(edges_ns, inner.start_ns, side="right")) - 1
+    last = int(np.searchsorted(edges_ns, inner.end_ns, side="left"))
+    first = min(max(first, 0), len(edges_ns) - 2)
+    return edges_ns[first : max(last, first + 1) + 1]
+
+
 def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
     """The window that was asked for; what is left out is the timeline's own beginning or end."""
     if start and end:
@@ -79,9 +99,12 @@ def read(reader: Reader, wanted: Sequence[Wanted], window: Window | None) -> tup
     return frame, [_derived(reader, frame, one) for one in wanted]
 
 
-def draw(reads: Sequence[Read], window: Window, width: int) -> list[Drawn]:
-    """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest."""
-    sheet = Sheet(window, bin_edges(window, width))
+def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[Drawn]:
+    """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest; of its inner part
+    alone, where there is nothing outside.
+    """
+    edges_ns = bin_edges(window, width)
+    sheet = Sheet(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
     sheet.together([one.sampled for one in reads if one.sampled is not None])
     return [_drawn(one, sheet, width) for one in reads]
 
@@ -108,14 +131,15 @@ def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) 
     """Measures ready for a chart: from the ticks, or from rollups where a pixel stands for many of their bins. Either
     way lowest, highest and mean of a bin are exact.
     """
-    level_s = chosen_level(window, width, reader.extent.interval_ns or 0)
+    inner = cut_to_ticks(reader, window)
+    level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
     counters = [one for one in wanted if level_s is None or one.measure.name not in MEASURES]
     # Counters as they are, and single processes, have no rollups; so few are asked for that their ticks will do.
-    by_ticks = dict(zip(counters, draw(read(reader, counters, window)[1], window, width), strict=True))
+    by_ticks = dict(zip(counters, draw(read(reader, counters, inner)[1], window, width, inner), strict=True))
     by_bins: dict[Wanted, Drawn] = {}
     if level_s is not None:
         measures = [one for one in wanted if one not in by_ticks]
-        by_bins = dict(zip(measures, _rolled(reader, measures, window, width, level_s), strict=True))
+        by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, width, level_s), strict=True))
     return [by_ticks.get(one) or by_bins[one] for one in wanted]
 
 
@@ -130,43 +154,89 @@ class BinnedTogether:
 def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> BinnedTogether:
     """Measures over equal bins, from rollups wherever those have been made: for pictures of whole archives."""
     interval_ns = reader.extent.interval_ns or 0
+    inner = cut_to_ticks(reader, window)
     level_s = fitting_level(window, width, interval_ns, 1) or fitting_level(
         window, width, interval_ns, MAP_BINS_A_PIXEL
     )
     if level_s is None:
-        sheet = Sheet(window, bin_edges(window, width))
-        reads = read(reader, wanted, window)[1]
+        sheet = Sheet(window, _cut_edges(bin_edges(window, width), inner))
+        reads = read(reader, wanted, inner)[1]
         sheet.together([one.sampled for one in reads if one.sampled is not None])
         found = [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
         return BinnedTogether(sheet.edges_ns, found)
-    edges_ns = rolled_edges(window, width, level_s)
-    factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
-    fine = rolled(reader, wanted, (int(edges_ns[0]), int(edges_ns[-1])), level_s)
+    edges_ns = _cut_edges(rolled_edges(window, width, level_s), inner)
+    coarse = _coarse(reader, wanted, edges_ns, level_s)
     return BinnedTogether(
         edges_ns,
         [
-            part.coarser(factor).binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (one,)) else None
-            for one, part in zip(wanted, fine, strict=True)
+            part.binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (one,)) else None
+            for one, part in zip(wanted, coarse, strict=True)
         ],
     )
 
 
-def _rolled(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int, level_s: int) -> list[Drawn]:
-    edges_ns = rolled_edges(window, width, level_s)
-    whole = (int(edges_ns[0]), int(edges_ns[-1]))
-    factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
-    first = (window.start_ns // (level_s * NS_PER_S) * level_s * NS_PER_S - whole[0]) // (level_s * NS_PER_S)
-    after = -((whole[0] - window.end_ns) // (level_s * NS_PER_S))
+SLICE_NUMBERS = 1 << 19
+"""Of a level's bins times series that are in memory at once."""
+
+
+def _coarse(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_s: int) -> list[Rolled]:
+    """Measures over equal bins, each of many of a level's: slice by slice, so that what is in memory does not depend on how
+    much of the level there is; slices without ticks cost nothing.
+    """
+    bins, length_ns = len(edges_ns) - 1, int(edges_ns[1] - edges_ns[0])
+    factor = length_ns // (level_s * NS_PER_S)
+    out = [Rolled.unknown(bins) for _ in wanted]
+    step = max(SLICE_NUMBERS // max(factor * len(wanted), 1), 1)
+    for at in range(0, bins, step):
+        part_ns = int(edges_ns[at]), int(edges_ns[min(at + step, bins)])
+        reader.check()
+        if step < bins and not reader.contents(Window(*part_ns))[0]:
+            continue
+        for whole, fine in zip(out, rolled(reader, wanted, part_ns, level_s), strict=True):
+            whole.put(at, fine.coarser(factor))
+    return out
+
+
+def _rolled(
+    reader: Reader, wanted: Sequence[Wanted], window: Window, inner: Window, width: int, level_s: int
+) -> list[Drawn]:
+    edges_ns = _cut_edges(rolled_edges(window, width, level_s), inner)
     sheet = Sheet(window, edges_ns)
+    level_ns = level_s * NS_PER_S
+    # The figures are of the level's whole bins that touch the window; a chart's bins may reach over its ends.
+    ends_ns = inner.start_ns // level_ns * level_ns, -(-inner.end_ns // level_ns) * level_ns
+    fine_bins = (ends_ns[1] - ends_ns[0]) // level_ns
+    if fine_bins * len(wanted) <= SLICE_NUMBERS:
+        return _rolled_at_once(reader, wanted, window, sheet, level_s, ends_ns)
+    out = []
+    for one, coarse in zip(wanted, _coarse(reader, wanted, edges_ns, level_s), strict=True):
+        if not coarse.seen_s.any() and not needed_columns(reader.known, (one,)):
+            out.append(_without_values(one))
+            continue
+        bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
+        out.append(_of_bins(one, sheet, coarse.binned(edges_ns), coarse.summary(window), bin_s))
+    return out
+
+
+def _rolled_at_once(
+    reader: Reader, wanted: Sequence[Wanted], window: Window, sheet: Sheet, level_s: int, ends_ns: tuple[int, int]
+) -> list[Drawn]:
+    edges_ns, level_ns = sheet.edges_ns, level_s * NS_PER_S
+    whole = (int(edges_ns[0]), int(edges_ns[-1]))
+    factor = int(edges_ns[1] - edges_ns[0]) // level_ns
+    first, after = (max((end_ns - whole[0]) // level_ns, 0) for end_ns in ends_ns)
     out = []
     for one, fine in zip(wanted, rolled(reader, wanted, whole, level_s), strict=True):
         if not fine.seen_s.any() and not needed_columns(reader.known, (one,)):
-            missing = _missing(one)
-            out.append(Drawn(one, missing, np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None))
+            out.append(_without_values(one))
             continue
         summary = fine.part(first, after).summary(window)
         out.append(_of_bins(one, sheet, fine.coarser(factor).binned(edges_ns), summary, level_s))
     return out
+
+
+def _without_values(one: Wanted) -> Drawn:
+    return Drawn(one, _missing(one), np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None)
 
 
 def _derived(reader: Reader, frame: Frame, one: Wanted) -> Read:

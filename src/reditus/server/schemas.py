@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal
+from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator, model_validator
 
@@ -10,12 +11,15 @@ from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
 from reditus.core.diagnosis.engine import KINDS
 from reditus.core.diagnosis.parties import Party
 from reditus.core.measures import Measure, Resource, measure_named
-from reditus.server.times import parse_time, spell_time, to_ms
+from reditus.server.times import parse_time, spell_bounded, spell_time, to_ms
+from reditus.store.damage import KnownDamage
 from reditus.store.records import ArchiveInfo, Verdict
 
 Name = Annotated[
     str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=r"^[^\x00-\x1f\x7f]+$")
 ]
+Moment = Annotated[str, Field(json_schema_extra={"format": "date-time"}, max_length=60)]
+"""RFC 3339 with a zone; server.times reads it."""
 Source = Literal["recorded", "imported", "made up"]
 
 
@@ -25,6 +29,13 @@ class Out(BaseModel):
     model_config = ConfigDict(frozen=True)
 
 
+class WrongPartOut(Out):
+    """One part of a request that cannot be taken."""
+
+    where: str
+    what: str
+
+
 class ProblemOut(Out):
     """An RFC 9457 problem."""
 
@@ -32,16 +43,99 @@ class ProblemOut(Out):
     title: str
     status: int
     detail: str
+    errors: list[WrongPartOut] | None = Field(default=None, description="Each part that is wrong, where several are.")
+
+
+PROBLEM_RESPONSES: dict[int | str, dict[str, Any]] = {
+    "default": {"model": ProblemOut, "description": "A problem, after RFC 9457."}
+}
+
+
+class FailingOut(Out):
+    """What goes wrong with one archive again and again; the others go on."""
+
+    archive: str
+    reason: str
+    since: str
+    times: int
+    retry: str = Field(description="When it is tried again.")
+
+
+class TaskOut(Out):
+    """How a part of the background work does."""
+
+    task: Literal["sealing", "rollups", "retention", "scrubbing", "judging"]
+    last_success: str | None = Field(description="When it last went through; null if not since the server started.")
+    overdue: bool
+    failing: list[FailingOut]
 
 
 class HealthOut(Out):
-    status: Literal["ok", "disk full", "database away"]
+    """`status` is the worst of what there is: how the database does, then damage, then background work."""
+
+    status: Literal["ok", "disk full", "database away", "damaged", "work overdue"]
     version: str
     detail: str | None = None
+    tasks: list[TaskOut] = []
+    damaged_archives: dict[str, int] = Field(
+        default={}, description="How many blocks are known to be damaged, by archive; see GET /api/damage."
+    )
+
+
+class DamageOut(Out):
+    """A stretch of which some columns, or all, are lost."""
+
+    archive: str
+    archive_name: str
+    host: str
+    group: str
+    start: str
+    end: str
+    columns: int | None = Field(description="How many are lost; null: all of the group.")
+    reason: str
+    found: str
+
+    @classmethod
+    def of(cls, one: KnownDamage) -> "DamageOut":
+        return cls(
+            archive=str(one.archive),
+            archive_name=one.archive_name,
+            host=one.host_name,
+            group=one.group,
+            start=spell_bounded(one.first_ns),
+            end=spell_bounded(one.last_ns),
+            columns=one.columns,
+            reason=one.reason,
+            found=spell_time(one.found_ns),
+        )
+
+
+class CheckIn(BaseModel):
+    """From where on to verify an archive's blocks: what the answer before gave as `next`, or nothing."""
+
+    layout: int = Field(default=-1, ge=-1, le=(1 << 31) - 1)
+    after_ns: int = Field(default=-(1 << 62), ge=-(1 << 62), le=1 << 62)
+
+
+class CheckOut(Out):
+    """What verifying some blocks showed."""
+
+    checked: int = Field(description="Blocks that were read and decoded.")
+    size_bytes: int
+    damaged: int = Field(description="Blocks of these that are damaged.")
+    next: CheckIn | None = Field(description="Where to go on; null at the end.")
+
+
+class FlawOut(Out):
+    """Something beside blocks that is damaged, and what to do about it."""
+
+    where: str
+    reason: str
+    remedy: str
 
 
 class HostIn(BaseModel):
-    id: str = Field(pattern=r"^[0-9a-f-]{36}$", description="UUID of the host.")
+    id: UUID = Field(description="UUID of the host.")
     name: Name
 
 
@@ -77,6 +171,8 @@ class ArchiveOut(Out):
     notes: str = Field(description="What people say of it.")
     protected: bool = Field(description="Nothing is removed from it, by no plan and nobody.")
     deleted: str | None = Field(description="Since when it waits to be removed; until it is, that can be taken back.")
+    damaged_blocks: int = Field(description="How many of its blocks are known to be damaged: what they lost is a gap.")
+    trouble: str | None = Field(description="What of it cannot be read at all, and why.")
 
     @classmethod
     def of(cls, archive: ArchiveInfo) -> "ArchiveOut":
@@ -99,6 +195,8 @@ class ArchiveOut(Out):
             notes=archive.notes,
             protected=archive.protected,
             deleted=None if archive.deleted_ns is None else spell_time(archive.deleted_ns),
+            damaged_blocks=archive.damaged_blocks,
+            trouble=archive.trouble,
         )
 
 
@@ -415,8 +513,8 @@ class VerdictIn(BaseModel):
 
     kind: str = Field(max_length=60, description="The finding's.")
     device: Name | None = Field(default=None, description="The finding's.")
-    start: str = Field(max_length=60, description="The finding's, RFC 3339.")
-    end: str = Field(max_length=60, description="The finding's, RFC 3339.")
+    start: Moment = Field(description="The finding's, RFC 3339.")
+    end: Moment = Field(description="The finding's, RFC 3339.")
     state: Literal["open", "confirmed", "dismissed"]
     remark: Annotated[str, StringConstraints(strip_whitespace=True, max_length=2_000, pattern=r"^[^\x00]*$")] = ""
 

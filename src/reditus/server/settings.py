@@ -1,8 +1,9 @@
 """Every setting of the server in one list. Each may be given as REDITUS_NAME in the environment."""
 
+from ipaddress import ip_address
 from pathlib import Path
 
-from pydantic import Field
+from pydantic import Field, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 ROOT = Path(__file__).resolve().parents[3]
@@ -14,7 +15,10 @@ class Settings(BaseSettings):
     model_config = SettingsConfigDict(env_prefix="REDITUS_", extra="ignore")
 
     data: Path = Field(ROOT / ".data", description="Folder for the database, spools and logs.")
-    host: str = Field("127.0.0.1", description="Address to listen on. Loopback, for there are no accounts yet.")
+    host: str = Field(
+        "127.0.0.1",
+        description="Address to listen on. Only those of loopback are taken, for there are no accounts yet.",
+    )
     port: int = Field(8460, ge=0, le=65_535, description="Port to listen on; 0 takes any free one.")
     database_url: str | None = Field(
         None,
@@ -31,3 +35,35 @@ class Settings(BaseSettings):
         description="How long a deletion can be taken back at least; then the next sealing removes the archive.",
     )
     seal_every_s: float = Field(30.0, gt=0, description="How often small blocks are merged into big ones.")
+    scrub_every_s: float = Field(
+        7 * 86_400.0,
+        gt=0,
+        description="How often each archive's blocks are read and verified, at least so many seconds apart.",
+    )
+    memory_mib: int = Field(
+        512,
+        ge=256,
+        le=1 << 20,
+        description="Memory of the server in MiB, caches and work together; see docs/operation.md.",
+    )
+    token: str | None = Field(
+        None,
+        min_length=16,
+        max_length=200,
+        pattern=r"^[!-~]+$",
+        description="Every request has to carry it, where it is set: other users of this machine reach loopback too.",
+    )
+
+    @field_validator("host")
+    @classmethod
+    def _is_loopback(cls, host: str) -> str:
+        try:
+            loopback = host == "localhost" or ip_address(host.strip("[]")).is_loopback
+        except ValueError:
+            loopback = False
+        if not loopback:
+            raise ValueError(
+                "without accounts Reditus listens on loopback only, such as 127.0.0.1 or ::1: everything else would be open to "
+                "all who can reach it. From elsewhere come through ssh -L, or a proxy that asks who it is"
+            )
+        return host.strip("[]")

@@ -62,6 +62,11 @@ def spell_time(at_ns: int) -> str:
     return f"{text}.{fraction}Z" if fraction else f"{text}Z"
 
 
+def spell_bounded(at_ns: int) -> str:
+    """The same for a time that may lie beyond what can be: then the nearest that can."""
+    return spell_time(min(max(at_ns, EARLIEST_NS), LATEST_NS))
+
+
 def to_ms(at_ns: int) -> float:
     """Milliseconds since the epoch, as browsers count; a double holds them to well under a microsecond."""
     return at_ns / NS_PER_MS

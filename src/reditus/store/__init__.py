@@ -3,6 +3,7 @@
 from reditus.store.errors import (
     ArchiveProtected,
     BlockClash,
+    DatabaseDamaged,
     NothingThere,
     PlanInUse,
     StoreAway,
@@ -18,6 +19,7 @@ __all__ = [
     "ArchiveInfo",
     "ArchiveProtected",
     "BlockClash",
+    "DatabaseDamaged",
     "HostInfo",
     "NothingThere",
     "PlanInUse",

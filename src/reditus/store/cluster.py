@@ -26,6 +26,9 @@ SETTINGS = {
     "unix_socket_directories": "",
     "max_connections": "60",
     "shared_buffers": "256MB",
+    # What was in a failed request is nobody's business; nor is its text needed to find the fault.
+    "log_min_error_statement": "panic",
+    "log_error_verbosity": "terse",
 }
 
 
@@ -45,6 +48,10 @@ class Cluster:
         self._user = POSTGRES_USER if os.geteuid() == 0 else None
 
     @property
+    def log(self) -> Path:
+        return self._log
+
+    @property
     def url(self) -> str:
         """Where it listens, as SQLAlchemy wants it. Raise ClusterError before the first start."""
         try:
@@ -55,6 +62,21 @@ class Cluster:
 
     def is_made(self) -> bool:
         return (self._data / "PG_VERSION").exists()
+
+    def check_owner(self) -> None:
+        """Raise ClusterError where the cluster belongs to somebody else, as after a start by root and then by a user."""
+        try:
+            owner = self._data.stat().st_uid
+        except FileNotFoundError:
+            return
+        except PermissionError:
+            owner = -1
+        own = pwd.getpwnam(self._user).pw_uid if self._user is not None else os.geteuid()
+        if owner != own:
+            raise ClusterError(
+                f"the database in {self._folder} belongs to another user, who started Reditus here before; start it as that "
+                "user, or set REDITUS_DATA to another folder"
+            )
 
     def is_running(self) -> bool:
         """Whether its process is alive; asked every few seconds, so no program is started for it."""
@@ -130,6 +152,9 @@ class Cluster:
         self._folder.mkdir(parents=True, exist_ok=True)
         self._give(self._folder)
         self._folder.chmod(0o700)
+        if not self._log.exists():
+            self._log.touch(0o600)
+            self._give(self._log)
         if self._user is None:
             return
         reachable = ["runuser", "-u", self._user, "--", "test", "-w", str(self._folder)]
@@ -144,10 +169,19 @@ class Cluster:
             owner = pwd.getpwnam(self._user)
             os.chown(path, owner.pw_uid, owner.pw_gid)
 
+    def _new_log(self, begun_at: int) -> str:
+        """The end of what was logged since; what stands before it is of earlier starts."""
+        if not self._log.exists():
+            return ""
+        with self._log.open("rb") as file:
+            file.seek(begun_at)
+            return file.read().decode("utf-8", "replace")[-2000:]
+
     def _run(self, program: str, *arguments: str | Path) -> None:
         command = [str(_binary(program)), *map(str, arguments)]
         if self._user is not None:
             command = ["runuser", "-u", self._user, "--", *command]
+        begun_at = self._log.stat().st_size if self._log.exists() else 0
         # A session of its own: Ctrl-C in the terminal is for Reditus, which then stops the database in good order.
         done = subprocess.run(
             command,
@@ -159,8 +193,9 @@ class Cluster:
             start_new_session=True,
         )
         if done.returncode:
-            log = self._log.read_text(errors="replace")[-2000:] if self._log.exists() else ""
-            raise ClusterError(f"{program} failed: {done.stderr.strip() or done.stdout.strip()}\n{log}")
+            raise ClusterError(
+                f"{program} failed: {done.stderr.strip() or done.stdout.strip()}\n{self._new_log(begun_at)}"
+            )
 
 
 def _free_port() -> int:

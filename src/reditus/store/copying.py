@@ -24,12 +24,13 @@ _LENGTH = struct.Struct("!i")
 
 
 def copy_rows(session: Session, rows: Sequence[tuple[UUID, int, Block]]) -> None:
-    """Insert blocks, each with its host and the id of its layout."""
+    """Insert blocks, each with its host and the id of its layout; those of earlier formats in today's."""
     with driver_of(session).cursor() as cursor, cursor.copy(COPY) as copy:
         copy.write(b"".join([_SIGNATURE, *(_row(*row) for row in rows), _END]))
 
 
 def _row(host: UUID, layout: int, block: Block) -> bytes:
+    block = block.current()
     directory = stored(block.directory)
     front = _FRONT.pack(
         _FIELDS, 16, host.bytes, 16, block.archive.bytes, 4, layout, 8, block.first_ns, 8, block.last_ns,

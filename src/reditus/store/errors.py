@@ -2,7 +2,8 @@
 
 StoreError
 ├── StoreAway(ConnectionError)      the database cannot be reached; try again
-│   └── StoreFull                   its disk is full; try again once there is room
+│   ├── StoreFull                   its disk is full; try again once there is room
+│   └── DatabaseDamaged             its files are damaged where this was read; something has to be restored
 ├── UnknownArchive(LookupError)
 ├── UnknownLayout(LookupError)      a block whose columns were never described
 ├── BlockClash(ValueError)          a block that contradicts its layout or its archive
@@ -27,6 +28,10 @@ class StoreAway(StoreError, ConnectionError):
 
 class StoreFull(StoreAway):
     """The database cannot write, for its disk is full. Nothing was half-written, and reading goes on."""
+
+
+class DatabaseDamaged(StoreAway):
+    """The database's own files are damaged where this was read. All else can be read; nothing was half-written."""
 
 
 class UnknownArchive(StoreError, LookupError):

@@ -108,11 +108,11 @@ class ColumnMemory:
 def _fetch(session: Session, host_id: UUID, layouts: Sequence[int]) -> dict[int, tuple[KnownColumn, ...]]:
     found: dict[int, list[KnownColumn]] = {layout: [] for layout in layouts}
     for row, group in session.execute(statements.layout_columns(host_id, layouts)):
-        found[row.layout_id].append(KnownColumn(row.layout_id, group, row.position, _column(row)))
+        found[row.layout_id].append(KnownColumn(row.layout_id, group, row.position, column_of(row)))
     return {layout: tuple(columns) for layout, columns in found.items()}
 
 
-def _column(row: ColumnRow) -> Column:
+def column_of(row: ColumnRow) -> Column:
     return Column.of(
         row.counter,
         row.attributes,

@@ -12,8 +12,10 @@ from sqlalchemy.orm import Session
 
 from reditus.core.bins import Window
 from reditus.core.blocks import Block, only
+from reditus.core.errors import BlockError
 from reditus.core.types import NS_PER_S
 from reditus.store.copying import copy_rows
+from reditus.store.damage import Damage, note_damage
 from reditus.store.errors import ArchiveProtected, NothingThere, UnknownArchive
 from reditus.store.reader import scope_of
 from reditus.store.rollups import drop_rollups
@@ -21,17 +23,19 @@ from reditus.store.sealing import block_of
 from reditus.store.tables import (
     ArchiveRow,
     BlockRow,
+    DamageRow,
     FactsRow,
     MarkerRow,
     ProcessRow,
     RecorderRow,
     RollupReachRow,
     RollupRow,
+    ScrubRow,
 )
 
 UNDO_S = 60.0
 """A deletion is carried out by the first sealing after so long; until then it can be taken back."""
-_OWN = (RollupRow, RollupReachRow, BlockRow, MarkerRow, ProcessRow, FactsRow)
+_OWN = (RollupRow, RollupReachRow, BlockRow, MarkerRow, ProcessRow, FactsRow, DamageRow, ScrubRow)
 
 
 class Description(TypedDict, total=False):
@@ -66,21 +70,29 @@ def restore_archive(session: Session, archive: UUID) -> None:
     session.flush()
 
 
-def remove_deleted(session: Session, now_ns: int, undo_s: float = UNDO_S) -> int:
-    """Remove the archives that were deleted long enough ago, each with all it has. Return how many."""
-    due = session.scalars(
-        select(ArchiveRow)
-        .where(ArchiveRow.deleted_ns.is_not(None), ArchiveRow.deleted_ns <= now_ns - round(undo_s * NS_PER_S))
-        .order_by(ArchiveRow.id)
-        .with_for_update()
-    ).all()
-    for row in due:
-        for table in _OWN:
-            session.execute(delete(table).where(table.host_id == row.host_id, table.archive_id == row.id))
-        session.execute(delete(RecorderRow).where(RecorderRow.host_id == row.host_id, RecorderRow.id == row.id))
-        session.delete(row)
-        session.flush()
-    return len(due)
+def due_for_removal(session: Session, now_ns: int, undo_s: float = UNDO_S) -> list[UUID]:
+    """The archives that were deleted long enough ago."""
+    latest_ns = now_ns - round(undo_s * NS_PER_S)
+    return list(
+        session.scalars(
+            select(ArchiveRow.id)
+            .where(ArchiveRow.deleted_ns.is_not(None), ArchiveRow.deleted_ns <= latest_ns)
+            .order_by(ArchiveRow.id)
+        )
+    )
+
+
+def remove_archive(session: Session, archive: UUID, now_ns: int, undo_s: float = UNDO_S) -> bool:
+    """Remove an archive with all it has, if its deletion was not taken back meanwhile."""
+    row = session.scalar(select(ArchiveRow).where(ArchiveRow.id == archive).with_for_update())
+    if row is None or row.deleted_ns is None or row.deleted_ns > now_ns - round(undo_s * NS_PER_S):
+        return False
+    for table in _OWN:
+        session.execute(delete(table).where(table.host_id == row.host_id, table.archive_id == row.id))
+    session.execute(delete(RecorderRow).where(RecorderRow.host_id == row.host_id, RecorderRow.id == row.id))
+    session.delete(row)
+    session.flush()
+    return True
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +112,14 @@ def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
     removed = 0
     for straddling in _straddling(session, host, archive, window):
         block = block_of(straddling)
-        layout, kept = straddling.layout_id, _cut(block, window)
+        try:
+            layout, kept = straddling.layout_id, _cut(block, window)
+        except BlockError as why:
+            # It cannot be cut, and what is left of it may still be wanted: it stays whole.
+            note_damage(
+                session, [Damage(host, archive, straddling.layout_id, block.first_ns, block.last_ns, None, str(why))]
+            )
+            continue
         session.delete(straddling)
         session.flush()
         removed += block.ticks - (kept.ticks if kept else 0)
@@ -225,9 +244,14 @@ def _copy_blocks(
     )
     own: dict[int, list[tuple[int, int]]] = {}
     written = False
+    damage: list[Damage] = []
     for row in rows:
         block = block_of(row)
-        stretch = block.stretch()
+        try:
+            stretch = block.stretch()
+        except BlockError as why:
+            damage.append(Damage(host, archive, row.layout_id, row.first_ns, row.last_ns, None, str(why)))
+            continue  # a copy has what can be read
         inside = (stretch.wall_ns >= window.start_ns) & (stretch.wall_ns < window.end_ns)
         for begin_ns, end_ns in covered.get(row.layout_id, ()):
             inside &= (stretch.wall_ns <= begin_ns) | (stretch.wall_ns > end_ns)
@@ -236,6 +260,7 @@ def _copy_blocks(
             copy_rows(session, [(host, row.layout_id, replace(kept, archive=fresh))])
             own.setdefault(row.layout_id, []).append((row.first_ns - row.interval_ns, row.last_ns))
             written = True
+    note_damage(session, damage)
     for layout, stretches in own.items():
         covered.setdefault(layout, []).extend(stretches)
     return written

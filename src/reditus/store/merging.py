@@ -9,6 +9,8 @@ from sqlalchemy.orm import Session
 
 from reditus.core.blocks import Block, only
 from reditus.core.column_codec import decode_column
+from reditus.core.errors import BlockError
+from reditus.core.types import IntArray
 from reditus.store import statements
 from reditus.store.appends import Append, Known, stored_of
 from reditus.store.copying import copy_rows
@@ -19,6 +21,7 @@ from reditus.store.quick import Row
 from reditus.store.records import Stored
 from reditus.store.rollups import drop_rollups
 from reditus.store.sealing import block_of
+from reditus.store.tables import BlockRow
 
 # The locks on the archives' rows keep senders, sealing and removal from seeing half of each other's work. In the order
 # of the keys, so that two that lock several cannot wait for each other. A statement that waits for a lock sees the rest
@@ -58,9 +61,38 @@ class Merging:
         """What became of each; those that are refused leave nothing."""
         self._look(together)
         checked = [self._refusal(one) for one in together]
-        out = [self._take(one) if refused is None else refused for one, refused in zip(together, checked, strict=True)]
+        out: list[Stored | StoreError] = []
+        for one, refused in zip(together, checked, strict=True):
+            if refused is not None:
+                out.append(refused)
+            else:
+                out.append(self._taken(one) if self._may_overlap(one) else self._take(one))
         self._write()
         return out
+
+    def _may_overlap(self, asked: Append) -> bool:
+        """Whether ticks of the batch may be stored already, or two of its blocks may overlap."""
+        firsts_ns: dict[int, int] = {}
+        for block in asked.batch.blocks:
+            layout = self._layout(asked.archive, block)
+            if layout in firsts_ns or self._newest.get((asked.archive, layout), block.first_ns - 1) >= block.first_ns:
+                return True
+            firsts_ns[layout] = block.first_ns
+        return False
+
+    def _taken(self, asked: Append) -> Stored | StoreError:
+        """Take a batch, or leave nothing of it where it contradicts what is stored."""
+        self._write()  # a savepoint holds only what was written after it
+        before = dict(self._newest)
+        try:
+            with self._session.begin_nested():
+                stored = self._take(asked)
+                self._write()
+                return stored
+        except BlockClash as why:
+            self._rows.clear()
+            self._newest = before
+            return why
 
     def _look(self, together: Sequence[Append]) -> None:
         """Lock the archives, then learn what they have. Usually all is known that both questions need, and they go out
@@ -179,8 +211,20 @@ def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block:
         statements.overlapping_blocks(host_id, block.archive, layout_id, block.first_ns, block.last_ns)
     ).all()
     same_boot = [row for row in overlapping if row.boot == block.boot]
-    if not same_boot:
-        return block
     stretch = block.stretch()
-    stored_ns = np.concatenate([decode_column(block_of(row).chunk(1), row.ticks) for row in same_boot])
-    return only(block, stretch, ~np.isin(stretch.monotonic_ns, stored_ns))
+    stored_ns = [clock_ns for row in same_boot if (clock_ns := _clock_of(row)) is not None]
+    fresh = block if not stored_ns else only(block, stretch, ~np.isin(stretch.monotonic_ns, np.concatenate(stored_ns)))
+    if fresh is not None and any(row.first_ns == fresh.first_ns for row in overlapping):
+        raise BlockClash(
+            f"a block that begins at {fresh.first_ns} ns is stored already, of another boot or with another monotonic clock; "
+            "two blocks of one layout cannot begin at the same instant"
+        )
+    return fresh
+
+
+def _clock_of(row: BlockRow) -> IntArray | None:
+    """The monotonic clock; None where it is damaged, and so covers nothing."""
+    try:
+        return decode_column(block_of(row).chunk(1), row.ticks)
+    except BlockError:
+        return None

@@ -11,21 +11,25 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from reditus.core.markers import Marker
-from reditus.core.plan import Plan
+from reditus.core.plan import Plan, PlanError
 from reditus.core.types import NS_PER_MS, Json
 from reditus.store.errors import PlanInUse, UnknownPlan, UnknownRecorder
 from reditus.store.life import keep_from
 from reditus.store.markers import put_markers
 from reditus.store.records import HostInfo
-from reditus.store.tables import ArchiveRow, BlockRow, MarkerRow, PlanRow, RecorderRow
+from reditus.store.tables import ArchiveRow, BlockRow, DamageRow, MarkerRow, PlanRow, RecorderRow
 
 
 @dataclass(frozen=True, slots=True)
 class PlanInfo:
-    plan: Plan
+    name: str
+    content: Json
+    """As it was written."""
     changed_ns: int
     recorders: tuple[str, ...]
     """`HOST: NAME` of those that follow it."""
+    trouble: str | None = None
+    """Why it cannot be followed, if it was damaged."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +68,16 @@ def plans(session: Session) -> list[PlanInfo]:
     following: dict[str, list[str]] = {}
     for row in session.scalars(select(RecorderRow).where(RecorderRow.plan.is_not(None))):
         following.setdefault(str(row.plan), []).append(f"{row.host_name}: {row.name}")
-    return [
-        PlanInfo(Plan.from_json(row.content), row.changed_ns, tuple(sorted(following.get(row.name, []))))
-        for row in session.scalars(select(PlanRow).order_by(PlanRow.name))
-    ]
+    out: list[PlanInfo] = []
+    for stored in session.scalars(select(PlanRow).order_by(PlanRow.name)):
+        trouble = None
+        try:
+            Plan.from_json(stored.content)
+        except PlanError as why:
+            trouble = f"what is stored of it cannot be read: {why}"
+        followers = tuple(sorted(following.get(stored.name, [])))
+        out.append(PlanInfo(stored.name, stored.content, stored.changed_ns, followers, trouble))
+    return out
 
 
 def put_plan(session: Session, plan: Plan) -> None:
@@ -143,27 +153,24 @@ def forget(session: Session, recorder: UUID) -> None:
         raise UnknownRecorder(recorder)
 
 
-def expire(session: Session, now_ns: int) -> int:
-    """Remove the blocks that are older than their recorder's plan keeps them. Return how many."""
-    removed = 0
-    for row in session.scalars(select(RecorderRow).where(RecorderRow.plan.is_not(None))).all():
-        keep_ns = _plan(session, str(row.plan)).keep_ns
-        archive = session.scalar(select(ArchiveRow).where(ArchiveRow.id == row.id).with_for_update())
-        if keep_ns is None or archive is None or archive.protected:
-            continue
-        host_id = archive.host_id
-        old = delete(BlockRow).where(
-            BlockRow.host_id == host_id, BlockRow.archive_id == row.id, BlockRow.last_ns < now_ns - keep_ns
-        )
-        gone = len(session.execute(old.returning(BlockRow.first_ns)).all())
-        removed += gone
-        if gone:
-            keep_from(session, host_id, row.id)
-        session.execute(
-            delete(MarkerRow).where(
-                MarkerRow.host_id == host_id, MarkerRow.archive_id == row.id, MarkerRow.at_ns < now_ns - keep_ns
-            )
-        )
+def expire_recorder(session: Session, recorder: UUID, now_ns: int) -> int:
+    """Remove a recorder's blocks that are older than its plan keeps them. Return how many."""
+    row = session.scalar(select(RecorderRow).where(RecorderRow.id == recorder, RecorderRow.plan.is_not(None)))
+    if row is None:
+        return 0
+    keep_ns = _plan(session, str(row.plan)).keep_ns
+    archive = session.scalar(select(ArchiveRow).where(ArchiveRow.id == recorder).with_for_update())
+    if keep_ns is None or archive is None or archive.protected:
+        return 0
+    host_id, before_ns = archive.host_id, now_ns - keep_ns
+    old = delete(BlockRow).where(
+        BlockRow.host_id == host_id, BlockRow.archive_id == recorder, BlockRow.last_ns < before_ns
+    )
+    removed = len(session.execute(old.returning(BlockRow.first_ns)).all())
+    if removed:
+        keep_from(session, host_id, recorder)
+    for table, at_ns in ((MarkerRow, MarkerRow.at_ns), (DamageRow, DamageRow.last_ns)):
+        session.execute(delete(table).where(table.host_id == host_id, table.archive_id == recorder, at_ns < before_ns))
     return removed
 
 

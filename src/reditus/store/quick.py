@@ -81,7 +81,8 @@ def _driver_in(held: PoolProxiedConnection) -> Connection[tuple[object, ...]]:
 
 
 def _values(rows: Sequence[Row]) -> tuple[object, ...]:
-    hosts, layouts, blocks = zip(*rows, strict=True)
+    hosts, layouts = [host for host, _, _ in rows], [layout for _, layout, _ in rows]
+    blocks = [block.current() for _, _, block in rows]
     return (
         Uuids(hosts),
         Uuids([block.archive for block in blocks]),

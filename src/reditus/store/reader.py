@@ -1,26 +1,28 @@
 """Read an archive, or all archives of a host as one timeline."""
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple
 from uuid import UUID
 
+import psycopg
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from reditus.core.assembling import assemble
 from reditus.core.bins import Window
 from reditus.core.facts import HostFacts
-from reditus.core.frame import Frame
+from reditus.core.frame import Frame, Group
 from reditus.core.gaps import Gap, gaps_of
 from reditus.core.identities import Identity
 from reditus.core.joining import joined
 from reditus.core.types import Json
 from reditus.store import statements
-from reditus.store.chunks import Held, contents, read_pieces
-from reditus.store.driver import binary_rows
+from reditus.store.chunks import BlockReader, Held, contents, islands
+from reditus.store.damage import Damage, as_rows, attempt, can_go_around, damage_of, surviving
+from reditus.store.driver import binary_rows, driver_of
 from reditus.store.errors import UnknownArchive
 from reditus.store.kept import KeptBlocks
 from reditus.store.known import ColumnMemory, KnownColumns
@@ -65,14 +67,23 @@ class Reader:
         timeline: UUID,
         check: Callable[[], None] = lambda: None,
         kept: KeptBlocks | None = None,
+        *,
+        reserve: Callable[[int], None] = lambda _: None,
+        writes: bool = False,
     ) -> None:
-        """Raise UnknownArchive where the id is neither an archive's nor a host's."""
+        """Raise UnknownArchive where the id is neither an archive's nor a host's. `reserve` is called with the bytes of what
+        is about to be read, and may refuse; `writes` says that the transaction writes too.
+        """
         self.session = session
-        self.scope, self._held = _opened(session, timeline)
+        self.scope, self._held = _opened(session, timeline, writes=writes)
         self.check = check
+        self.reserve = reserve
+        self._blocks = BlockReader(session, self.scope.host, check, reserve, writes=writes)
         """Called between parts of the work; raises Cancelled once nobody waits for it."""
         self._memory = memory
         self._kept = kept
+        self.damaged_rollups: set[UUID] = set()
+        """Archives whose rollups are damaged; what was read came from the ticks instead."""
 
     @cached_property
     def known(self) -> KnownColumns:
@@ -99,9 +110,27 @@ class Reader:
         if not columns:
             return Frame([], self.scope.facts)
         kept = self._kept if again else None
-        pieces = read_pieces(self.session, self.scope.host, self._held, columns, window, self.check, kept)
+        pieces = self._blocks.pieces(self._held, columns, window, kept)
         in_order = joined([pieces.get(archive, []) for archive in self.scope.archives])
         return Frame(assemble(in_order, self.check), self.scope.facts)
+
+    def try_rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]] | None:
+        """The same; None where the database's files are damaged there."""
+        return self._blocks.tried(lambda: self.rows(statement, values))
+
+    @property
+    def damage(self) -> list[Damage]:
+        """What was found damaged, and left out."""
+        return self._blocks.damage
+
+    def islands(self, window: Window, gap_ns: int) -> list[Window]:
+        """The parts of a window that hold ticks, parted by stretches of at least `gap_ns` without any."""
+        spans = islands(self.session, self.scope.host, self._held, window, gap_ns)
+        return [
+            Window(max(first_ns, window.start_ns), min(last_ns + 1, window.end_ns))
+            for first_ns, last_ns in merged(spans, gap_ns)
+            if first_ns < window.end_ns and last_ns >= window.start_ns
+        ]
 
     def contents(self, window: Window) -> tuple[int | None, int | None, int | None]:
         """Changes whenever ticks of the window do."""
@@ -135,6 +164,14 @@ def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
     return next((one for one in scope.archives if one in found), next(iter(scope.archives), None))
 
 
+def readable_facts(told: Any) -> HostFacts:
+    """Facts; none where they cannot be read, which the list of archives says."""
+    try:
+        return HostFacts.from_json(told)
+    except (ValueError, TypeError, KeyError, AttributeError):
+        return HostFacts()
+
+
 class _ArchiveOf(NamedTuple):
     host_id: UUID
     id: UUID
@@ -147,9 +184,28 @@ def scope_of(session: Session, timeline: UUID) -> Scope:
     return _scope(session, timeline, binary_rows(session, statements.ARCHIVES_OF, {"id": timeline}))
 
 
-def _opened(session: Session, timeline: UUID) -> tuple[Scope, list[Held]]:
+def _opened(session: Session, timeline: UUID, *, writes: bool) -> tuple[Scope, list[Held]]:
     """The same, with what the archives have."""
-    rows = binary_rows(session, statements.OPENED, {"id": timeline})
+
+    def ask() -> list[tuple[Any, ...]]:
+        return binary_rows(session, statements.OPENED, {"id": timeline})
+
+    found: list[tuple[Any, ...]] | str
+    if writes:
+        found = attempt(session, ask)
+    else:
+        try:
+            found = ask()
+        except psycopg.Error as why:
+            if not can_go_around(why):
+                raise
+            driver_of(session).rollback()
+            found = str(why)
+    if isinstance(found, str):
+        scope = scope_of(session, timeline)
+        every = [held for archive in scope.archives for held in surviving_held(session, scope.host, archive)]
+        return scope, sorted(every)
+    rows = found
     held = [
         Held(layout, archive, *own)
         for _, archive, _, _, layouts, *parts in rows
@@ -159,13 +215,40 @@ def _opened(session: Session, timeline: UUID) -> tuple[Scope, list[Held]]:
     return _scope(session, timeline, [row[:4] for row in rows]), sorted(held)
 
 
+def surviving_held(session: Session, host: UUID, archive: UUID) -> list[Held]:
+    """What an archive has, as far as it can be read."""
+    out: list[Held] = []
+    for (layout,) in binary_rows(session, statements.LAYOUTS_OF, {"host": host}):
+        asked = {"host": host, "archive": archive, "layout": layout}
+
+        def read(begin: int, end: int, asked: dict[str, Any] = asked) -> list[tuple[Any, ...]]:
+            return binary_rows(session, statements.HELD_BETWEEN, {**asked, "begin": begin, "end": end})
+
+        rows = [row for row in as_rows(surviving(session, read))[0] if row[0] is not None]
+        if rows:
+            firsts_ns, lasts_ns, intervals_ns = zip(*rows, strict=True)
+            out.append(Held(layout, archive, min(firsts_ns), max(lasts_ns), min(intervals_ns)))
+    return out
+
+
+def merged(spans: Iterable[tuple[int, int]], gap_ns: int = 0) -> list[tuple[int, int]]:
+    """Spans of time in order; those that overlap, or lie nearer than `gap_ns`, are one."""
+    out: list[tuple[int, int]] = []
+    for begin_ns, end_ns in sorted(spans):
+        if out and begin_ns <= out[-1][1] + gap_ns:
+            out[-1] = (out[-1][0], max(out[-1][1], end_ns))
+        else:
+            out.append((begin_ns, end_ns))
+    return out
+
+
 def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) -> Scope:
     found = [_ArchiveOf(*row) for row in rows]
     if not found:
         raise UnknownArchive(timeline)
     host, name = found[0].host_id, found[0].name
     if len(found) == 1:
-        return Scope(host, name, (found[0].id,), HostFacts.from_json(found[0].facts))
+        return Scope(host, name, (found[0].id,), readable_facts(found[0].facts))
     # The finest ticks first; of equals those of the archive that goes on longest.
     ordered = session.execute(
         select(BlockRow.archive_id)
@@ -175,7 +258,13 @@ def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) ->
     ).scalars()
     facts = {row.id: row.facts for row in found}
     archives = tuple(ordered)
-    return Scope(host, name, archives, HostFacts.from_json(facts[archives[0]] if archives else found[0].facts))
+    return Scope(host, name, archives, readable_facts(facts[archives[0]] if archives else found[0].facts))
+
+
+def _clocks_of(reader: Reader, group: str, window: Window) -> Sequence[Group]:
+    # One column of each of its layouts brings the clocks of all of its blocks.
+    firsts = {known.layout_id: known for known in reader.known if known.group == group}
+    return reader.frame(list(firsts.values()), window).groups
 
 
 def gaps_in(reader: Reader, window: Window) -> list[Gap]:
@@ -187,10 +276,9 @@ def gaps_in(reader: Reader, window: Window) -> list[Gap]:
     paces = {row.group_name: row.shortest_ns for row in reader.session.execute(asked)}
     chosen = min(counts, key=lambda group: paces.get(group, math.inf), default=None)
     if chosen is None:
-        return []
-    # One column of each of its layouts brings the clocks of all of its blocks.
-    firsts = {known.layout_id: known for known in reader.known if known.group == chosen}
-    groups = reader.frame(list(firsts.values()), window).groups
+        groups: Sequence[Group] = []
+    else:
+        groups = _clocks_of(reader, chosen, window)
     told = reader.session.execute(
         select(MarkerRow.at_ns, MarkerRow.end_ns, MarkerRow.text).where(
             MarkerRow.host_id == reader.scope.host,
@@ -202,9 +290,16 @@ def gaps_in(reader: Reader, window: Window) -> list[Gap]:
         )
     )
     reasons = [(at_ns, end_ns, text) for at_ns, end_ns, text in told if end_ns is not None]
+    damage = [(one.first_ns, one.last_ns, one.sentence) for one in damage_of(reader.session, reader.scope.archives)]
+    found = [gap for group in groups for gap in gaps_of(group.timebase, [*reasons, *damage])]
+    # Where other columns have ticks, or nothing is left to break a line, the damage is a gap all the same.
+    found += [
+        Gap(start_ns, end_ns, why)
+        for start_ns, end_ns, why in damage
+        if not any(gap.start_ns <= end_ns and gap.end_ns >= start_ns for gap in found)
+    ]
     return [
         gap
-        for group in groups
-        for gap in gaps_of(group.timebase, reasons)
+        for gap in sorted(found, key=lambda gap: gap.start_ns)
         if gap.end_ns > window.start_ns and gap.start_ns < window.end_ns
     ]

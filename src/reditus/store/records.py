@@ -39,6 +39,10 @@ class ArchiveInfo:
     """Since when it waits to be removed."""
     seen_ns: int | None = None
     """Time with ticks, where it is not simply their number times the interval."""
+    damaged_blocks: int = 0
+    """How many are known to be damaged; readers leave out what they lost."""
+    trouble: str | None = None
+    """What of it cannot be read at all, and why."""
 
     @property
     def coverage(self) -> float:
@@ -91,6 +95,8 @@ def whole_host(archives: Sequence[ArchiveInfo]) -> ArchiveInfo:
         columns=max(one.columns for one in archives),
         size_bytes=sum(one.size_bytes for one in archives),
         seen_ns=_seen_ns(archives),
+        damaged_blocks=sum(one.damaged_blocks for one in archives),
+        trouble=next((one.trouble for one in archives if one.trouble), None),
     )
 
 

@@ -10,8 +10,8 @@ from sqlalchemy import delete, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from reditus.core.bins import Window
-from reditus.core.errors import UnknownCounter
+from reditus.core.bins import Window, even_edges
+from reditus.core.errors import BlockError, DamagedBlock, UnknownCounter
 from reditus.core.measures.catalogue import DERIVATION_VERSION
 from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, PARTS, Rolled, levels_of
 from reditus.core.sheet import Sheet
@@ -46,7 +46,7 @@ def roll_archive(session: Session, memory: ColumnMemory, archive: UUID) -> bool:
     """Let the archive's rollups grow to what there is; the caller's transaction makes it all or nothing. Return whether
     there is more to do.
     """
-    reader = Reader(session, memory, archive)
+    reader = Reader(session, memory, archive, writes=True)
     extent = reader.extent
     if extent.first_ns is None or extent.last_ns is None or extent.interval_ns is None:
         return False
@@ -126,8 +126,12 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
         served &= reached | ~has
         valid = reached & has
         reader.check()
-        for series, at, part in _stored(reader, archive, wanted, edges_ns, level_s):
-            _merge(out[series], at, part, valid[at : at + len(part)])
+        try:
+            for series, at, part in _stored(reader, archive, wanted, edges_ns, level_s):
+                _merge(out[series], at, part, valid[at : at + len(part)])
+        except BlockError:
+            reader.damaged_rollups.add(archive)
+            served &= ~has
     served &= told < 2
     for start, stop in _stretches(~served & (told > 0)):
         reader.check()
@@ -231,7 +235,7 @@ def _fill(row: RollupRow, parts: Sequence[Rolled]) -> None:
 
 def _from_ticks(reader: Reader, wanted: Sequence[Wanted], window: Window, level_s: int) -> list[Rolled]:
     level_ns = level_s * NS_PER_S
-    edges_ns = np.arange(window.start_ns, window.end_ns + 1, level_ns, dtype=np.int64)
+    edges_ns = even_edges(window.start_ns, window.end_ns, level_ns)
     frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window)
     sheet = Sheet(window, edges_ns)
     out = []
@@ -295,7 +299,10 @@ def _stored(
         "begin": begin_ns - CHUNK_BINS * level_ns,
         "end": end_ns,
     }
-    for keys, first_ns, bins, place, *chunks in reader.rows(_STORED, values):
+    rows = reader.try_rows(_STORED, values)
+    if rows is None:
+        raise DamagedBlock("the database cannot read its rollups")
+    for keys, first_ns, bins, place, *chunks in rows:
         part = Rolled.from_chunks(chunks, bins)
         at = (first_ns - begin_ns) // level_ns
         inside = part.part(max(-at, 0), (end_ns - first_ns) // level_ns)

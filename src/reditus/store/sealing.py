@@ -1,6 +1,6 @@
 """Merge small blocks into big ones. A small block and a big one are the same format, so readers never notice."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from itertools import groupby
 from typing import Any
 from uuid import UUID
@@ -10,8 +10,10 @@ from sqlalchemy import Row, delete, select
 from sqlalchemy.orm import Session
 
 from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.errors import BlockError
 from reditus.store import statements
 from reditus.store.copying import copy_rows
+from reditus.store.damage import Damage, damaged_keys, note_damage
 from reditus.store.directories import directory_in
 from reditus.store.tables import BlockRow
 
@@ -20,20 +22,30 @@ TARGETS = (600, 3_600)
 
 
 def seal_archive(session: Session, host_id: UUID, archive: UUID) -> int:
-    """Merge what has grown enough; the caller's transaction makes it all or nothing. Return how many blocks vanished."""
+    """Merge what has grown enough; the caller's transaction makes it all or nothing. Return how many blocks vanished.
+
+    Damaged blocks stay as they are, are written down, and part those around them.
+    """
     vanished = 0
+    damaged = damaged_keys(session, host_id, archive)
     for target in TARGETS:
-        for run in list(_runs(session, host_id, archive, target)):
+        for run in list(_runs(session, host_id, archive, target, damaged)):
             for part in _neighbours(session, host_id, archive, run):
                 if sum(row.ticks for row in part) >= target and len(part) > 1:
-                    _merge(session, host_id, archive, part)
+                    found = _merge(session, host_id, archive, part)
+                    if found:
+                        note_damage(session, found)
+                        continue  # the rest of the run is merged the next time, around what is damaged
                     vanished += len(part) - 1
     return vanished
 
 
-def _runs(session: Session, host_id: UUID, archive: UUID, target: int) -> Iterator[list[Row[*tuple[Any, ...]]]]:
+def _runs(
+    session: Session, host_id: UUID, archive: UUID, target: int, damaged: Set[tuple[int, int]]
+) -> Iterator[list[Row[*tuple[Any, ...]]]]:
     """Neighbouring blocks of one layout, boot and interval that together have `target` ticks."""
-    rows = session.execute(statements.small_blocks(host_id, archive, target)).all()
+    every = session.execute(statements.small_blocks(host_id, archive, target)).all()
+    rows = [row for row in every if (row.layout_id, row.first_ns) not in damaged]
     for _, alike in groupby(rows, key=lambda row: (row.layout_id, row.boot, row.interval_ns)):
         run: list[Row[*tuple[Any, ...]]] = []
         for row in alike:
@@ -67,10 +79,20 @@ def _neighbours(
     return list(parts.values())
 
 
-def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[Any, ...]]]) -> None:
+def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[Any, ...]]]) -> list[Damage]:
+    """Put one block in the place of several; or do nothing, and return those that are damaged."""
     layout_id, firsts_ns = run[0].layout_id, [row.first_ns for row in run]
     rows = list(session.scalars(statements.blocks_at(host_id, archive, layout_id, firsts_ns)))
-    stretches = [block_of(row).stretch() for row in rows]
+    stretches: list[Stretch] = []
+    damage: list[Damage] = []
+    for row in rows:
+        try:
+            stretches.append(block_of(row).stretch())
+        except BlockError as why:
+            damage.append(Damage(host_id, archive, layout_id, row.first_ns, row.last_ns, None, str(why)))
+    if damage:
+        session.expunge_all()
+        return damage
     monotonic_ns = np.concatenate([stretch.monotonic_ns for stretch in stretches])
     # Late ticks may lie between those of another block.
     order = np.argsort(monotonic_ns, kind="stable")
@@ -96,6 +118,7 @@ def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[
     )
     session.expunge_all()
     copy_rows(session, [(host_id, layout_id, merged)])
+    return []
 
 
 def block_of(row: BlockRow) -> Block:
@@ -110,4 +133,5 @@ def block_of(row: BlockRow) -> Block:
         interval_ns=row.interval_ns,
         directory=directory_in(row.directory),
         data=row.data,
+        version=row.version,
     )

@@ -11,7 +11,7 @@ from sqlalchemy.sql.dml import ReturningInsert
 
 from reditus.core.identities import Identities
 from reditus.core.layout import Column, Layout
-from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow
+from reditus.store.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow, ScrubRow
 
 
 def upsert_host(host_id: UUID, name: str) -> Insert:
@@ -151,6 +151,28 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
     return statement.where(_stands_for(archive_id))
 
 
+def archive_ids(archive_id: UUID | None) -> Select[UUID]:
+    """All archives, or those that an id stands for."""
+    statement = select(ArchiveRow.id).order_by(ArchiveRow.id)
+    return statement if archive_id is None else statement.where(_stands_for(archive_id))
+
+
+def archives_alone(archive_id: UUID) -> Select[ArchiveRow, str]:
+    """An archive with its host's name, without what it holds."""
+    joined = select(ArchiveRow, HostRow.name).join(HostRow, HostRow.id == ArchiveRow.host_id)
+    return joined.where(ArchiveRow.id == archive_id)
+
+
+def scrub_turns(before_ns: int) -> Select[UUID, UUID]:
+    """Archives that were not gone through since, the one that waits longest first."""
+    return (
+        select(ArchiveRow.host_id, ArchiveRow.id)
+        .outerjoin(ScrubRow, (ScrubRow.host_id == ArchiveRow.host_id) & (ScrubRow.archive_id == ArchiveRow.id))
+        .where(func.coalesce(ScrubRow.finished_ns, 0) < before_ns)
+        .order_by(func.coalesce(ScrubRow.finished_ns, 0), ArchiveRow.created_ns)
+    )
+
+
 def _stands_for(archive_id: UUID) -> ColumnElement[bool]:
     """A host's id stands for all its archives."""
     return (ArchiveRow.id == archive_id) | ((ArchiveRow.host_id == archive_id) & ArchiveRow.deleted_ns.is_(None))
@@ -261,6 +283,13 @@ from archives a join hosts h on h.id = a.host_id cross join lateral (
 """As ARCHIVES_OF, and which layouts each archive's blocks have, with first and last tick and the newest interval of each;
 null where it has none. The keys' first and last entries tell, so that no walk over the blocks is needed.
 """
+LAYOUTS_OF = "select id from layouts where host_id = %(host)s order by id"
+HELD_BETWEEN = """
+select min(first_ns), max(last_ns), min(interval_ns) from blocks
+where host_id = %(host)s and archive_id = %(archive)s and layout_id = %(layout)s
+  and first_ns >= %(begin)s and first_ns < %(end)s
+"""
+"""What an archive has of one schema, of blocks that begin in a range: for where pages are damaged."""
 # A block's neighbours may be late ticks that lie within it; behind more of them than that it is not looked for.
 _NEAR = """
 layouts l cross join lateral (

@@ -122,6 +122,8 @@ class BlockRow(Base):
     ticks: Mapped[int] = mapped_column(Integer)
     directory: Mapped[bytes] = mapped_column(LargeBinary)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    version: Mapped[int] = mapped_column(SmallInteger, server_default="3")
+    """Of the format of its chunks; since 3 they have checksums."""
     size_bytes: Mapped[int] = mapped_column(
         Integer, Computed("octet_length(data) + octet_length(directory)", persisted=True)
     )
@@ -138,6 +140,46 @@ class BlockRow(Base):
             postgresql_where=text(f"last_ns - first_ns > {LONG_NS}"),
         ),
     )  # fmt: skip
+
+
+class DamageRow(Base):
+    """A block, or some columns of one, found damaged: unknown to readers, and left as it is until it is restored."""
+
+    __tablename__ = "damage"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    layout_id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    first_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    last_ns: Mapped[int] = mapped_column(BigInteger)
+    columns: Mapped[list[int] | None] = mapped_column(ARRAY(Integer))
+    """Their positions in the schema; null where the whole block is lost."""
+    reason: Mapped[str] = mapped_column(Text)
+    found_ns: Mapped[int] = mapped_column(BigInteger)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="damage_archive_fkey"
+        ),
+    )
+
+
+class ScrubRow(Base):
+    """How far the scrubber has come in an archive, and when it last finished a pass."""
+
+    __tablename__ = "scrubs"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    layout_id: Mapped[int] = mapped_column(Integer)
+    after_ns: Mapped[int] = mapped_column(BigInteger)
+    finished_ns: Mapped[int | None] = mapped_column(BigInteger)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="scrubs_archive_fkey"
+        ),
+    )
 
 
 class RollupKeysRow(Base):

@@ -73,6 +73,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Archive
+         * @description Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null.
+         */
+        post: operations["check_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/check-rollups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Rollups
+         * @description Verify what was computed beforehand for long windows.
+         */
+        post: operations["check_rollups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/copies": {
         parameters: {
             query?: never;
@@ -87,6 +127,26 @@ export interface paths {
          * @description Copy a stretch, with its markers and processes, to an archive of its own. Plans do not expire it.
          */
         post: operations["copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/damage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Damage Of Archive
+         * @description What is known to be damaged of an archive, or of all archives of a host.
+         */
+        get: operations["list_damage_of_archive"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -401,6 +461,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/check-tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Tables
+         * @description Read every row of every table but the blocks.
+         */
+        post: operations["check_tables"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counters": {
         parameters: {
             query?: never;
@@ -421,6 +501,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/damage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Damage
+         * @description Everything that is known to be damaged, in the order of time.
+         */
+        get: operations["list_damage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -430,7 +530,7 @@ export interface paths {
         };
         /**
          * Read Health
-         * @description Status 200 when all is well, or when only nothing can be written; 503 while the database is away.
+         * @description Status 200 when all is well, or when only a part is not; 503 while the database is away.
          */
         get: operations["read_health"];
         put?: never;
@@ -614,6 +714,11 @@ export interface components {
              */
             coverage: number;
             /**
+             * Damaged Blocks
+             * @description How many of its blocks are known to be damaged: what they lost is a gap.
+             */
+            damaged_blocks: number;
+            /**
              * Deleted
              * @description Since when it waits to be removed; until it is, that can be taken back.
              */
@@ -659,6 +764,30 @@ export interface components {
             start_ms: number | null;
             /** Ticks */
             ticks: number;
+            /**
+             * Trouble
+             * @description What of it cannot be read at all, and why.
+             */
+            trouble: string | null;
+        };
+        /**
+         * AsideIn
+         * @description A batch that was laid aside, in the recorder's folder of refused ones.
+         */
+        AsideIn: {
+            /** End Ms */
+            end_ms?: number | null;
+            /** File */
+            file: string;
+            /** Reason */
+            reason: string;
+            /** Size Bytes */
+            size_bytes: number;
+            /**
+             * Start Ms
+             * @description Its first tick; null where nobody can say.
+             */
+            start_ms?: number | null;
         };
         /**
          * AvailableOut
@@ -695,10 +824,47 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /**
+         * CheckIn
+         * @description From where on to verify an archive's blocks: what the answer before gave as `next`, or nothing.
+         */
+        CheckIn: {
+            /**
+             * After Ns
+             * @default -4611686018427388000
+             */
+            after_ns: number;
+            /**
+             * Layout
+             * @default -1
+             */
+            layout: number;
+        };
+        /**
+         * CheckOut
+         * @description What verifying some blocks showed.
+         */
+        CheckOut: {
+            /**
+             * Checked
+             * @description Blocks that were read and decoded.
+             */
+            checked: number;
+            /**
+             * Damaged
+             * @description Blocks of these that are damaged.
+             */
+            damaged: number;
+            /** @description Where to go on; null at the end. */
+            next: components["schemas"]["CheckIn"] | null;
+            /** Size Bytes */
+            size_bytes: number;
+        };
         /** CopyIn */
         CopyIn: {
             /**
              * From
+             * Format: date-time
              * @description RFC 3339.
              */
             from: string;
@@ -706,6 +872,7 @@ export interface components {
             name: string;
             /**
              * To
+             * Format: date-time
              * @description RFC 3339; not included.
              */
             to: string;
@@ -742,6 +909,33 @@ export interface components {
              * @description After UCUM.
              */
             unit: string;
+        };
+        /**
+         * DamageOut
+         * @description A stretch of which some columns, or all, are lost.
+         */
+        DamageOut: {
+            /** Archive */
+            archive: string;
+            /** Archive Name */
+            archive_name: string;
+            /**
+             * Columns
+             * @description How many are lost; null: all of the group.
+             */
+            columns: number | null;
+            /** End */
+            end: string;
+            /** Found */
+            found: string;
+            /** Group */
+            group: string;
+            /** Host */
+            host: string;
+            /** Reason */
+            reason: string;
+            /** Start */
+            start: string;
         };
         /**
          * DescriptionIn
@@ -837,6 +1031,25 @@ export interface components {
             /** Since */
             since: string;
         };
+        /**
+         * FailingOut
+         * @description What goes wrong with one archive again and again; the others go on.
+         */
+        FailingOut: {
+            /** Archive */
+            archive: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Retry
+             * @description When it is tried again.
+             */
+            retry: string;
+            /** Since */
+            since: string;
+            /** Times */
+            times: number;
+        };
         /** FindingOut */
         FindingOut: {
             /**
@@ -887,6 +1100,18 @@ export interface components {
             /** Title */
             title: string;
             verdict?: components["schemas"]["VerdictOut"] | null;
+        };
+        /**
+         * FlawOut
+         * @description Something beside blocks that is damaged, and what to do about it.
+         */
+        FlawOut: {
+            /** Reason */
+            reason: string;
+            /** Remedy */
+            remedy: string;
+            /** Where */
+            where: string;
         };
         /**
          * GapIn
@@ -941,15 +1166,31 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** HealthOut */
+        /**
+         * HealthOut
+         * @description `status` is the worst of what there is: how the database does, then damage, then background work.
+         */
         HealthOut: {
+            /**
+             * Damaged Archives
+             * @description How many blocks are known to be damaged, by archive; see GET /api/damage.
+             * @default {}
+             */
+            damaged_archives: {
+                [key: string]: number;
+            };
             /** Detail */
             detail?: string | null;
             /**
              * Status
              * @enum {string}
              */
-            status: "ok" | "disk full" | "database away";
+            status: "ok" | "disk full" | "database away" | "damaged" | "work overdue";
+            /**
+             * Tasks
+             * @default []
+             */
+            tasks: components["schemas"]["TaskOut"][];
             /** Version */
             version: string;
         };
@@ -957,6 +1198,7 @@ export interface components {
         HostIn: {
             /**
              * Id
+             * Format: uuid
              * @description UUID of the host.
              */
             id: string;
@@ -974,6 +1216,7 @@ export interface components {
         MarkerIn: {
             /**
              * At
+             * Format: date-time
              * @description RFC 3339.
              */
             at: string;
@@ -1145,6 +1388,11 @@ export interface components {
              * @description Those that follow it.
              */
             recorders: string[];
+            /**
+             * Trouble
+             * @description Why it cannot be followed, if it was damaged.
+             */
+            trouble?: string | null;
         };
         /**
          * ProblemOut
@@ -1153,6 +1401,11 @@ export interface components {
         ProblemOut: {
             /** Detail */
             detail: string;
+            /**
+             * Errors
+             * @description Each part that is wrong, where several are.
+             */
+            errors?: components["schemas"]["WrongPartOut"][] | null;
             /** Status */
             status: number;
             /** Title */
@@ -1257,6 +1510,11 @@ export interface components {
          * @description How a recording goes.
          */
         ReportIn: {
+            /**
+             * Aside
+             * @description Batches that the server would not take, the newest last.
+             */
+            aside?: components["schemas"]["AsideIn"][];
             /**
              * Cost Share
              * @description Share of one core that the recorder uses itself.
@@ -1433,11 +1691,13 @@ export interface components {
         StretchIn: {
             /**
              * From
+             * Format: date-time
              * @description RFC 3339.
              */
             from: string;
             /**
              * To
+             * Format: date-time
              * @description RFC 3339; not included.
              */
             to: string;
@@ -1461,6 +1721,26 @@ export interface components {
             p95: number | null;
             /** Total */
             total: number | null;
+        };
+        /**
+         * TaskOut
+         * @description How a part of the background work does.
+         */
+        TaskOut: {
+            /** Failing */
+            failing: components["schemas"]["FailingOut"][];
+            /**
+             * Last Success
+             * @description When it last went through; null if not since the server started.
+             */
+            last_success: string | null;
+            /** Overdue */
+            overdue: boolean;
+            /**
+             * Task
+             * @enum {string}
+             */
+            task: "sealing" | "rollups" | "retention" | "scrubbing" | "judging";
         };
         /** ThreadOut */
         ThreadOut: {
@@ -1532,6 +1812,7 @@ export interface components {
             device?: string | null;
             /**
              * End
+             * Format: date-time
              * @description The finding's, RFC 3339.
              */
             end: string;
@@ -1547,6 +1828,7 @@ export interface components {
             remark: string;
             /**
              * Start
+             * Format: date-time
              * @description The finding's, RFC 3339.
              */
             start: string;
@@ -1570,6 +1852,16 @@ export interface components {
             state: "open" | "confirmed" | "dismissed";
             /** Told */
             told: string;
+        };
+        /**
+         * WrongPartOut
+         * @description One part of a request that cannot be taken.
+         */
+        WrongPartOut: {
+            /** What */
+            what: string;
+            /** Where */
+            where: string;
         };
     };
     responses: never;
@@ -1598,13 +1890,13 @@ export interface operations {
                     "application/json": components["schemas"]["ArchiveOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1629,13 +1921,13 @@ export interface operations {
                     "application/json": components["schemas"]["ArchiveOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1664,13 +1956,13 @@ export interface operations {
                     "application/json": components["schemas"]["ArchiveOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1695,13 +1987,13 @@ export interface operations {
                     "application/json": components["schemas"]["ArchiveOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1730,13 +2022,13 @@ export interface operations {
                     "application/json": components["schemas"]["ArchiveOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1765,13 +2057,79 @@ export interface operations {
                     "application/json": components["schemas"]["StoredOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    check_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    check_rollups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlawOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1800,13 +2158,44 @@ export interface operations {
                     "application/json": components["schemas"]["ArchiveOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_damage_of_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DamageOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1836,13 +2225,13 @@ export interface operations {
                     "application/json": components["schemas"]["DiagnosisOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1867,13 +2256,13 @@ export interface operations {
                     "application/json": components["schemas"]["FactsOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1904,13 +2293,13 @@ export interface operations {
                     "application/json": components["schemas"]["GapsOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1940,13 +2329,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -1971,13 +2360,13 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2010,13 +2399,13 @@ export interface operations {
                     "application/json": components["schemas"]["MarkersOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2043,13 +2432,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2074,13 +2463,13 @@ export interface operations {
                     "application/json": components["schemas"]["AvailableOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2110,13 +2499,13 @@ export interface operations {
                     "application/json": components["schemas"]["MomentOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2145,13 +2534,13 @@ export interface operations {
                     };
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2184,13 +2573,13 @@ export interface operations {
                     };
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2218,13 +2607,13 @@ export interface operations {
                     "application/json": components["schemas"]["ProcessesOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2249,13 +2638,13 @@ export interface operations {
                     "application/json": components["schemas"]["ArchiveOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2289,13 +2678,13 @@ export interface operations {
                     "application/json": components["schemas"]["SeriesSetOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2329,13 +2718,13 @@ export interface operations {
                     "application/json": components["schemas"]["StrainMapOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2364,13 +2753,13 @@ export interface operations {
                     "application/json": components["schemas"]["TrimmedOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2397,13 +2786,42 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    check_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlawOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2426,13 +2844,42 @@ export interface operations {
                     "application/json": components["schemas"]["CounterOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_damage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DamageOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2455,13 +2902,22 @@ export interface operations {
                     "application/json": components["schemas"]["HealthOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description The database is away. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2484,13 +2940,13 @@ export interface operations {
                     "application/json": components["schemas"]["MeasureOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2513,13 +2969,13 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2542,13 +2998,13 @@ export interface operations {
                     "application/json": components["schemas"]["GroupOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2579,13 +3035,13 @@ export interface operations {
                     "application/json": components["schemas"]["PlanOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2608,13 +3064,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2637,13 +3093,13 @@ export interface operations {
                     "application/json": components["schemas"]["RecorderOut"][];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2672,13 +3128,13 @@ export interface operations {
                     "application/json": components["schemas"]["OrdersOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2701,13 +3157,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };
@@ -2736,13 +3192,13 @@ export interface operations {
                     "application/json": components["schemas"]["RecorderOut"];
                 };
             };
-            /** @description A problem. */
+            /** @description A problem, after RFC 9457. */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemOut"];
+                    "application/problem+json": components["schemas"]["ProblemOut"];
                 };
             };
         };

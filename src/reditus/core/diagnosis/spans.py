@@ -26,11 +26,11 @@ class Judged:
     ruled_out: tuple[RuledOut, ...]
 
 
-def spans_of(window: Window, interval_ns: int) -> list[Window]:
+def spans_of(window: Window, interval_ns: int, span_ticks: int = SPAN_TICKS) -> list[Window]:
     """Spans that begin at fixed times whatever the window, so that the same ones are met again when it has grown; the
     first and the last are cut to it.
     """
-    length_ns = SPAN_TICKS * interval_ns
+    length_ns = span_ticks * interval_ns
     first = window.start_ns // length_ns
     after = -(-window.end_ns // length_ns)
     spans = [

@@ -10,7 +10,7 @@ from reditus.core.measures.processor import PROCESSOR
 from reditus.core.measures.raw import counter_measure, is_counter
 from reditus.core.measures.strain import STRAIN
 
-DERIVATION_VERSION = 2
+DERIVATION_VERSION = 3
 """Grows whenever a formula changes, so that what was computed before is computed again."""
 
 MEASURES: dict[str, Measure] = {

@@ -43,6 +43,7 @@ IO = {
     b"rios": ("system.cgroup.operations", "read"),
     b"wios": ("system.cgroup.operations", "write"),
 }
+MOST_DIGITS = 20  # 64 bits have no more
 NO_LIMIT = 1 << 60
 MEMORY_PARTS = (
     b"anon",
@@ -72,7 +73,7 @@ def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
     elif file in SINGLE:
         counter, more, scale = SINGLE[file]
         word = body[0][0]
-        if word.text.isdigit() and int(word.text) < NO_LIMIT:
+        if word.text.isdigit() and len(word.text) <= MOST_DIGITS and int(word.text) < NO_LIMIT:
             yield Field(kernel_column(counter, own | more, scale=scale), word.at)
     elif file == "memory.events":
         for name, word in _pairs(body):

@@ -4,7 +4,6 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
-from reditus.core.errors import LayoutError
 from reditus.core.facts import HostFacts
 from reditus.server.context import StoreDep
 from reditus.server.schemas import ArchiveIn, ArchiveOut, FactsOut
@@ -36,12 +35,9 @@ def read_facts(archive_id: UUID, store: StoreDep) -> list[FactsOut]:
 @router.put("/{archive_id}")
 def register_archive(archive_id: UUID, archive: ArchiveIn, store: StoreDep) -> ArchiveOut:
     """Make an archive known, or bring its name and facts up to date."""
-    try:
-        facts = HostFacts.from_json(archive.facts)
-    except (KeyError, TypeError, ValueError, AttributeError) as why:
-        raise LayoutError(f"the host's facts are not as docs/blocks.md describes them: {why!r}") from why
+    facts = HostFacts.from_json(archive.facts)
     store.register(
-        host=HostInfo(UUID(archive.host.id), archive.host.name),
+        host=HostInfo(archive.host.id, archive.host.name),
         archive=archive_id,
         name=archive.name,
         source=archive.source,

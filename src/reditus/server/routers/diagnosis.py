@@ -6,11 +6,15 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 
+from reditus.core.errors import CoreError
 from reditus.server.cancelling import Patience, while_wanted
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.diagnosing import judged_timeline
 from reditus.server.reading import asked_window
-from reditus.server.schemas import DiagnosisOut, VerdictIn
+from reditus.server.schemas import DiagnosisOut, Moment, VerdictIn
+from reditus.server.times import BadTime
+from reditus.store import StoreError
+from reditus.store.maintenance import Task
 from reditus.store.verdicts import tell_verdict, verdicts_of
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["diagnosis"])
@@ -21,18 +25,26 @@ async def read_diagnosis(
     archive_id: UUID,
     request: Request,
     context: ContextDep,
-    start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
-    end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+    start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
 ) -> DiagnosisOut:
     """Findings and what was ruled out, over a window or the whole archive."""
 
     def work(patience: Patience) -> DiagnosisOut:
-        with context.store.reading(archive_id, patience.check) as reader:
-            told = judged_timeline(reader, asked_window(reader, start, end), context.judged)
-            verdicts = verdicts_of(reader.session, reader.scope.host)
+        try:
+            with context.store.reading(archive_id, patience.check) as reader:
+                window = asked_window(reader, start, end)
+                told = judged_timeline(reader, window, context.judged, context.budget.request_bytes)
+                verdicts = verdicts_of(reader.session, reader.scope.host)
+        except (StoreError, CoreError, BadTime):
+            raise  # said to whoever asked; nothing about the archive
+        except Exception as why:
+            context.journal.failed(Task.JUDGING, archive_id, why)
+            raise
+        context.journal.succeeded(Task.JUDGING, archive_id)
         return DiagnosisOut.of(reader.scope.host_name, told.diagnosis, told.processes, verdicts)
 
-    return await while_wanted(request, work)
+    return await while_wanted(request, work, context.lanes.long)
 
 
 @router.put("/verdicts", status_code=204, response_class=Response)

@@ -1,23 +1,118 @@
-"""Whether the server can keep and read anything."""
+"""Whether the server can keep and read anything, how its background work does, and what is damaged."""
 
-from fastapi import APIRouter, Response
+from typing import Literal
+from uuid import UUID
+
+import anyio
+from anyio import to_thread
+from fastapi import APIRouter, Request, Response
 
 from reditus import __version__
-from reditus.server.context import StoreDep
-from reditus.server.schemas import HealthOut
+from reditus.server.cancelling import Patience, while_wanted
+from reditus.server.context import ContextDep, StoreDep
+from reditus.server.schemas import CheckIn, CheckOut, DamageOut, FailingOut, FlawOut, HealthOut, TaskOut
+from reditus.server.times import spell_time
 from reditus.store import StoreAway
+from reditus.store.maintenance import TaskReport
+from reditus.store.scrubbing import Place
 
 router = APIRouter(tags=["health"])
 
+ANSWER_S = 2.0
+"""A database that has not answered for so long is away, whatever it does."""
+CHECKED_AT_ONCE = 256
+Status = Literal["ok", "disk full", "database away", "damaged", "work overdue"]
 
-@router.get("/health")
-def read_health(store: StoreDep, response: Response) -> HealthOut:
-    """Status 200 when all is well, or when only nothing can be written; 503 while the database is away."""
-    try:
-        store.check()
-    except StoreAway as why:
+
+@router.get("/health", responses={503: {"model": HealthOut, "description": "The database is away."}})
+async def read_health(context: ContextDep, response: Response) -> HealthOut:
+    """Status 200 when all is well, or when only a part is not; 503 while the database is away."""
+    store = context.store
+    tasks = [_task(report) for report in context.journal.reports()]
+    reason: str | None = f"the database has not answered for {ANSWER_S:g} s"
+    damaged: dict[UUID, int] = {}
+    with anyio.move_on_after(ANSWER_S):
+        try:
+            # Given up after a while; the thread ends whenever the database does answer.
+            damaged = await to_thread.run_sync(store.check, limiter=context.lanes.health, abandon_on_cancel=True)
+            reason = None
+        except StoreAway as why:
+            reason = str(why)
+    status: Status = "ok"
+    detail: str | None = None
+    if reason is not None:
         response.status_code = 503
-        return HealthOut(status="database away", version=__version__, detail=str(why))
-    if store.full is not None:
-        return HealthOut(status="disk full", version=__version__, detail=store.full)
-    return HealthOut(status="ok", version=__version__)
+        status, detail = "database away", reason
+    elif store.full is not None:
+        status, detail = "disk full", store.full
+    elif damaged or store.damaged is not None:
+        blocks = f"{sum(damaged.values())} blocks of {len(damaged)} archives are damaged" if damaged else None
+        status, detail = "damaged", "; ".join(filter(None, (blocks, store.damaged))) + ". `reditus check` says more"
+    elif late := [one.task for one in tasks if one.overdue or one.failing]:
+        status, detail = "work overdue", f"{', '.join(late)}: see tasks"
+    return HealthOut(
+        status=status,
+        version=__version__,
+        detail=detail,
+        tasks=tasks,
+        damaged_archives={str(archive): count for archive, count in damaged.items()},
+    )
+
+
+@router.get("/damage")
+def list_damage(store: StoreDep) -> list[DamageOut]:
+    """Everything that is known to be damaged, in the order of time."""
+    return [DamageOut.of(one) for one in store.damage()]
+
+
+@router.get("/archives/{archive_id}/damage")
+def list_damage_of_archive(archive_id: UUID, store: StoreDep) -> list[DamageOut]:
+    """What is known to be damaged of an archive, or of all archives of a host."""
+    return [DamageOut.of(one) for one in store.damage(archive_id)]
+
+
+@router.post("/archives/{archive_id}/check")
+async def check_archive(archive_id: UUID, told: CheckIn, request: Request, context: ContextDep) -> CheckOut:
+    """Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null."""
+
+    def work(_: Patience) -> CheckOut:
+        found = context.store.verify(archive_id, Place(told.layout, told.after_ns), CHECKED_AT_ONCE)
+        following = None if found.next is None else CheckIn(layout=found.next.layout, after_ns=found.next.after_ns)
+        return CheckOut(checked=found.checked, size_bytes=found.size_bytes, damaged=len(found.damage), next=following)
+
+    return await while_wanted(request, work, context.lanes.long)
+
+
+@router.post("/archives/{archive_id}/check-rollups")
+async def check_rollups(archive_id: UUID, request: Request, context: ContextDep) -> list[FlawOut]:
+    """Verify what was computed beforehand for long windows."""
+    return await while_wanted(request, lambda _: _flaws(context, archive_id), context.lanes.long)
+
+
+@router.post("/check-tables")
+async def check_tables(request: Request, context: ContextDep) -> list[FlawOut]:
+    """Read every row of every table but the blocks."""
+    return await while_wanted(request, lambda _: _flaws(context, None), context.lanes.long)
+
+
+def _flaws(context: ContextDep, archive: UUID | None) -> list[FlawOut]:
+    found = context.store.verify_rest(archive)
+    return [FlawOut(where=one.where, reason=one.reason, remedy=one.remedy) for one in found]
+
+
+def _task(report: TaskReport) -> TaskOut:
+    return TaskOut(
+        task=report.task.value,
+        last_success=None if report.last_success_ns is None else spell_time(report.last_success_ns),
+        overdue=report.overdue,
+        failing=[
+            FailingOut(
+                archive=str(one.archive),
+                reason=one.reason,
+                since=spell_time(one.since_ns),
+                times=one.times,
+                retry=spell_time(one.retry_ns),
+            )
+            for one in report.failing
+        ],
+    )

@@ -5,11 +5,11 @@ import time
 from typing import Annotated, Any
 from uuid import UUID
 
+from anyio import to_thread
 from fastapi import APIRouter, Body, Request, Response
-from fastapi.concurrency import run_in_threadpool
 
 from reditus.core.batches import Batch, read_batch
-from reditus.core.blocks import Block, check_clocks
+from reditus.core.blocks import Block
 from reditus.core.errors import LayoutError
 from reditus.core.layout import Layout
 from reditus.core.types import NS_PER_S
@@ -42,7 +42,7 @@ def add_layout(archive_id: UUID, digest: str, layout: Annotated[dict[str, Any], 
 )
 async def append_blocks(archive_id: UUID, request: Request, context: ContextDep) -> StoredOut:
     """Take a batch of blocks, all or none. When the answer arrives they are on disk; sending twice is harmless."""
-    batch = await run_in_threadpool(_checked, await request.body())
+    batch = await to_thread.run_sync(_checked, await request.body(), limiter=context.lanes.intake)
     # No thread waits: hundreds of recorders send at once, and what they send is committed together.
     stored = await asyncio.wrap_future(context.store.submit(archive_id, batch))
     if stored.last_ns is not None:
@@ -54,7 +54,7 @@ def _checked(body: bytes) -> Batch:
     batch = read_batch(body)
     for block in batch.blocks:
         _check_times(block)
-        check_clocks(block)
+        block.check()
     return batch
 
 

@@ -3,13 +3,14 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request
 
 from reditus.core.types import NS_PER_S
-from reditus.server.context import StoreDep
+from reditus.server.cancelling import Patience, while_wanted
+from reditus.server.context import Context, ContextDep, StoreDep
 from reditus.server.life_schemas import CopyIn, DescriptionIn, GapOut, GapsOut, StretchIn, TrimmedOut
-from reditus.server.reading import asked_window
-from reditus.server.schemas import ArchiveOut
+from reditus.server.reading import asked_window, cut_to_ticks
+from reditus.server.schemas import ArchiveOut, Moment
 from reditus.server.times import parse_window
 from reditus.store.life import Description, copy_stretch, delete_archive, describe, restore_archive, trim
 from reditus.store.reader import gaps_in
@@ -48,33 +49,51 @@ def take_back(archive_id: UUID, store: StoreDep) -> ArchiveOut:
 
 
 @router.post("/trim")
-def trim_archive(archive_id: UUID, told: StretchIn, store: StoreDep) -> TrimmedOut:
+async def trim_archive(archive_id: UUID, told: StretchIn, request: Request, context: ContextDep) -> TrimmedOut:
     """Keep a stretch and remove what lies outside. That cannot be taken back."""
     window = parse_window(told.from_, told.to, (None, None))
-    return TrimmedOut(removed_ticks=store.during(lambda session: trim(session, archive_id, window)).removed_ticks)
+
+    def work(_: Patience) -> TrimmedOut:
+        done = context.store.during(lambda session: trim(session, archive_id, window))
+        return TrimmedOut(removed_ticks=done.removed_ticks)
+
+    return await while_wanted(request, work, context.lanes.long)
 
 
 @router.post("/copies", status_code=201)
-def copy(archive_id: UUID, told: CopyIn, store: StoreDep) -> ArchiveOut:
+async def copy(archive_id: UUID, told: CopyIn, request: Request, context: ContextDep) -> ArchiveOut:
     """Copy a stretch, with its markers and processes, to an archive of its own. Plans do not expire it."""
     window = parse_window(told.from_, told.to, (None, None))
-    fresh = store.during(lambda session: copy_stretch(session, archive_id, window, told.name))
-    return ArchiveOut.of(store.archive(fresh))
+
+    def work(_: Patience) -> ArchiveOut:
+        fresh = context.store.during(lambda session: copy_stretch(session, archive_id, window, told.name))
+        return ArchiveOut.of(context.store.archive(fresh))
+
+    return await while_wanted(request, work, context.lanes.long)
 
 
 @router.get("/gaps")
-def list_gaps(
+async def list_gaps(
     archive_id: UUID,
-    store: StoreDep,
-    start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
-    end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+    request: Request,
+    context: ContextDep,
+    start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
     limit: Annotated[int, Query(ge=1, le=MOST_GAPS)] = 200,
 ) -> GapsOut:
     """Stretches without ticks, of the group that is read most often, and why, where that is known."""
-    with store.reading(archive_id) as reader:
-        if reader.extent.first_ns is None and not (start and end):
+    return await while_wanted(
+        request, lambda patience: _gaps(context, archive_id, (start, end), limit, patience), context.lanes.charts
+    )
+
+
+def _gaps(
+    context: Context, archive_id: UUID, ends: tuple[str | None, str | None], limit: int, patience: Patience
+) -> GapsOut:
+    with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
+        if reader.extent.first_ns is None and not all(ends):
             return GapsOut(gaps=[], total=0, seconds=0.0)
-        gaps = gaps_in(reader, asked_window(reader, start, end))
+        gaps = gaps_in(reader, cut_to_ticks(reader, asked_window(reader, *ends)))
     longest = sorted(gaps, key=lambda gap: gap.start_ns - gap.end_ns)[:limit]
     return GapsOut(
         gaps=[GapOut.of(gap) for gap in sorted(longest, key=lambda gap: gap.start_ns)],

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Body, Query, Response
 
 from reditus.server.context import StoreDep
 from reditus.server.marker_schemas import MOST_AT_ONCE, MarkerIn, MarkersOut, Severity
+from reditus.server.schemas import Moment
 from reditus.server.times import parse_window
 from reditus.store.markers import add_markers, read_markers
 
@@ -19,8 +20,8 @@ MOST_SHOWN = 2_000
 def list_markers(
     archive_id: UUID,
     store: StoreDep,
-    start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
-    end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+    start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
     severity: Annotated[Severity, Query(description="Lines that are as bad as this, or worse.")] = "debug",
     limit: Annotated[int, Query(ge=1, le=MOST_SHOWN)] = 500,
 ) -> MarkersOut:

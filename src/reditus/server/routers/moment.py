@@ -4,13 +4,14 @@ from typing import Annotated
 from uuid import UUID
 
 import numpy as np
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request
 
 from reditus.core.bins import Window
 from reditus.core.measures.processor import core_count
-from reditus.server.context import StoreDep
+from reditus.server.cancelling import Patience, while_wanted
+from reditus.server.context import Context, ContextDep
 from reditus.server.reading import MOST_NAMES, Read, parse_wanted, read
-from reditus.server.schemas import MomentOut, ReadingOut
+from reditus.server.schemas import Moment, MomentOut, ReadingOut
 from reditus.server.times import parse_time, to_ms
 from reditus.store.reader import Reader
 from reditus.store.wanted import Wanted, everything
@@ -22,10 +23,11 @@ REACH_INTERVALS = 3
 
 
 @router.get("/moment")
-def read_moment(
+async def read_moment(
     archive_id: UUID,
-    store: StoreDep,
-    at: Annotated[str, Query(description="RFC 3339.")],
+    request: Request,
+    context: ContextDep,
+    at: Annotated[Moment, Query(description="RFC 3339.")],
     measure: Annotated[
         list[str] | None,
         Query(max_length=MOST_NAMES, description="NAME, NAME@DEVICE, or NAME@* for every device; else all there is."),
@@ -33,7 +35,13 @@ def read_moment(
 ) -> MomentOut:
     """Every measure, of the machine and of each device, at the tick that describes the moment; or those asked for."""
     at_ns = parse_time(at)
-    with store.reading(archive_id) as reader:
+    return await while_wanted(
+        request, lambda patience: _moment(context, archive_id, at_ns, measure, patience), context.lanes.charts
+    )
+
+
+def _moment(context: Context, archive_id: UUID, at_ns: int, measure: list[str] | None, patience: Patience) -> MomentOut:
+    with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
         wanted = everything(reader.known) if measure is None else _named(reader, measure)
         frame, reads = read(reader, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))

@@ -30,7 +30,7 @@ def put_plan(name: str, plan: Annotated[dict[str, Any], Body()], store: StoreDep
     if read.name != name:
         raise PlanError([("name", f"the address says {name!r}, the plan {read.name!r}; a plan keeps its name")])
     store.during(lambda session: plans.put_plan(session, read))
-    return next(PlanOut.of(info) for info in store.during(plans.plans) if info.plan.name == name)
+    return next(PlanOut.of(info) for info in store.during(plans.plans) if info.name == name)
 
 
 @router.delete("/{name}", status_code=204, response_class=Response)

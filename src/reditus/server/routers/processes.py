@@ -4,15 +4,16 @@ from dataclasses import asdict
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request
 
 from reditus.core.bins import Window
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame
 from reditus.core.measures import measure_named
 from reditus.core.processes import GROUP, THREAD_GROUP, ProcessesAt, processes_at, threads_at
-from reditus.server.context import StoreDep
-from reditus.server.schemas import ProcessesOut, ProcessOut, ThreadOut, UsageOut
+from reditus.server.cancelling import Patience, while_wanted
+from reditus.server.context import Context, ContextDep
+from reditus.server.schemas import Moment, ProcessesOut, ProcessOut, ThreadOut, UsageOut
 from reditus.server.times import parse_time, to_ms
 from reditus.store.reader import Reader
 from reditus.store.wanted import Wanted, needed_columns
@@ -24,12 +25,18 @@ BUSY = Wanted(measure_named("cpu.busy"), None)
 
 
 @router.get("/processes")
-def read_processes(
-    archive_id: UUID, store: StoreDep, at: Annotated[str, Query(description="RFC 3339.")]
+async def read_processes(
+    archive_id: UUID, request: Request, context: ContextDep, at: Annotated[Moment, Query(description="RFC 3339.")]
 ) -> ProcessesOut:
     """The heaviest processes by processor, memory, I/O and blocked time at the tick that describes the moment."""
     at_ns = parse_time(at)
-    with store.reading(archive_id) as reader:
+    return await while_wanted(
+        request, lambda patience: _processes(context, archive_id, at_ns, patience), context.lanes.charts
+    )
+
+
+def _processes(context: Context, archive_id: UUID, at_ns: int, patience: Patience) -> ProcessesOut:
+    with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
         columns = tuple(one for one in reader.known if one.group in (GROUP, THREAD_GROUP))
         if not columns:

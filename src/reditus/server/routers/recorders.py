@@ -22,7 +22,7 @@ def list_recorders(store: StoreDep) -> list[RecorderOut]:
 def announce_recorder(recorder_id: UUID, told: AnnouncedIn, store: StoreDep) -> OrdersOut:
     """A recorder reports, and is told what to do."""
     announced = plans.Announced(
-        recorder_id, HostInfo(UUID(told.host.id), told.host.name), told.name, told.plan, told.report.model_dump()
+        recorder_id, HostInfo(told.host.id, told.host.name), told.name, told.plan, told.report.model_dump()
     )
     info, plan = store.during(lambda session: plans.announce(session, announced))
     return OrdersOut(

@@ -11,9 +11,9 @@ from reditus.core.bins import MAX_BINS
 from reditus.core.errors import WindowError
 from reditus.core.types import NS_PER_MS
 from reditus.server.cancelling import Patience, while_wanted
-from reditus.server.context import StoreDep
+from reditus.server.context import ContextDep
 from reditus.server.reading import MOST_NAMES, Drawn, asked_window, drawn, parse_wanted
-from reditus.server.schemas import SeriesSetOut
+from reditus.server.schemas import Moment, SeriesSetOut
 from reditus.server.times import to_ms
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
@@ -25,30 +25,31 @@ MAX_SERIES = 512
 async def read_series(
     archive_id: UUID,
     request: Request,
-    store: StoreDep,
+    context: ContextDep,
     measure: Annotated[
         list[str],
         Query(min_length=1, max_length=MOST_NAMES, description="NAME, NAME@DEVICE, or NAME@* for every device."),
     ],
-    start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
-    end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+    start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
     width: Annotated[int, Query(ge=1, le=MAX_BINS, description="Points to draw at the most, per series.")] = 1_300,
 ) -> Response:
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
 
     def work(patience: Patience) -> bytes:
-        with store.reading(archive_id, patience.check) as reader:
+        with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
             window = asked_window(reader, start, end)
             wanted = [one for text in measure for one in parse_wanted(text, reader.known)]
             if len(wanted) > MAX_SERIES:
                 raise WindowError(f"{len(wanted)} series are asked for at once; at most {MAX_SERIES} are drawn")
+            context.budget.check_points(len(wanted), width)
             found = drawn(reader, wanted, window, width)
         times, series = _shaped(found)
         ends = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns)}
         # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
         return orjson.dumps({**ends, "times_ms": times, "series": series}, option=orjson.OPT_SERIALIZE_NUMPY)
 
-    return Response(await while_wanted(request, work), media_type="application/json")
+    return Response(await while_wanted(request, work, context.lanes.charts), media_type="application/json")
 
 
 def _shaped(every: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:

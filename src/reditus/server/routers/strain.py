@@ -12,9 +12,9 @@ from reditus.core.measures import Resource
 from reditus.core.measures.strain import BEHIND, STRAIN
 from reditus.core.types import NS_PER_MS, FloatArray
 from reditus.server.cancelling import Patience, while_wanted
-from reditus.server.context import StoreDep
+from reditus.server.context import ContextDep
 from reditus.server.reading import asked_window, binned
-from reditus.server.schemas import StrainMapOut
+from reditus.server.schemas import Moment, StrainMapOut
 from reditus.server.times import to_ms
 from reditus.store.reader import Reader
 from reditus.store.wanted import Wanted, devices_of, own_devices
@@ -29,9 +29,9 @@ MOST_DEVICES = 256
 async def read_strain(
     archive_id: UUID,
     request: Request,
-    store: StoreDep,
-    start: Annotated[str | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
-    end: Annotated[str | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+    context: ContextDep,
+    start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
     width: Annotated[int, Query(ge=1, le=MOST_BINS, description="Bins at the most.")] = 1_000,
     devices: Annotated[
         list[Resource] | None,
@@ -41,9 +41,10 @@ async def read_strain(
     """Strain per bin, in whole percent: mean and highest, of every resource and of the devices asked for."""
 
     def work(patience: Patience) -> bytes:
-        with store.reading(archive_id, patience.check) as reader:
+        with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
             window = asked_window(reader, start, end)
             wanted = _wanted(reader, devices or [])
+            context.budget.check_points(len(wanted), width)
             found = binned(reader, wanted, window, width)
         out = {
             "first_ms": to_ms(int(found.edges_ns[0])),
@@ -52,7 +53,7 @@ async def read_strain(
         }
         return orjson.dumps(out)
 
-    return Response(await while_wanted(request, work), media_type="application/json")
+    return Response(await while_wanted(request, work, context.lanes.charts), media_type="application/json")
 
 
 def _wanted(reader: Reader, opened: list[Resource]) -> list[Wanted]:

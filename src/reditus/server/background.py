@@ -1,0 +1,57 @@
+"""The thread that does the store's background work, round by round, and never ends by itself."""
+
+import time
+from threading import Event, Thread
+
+import structlog
+
+from reditus.server.settings import Settings
+from reditus.store import StoreAway
+from reditus.store.maintenance import Journal
+from reditus.store.store import Store
+
+log = structlog.get_logger()
+
+SCRUBBED_A_ROUND = 64
+"""Blocks: a second's work or so, every half minute."""
+MOST_BACKOFF = 8
+
+
+class Background:
+    """Seals, expires, rolls up and scrubs in a thread of its own."""
+
+    def __init__(self, store: Store, settings: Settings, journal: Journal) -> None:
+        self._store, self._settings, self._journal = store, settings, journal
+        self._stopping = Event()
+        self._thread = Thread(target=self._run, name="background", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self, wait_s: float) -> None:
+        self._stopping.set()
+        self._thread.join(wait_s)
+
+    def _run(self) -> None:
+        # Once everything: what the last server left. From then on what has grown.
+        only_grown, failed, said = False, 0, ""
+        while not self._stopping.wait(self._settings.seal_every_s * min(1 + failed, MOST_BACKOFF)):
+            try:
+                self._round(only_grown)
+                only_grown, failed, said = True, 0, ""
+            except Exception as why:
+                failed += 1
+                if f"{type(why).__name__}" != said:
+                    said = type(why).__name__
+                    log.warning(
+                        "background work waits",
+                        reason=str(why),
+                        exc_info=None if isinstance(why, StoreAway) else why,
+                    )
+
+    def _round(self, only_grown: bool) -> None:
+        stop = self._stopping.is_set
+        self._store.maintain(self._journal, only_grown=only_grown, undo_s=self._settings.undo_for_s, stop=stop)
+        begun_s = time.monotonic()
+        self._store.scrub(self._journal, most_blocks=SCRUBBED_A_ROUND, every_s=self._settings.scrub_every_s, stop=stop)
+        log.debug("scrubbed", seconds=round(time.monotonic() - begun_s, 2))

@@ -1,0 +1,75 @@
+"""Lanes: which work may run beside which, and with how much memory. Nobody who only looks at health, and no recorder, waits
+behind somebody's charts.
+"""
+
+from dataclasses import dataclass, field
+
+from anyio import CapacityLimiter
+
+from reditus.core.errors import CoreError
+
+MIB = 1 << 20
+CHARTS_AT_ONCE = 2
+"""Charts keep a core each at work; more of them at once only take more memory."""
+MOST_WAITING = 400
+"""Requests in line for one lane; beyond that the answer is that the server is busy."""
+
+
+class RequestTooLarge(CoreError, ValueError):
+    """A request that needs more memory than there is for one; refused before it reads."""
+
+
+class Busy(CoreError):
+    """Too many requests wait already."""
+
+
+@dataclass(frozen=True, slots=True)
+class Budget:
+    """How the server's memory is shared out; see docs/operation.md for what was measured."""
+
+    memory_mib: int
+
+    @property
+    def cache_bytes(self) -> int:
+        """Of decoded blocks that are kept for the next look."""
+        return self.memory_mib * MIB // 8
+
+    @property
+    def request_bytes(self) -> int:
+        """Of raw columns that one request may read at once; what is worked out of them takes some times as much."""
+        return self.memory_mib * MIB // 10
+
+    def check(self, size_bytes: int) -> None:
+        """Raise RequestTooLarge where a request is about to read more than it may."""
+        if size_bytes > self.request_bytes:
+            share = self.request_bytes / size_bytes
+            raise RequestTooLarge(
+                f"this would read {size_bytes / MIB:,.0f} MiB of ticks at once, and one request may read "
+                f"{self.request_bytes / MIB:.0f}. Ask for {share:.0%} of the time or of the series, or less; or give the server "
+                "more with REDITUS_MEMORY_MIB"
+            )
+
+    def check_points(self, series: int, width: int) -> None:
+        """The same for what a request is about to answer."""
+        size_bytes = series * width * POINT_BYTES
+        if size_bytes > self.request_bytes:
+            fits = self.request_bytes // POINT_BYTES
+            raise RequestTooLarge(
+                f"{series} series of {width} points are too much for one answer. {fits // width} series of that width fit, or "
+                f"{fits // series} points for each of these"
+            )
+
+
+POINT_BYTES = 3 * (8 + 20)
+"""Mean, lowest and highest of a point, as doubles and as text."""
+
+
+@dataclass(frozen=True, slots=True)
+class Lanes:
+    """How many threads each kind of work has."""
+
+    intake: CapacityLimiter = field(default_factory=lambda: CapacityLimiter(4))
+    health: CapacityLimiter = field(default_factory=lambda: CapacityLimiter(2))
+    charts: CapacityLimiter = field(default_factory=lambda: CapacityLimiter(CHARTS_AT_ONCE))
+    long: CapacityLimiter = field(default_factory=lambda: CapacityLimiter(1))
+    """Diagnoses, copies, checks: seconds each, and much memory."""
