@@ -11,7 +11,9 @@ from bootstrap.steps import StepFailed
 from bootstrap.system import ensure_postgresql
 
 WITH_PAGE = {"demo", "serve"}
-WITH_DATABASE = WITH_PAGE | {"record", "archives", "diagnose", "import"}
+WITH_DATABASE = WITH_PAGE | {
+    "record", "archives", "archive", "diagnose", "import", "check", "recorders", "plan", "markers", "name", "verdict", "direct",
+}  # fmt: skip
 
 
 def main(arguments: list[str]) -> int:

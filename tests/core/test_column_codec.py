@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from reditus.core.checksums import with_checksums
 from reditus.core.column_codec import (
     Encoding,
     decode_column,
@@ -74,7 +75,9 @@ def test_what_claims_to_be_huge_is_refused_before_room_is_made(claimed_bytes):
     try:
         for unpack in (
             lambda: decode_column(bytes((Encoding.PLANES_ZSTD, 1, 0, 0)) + frame, 600),
-            lambda: Rolled.from_chunks([encode_column(np.zeros(60, dtype=np.int64)), frame], 60),
+            lambda: Rolled.from_chunks(
+                [with_checksums([part], 0)[0] for part in (encode_column(np.zeros(60, dtype=np.int64)), frame)], 60
+            ),
         ):
             with pytest.raises(BlockError, match="they say that they hold more"):
                 unpack()

@@ -1,12 +1,13 @@
 """Small things to test with, made with defaults."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from uuid import UUID
 
 import numpy as np
 
 from reditus.core.assembling import assemble
-from reditus.core.blocks import Block, Stretch, encode_block
+from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Piece, Timebase
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
@@ -86,6 +87,13 @@ def a_block(
         layout=described.digest,
         interval_ns=int(interval_s * NS_PER_S),
     )
+
+
+def without_checksums(block: Block) -> Block:
+    """The block in format 2, as recorders before checksums sent it."""
+    chunks = [bytes(block.chunk(place)) for place in range(block.columns + CLOCKS)]
+    offsets = np.cumsum([0, *map(len, chunks)]).astype("<u4")
+    return replace(block, directory=offsets.tobytes(), data=b"".join(chunks), version=2)
 
 
 def processor_columns(

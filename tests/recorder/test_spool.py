@@ -1,3 +1,5 @@
+from pathlib import Path
+
 import pytest
 
 from builders import ARCHIVE, a_block, a_layout
@@ -57,7 +59,9 @@ def test_refused_batches_are_laid_aside_with_the_reason(folder):
     spool.put(b"bad")
     spool.refuse(spool.batches()[0], "not a block")
     assert not spool.batches()
-    assert (folder / "refused" / "0000000000000000.reason").read_text() == "not a block"
+    (laid,) = spool.aside
+    assert (laid["reason"], laid["size_bytes"]) == ("not a block", 3)
+    assert Path(laid["file"]).read_bytes() == b"bad"
     assert spool.size_bytes == 0
 
 

@@ -5,6 +5,7 @@ import threading
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
+from anyio import CapacityLimiter
 
 from api_helpers import introduce, send
 from builders import ARCHIVE, a_block
@@ -40,7 +41,7 @@ def test_work_ends_soon_after_its_client_went():
             threading.Event().wait(0.01)
 
     with pytest.raises(Cancelled):
-        in_a_loop_of_its_own(while_wanted(Gone(), work))
+        in_a_loop_of_its_own(while_wanted(Gone(), work, CapacityLimiter(1)))
     assert begun.is_set()
     assert rounds < 1_000
 
@@ -50,7 +51,7 @@ def test_work_whose_client_waits_is_done():
         async def is_disconnected(self):
             return False
 
-    assert in_a_loop_of_its_own(while_wanted(Here(), lambda patience: patience.check() or 7)) == 7
+    assert in_a_loop_of_its_own(while_wanted(Here(), lambda patience: patience.check() or 7, CapacityLimiter(1))) == 7
 
 
 def test_a_reading_asks_between_blocks(client, store):

@@ -13,6 +13,7 @@ from reditus.server.diagnosing import SpanMemory, judged_timeline
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES
 
+REQUEST_BYTES = 1 << 30
 LEAFDB, GATE = ARCHIVES[1].scenario, ARCHIVES[3].scenario
 
 
@@ -25,14 +26,14 @@ def told(request):
 def small_spans(monkeypatch):
     """Five hours a span, so that two days have ten."""
     monkeypatch.setattr(diagnosing, "LONG_TICKS", 7_200)
-    monkeypatch.setattr("reditus.core.diagnosis.spans.SPAN_TICKS", 3_600)
+    monkeypatch.setattr(diagnosing, "SPAN_TICKS", 3_600)
     monkeypatch.setattr("reditus.core.diagnosis.spans.MARGIN_TICKS", 150)
 
 
 def judged(store, archive, memory):
     with store.reading(UUID(str(archive))) as reader:
         window = Window(reader.extent.first_ns, reader.extent.last_ns)
-        return judged_timeline(reader, window, memory)
+        return judged_timeline(reader, window, memory, REQUEST_BYTES)
 
 
 def test_spans_find_what_one_look_at_all_of_it_finds(client, store, told, small_spans):

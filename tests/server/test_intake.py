@@ -56,7 +56,7 @@ BAD_BODIES = {
     "cut off": (GOOD.to_bytes()[:-20], 422, "cut off"),
     "second one cut off": (GOOD.to_bytes() + a_block(2, start=5).to_bytes()[:60], 422, "cut off"),
     "damaged": (GOOD.to_bytes()[:-1] + b"\0", 422, "send it again"),
-    "from the future": (patched(GOOD, 4, struct.pack("<H", 3)), 422, "Update the server"),
+    "from the future": (patched(GOOD, 4, struct.pack("<H", 9)), 422, "Update the server"),
     "interval of 0": (patched(GOOD, 96, struct.pack("<q", 0)), 422, "an interval of 0.1 s to 3600 s, not 0 s"),
     "absurd ticks": (patched(GOOD, 76, struct.pack("<I", 4_000_000_000)), 422, "ticks"),
     "absurd columns": (patched(GOOD, 72, struct.pack("<I", 1_000_000)), 422, "columns"),
@@ -97,7 +97,7 @@ def test_a_body_over_the_limit(client):
         ({"name": "x\ny"}, "name"),
         ({"source": "guessed"}, "recorded"),
         ({"host": {"id": "me", "name": "b"}}, "host.id"),
-        ({"facts": {"disks": {"sda": {"role": "wheel"}}}}, "docs/blocks.md"),
+        ({"facts": {"disks": {"sda": {"role": "wheel"}}}}, "disks.'sda'.role: one of"),
     ],
 )
 def test_bad_registrations(client, change, says):

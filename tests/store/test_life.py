@@ -13,13 +13,25 @@ from reditus.core.markers import Marker
 from reditus.core.plan import Plan
 from reditus.core.types import NS_PER_S
 from reditus.store import ArchiveProtected, HostInfo, NothingThere, UnknownArchive, life
-from reditus.store.life import copy_stretch, delete_archive, describe, remove_deleted, restore_archive, trim
+from reditus.store.life import (
+    copy_stretch,
+    delete_archive,
+    describe,
+    due_for_removal,
+    remove_archive,
+    restore_archive,
+    trim,
+)
 from reditus.store.markers import add_markers, read_markers
-from reditus.store.plans import Announced, announce, expire, put_plan
+from reditus.store.plans import Announced, announce, expire_recorder, put_plan
 from reditus.store.reader import gaps_in
 
 LATER = UUID(int=78)
 AFTER_UNDO_NS = int(life.UNDO_S + 1) * NS_PER_S
+
+
+def remove_deleted(session, now_ns):
+    return sum(remove_archive(session, archive, now_ns) for archive in due_for_removal(session, now_ns))
 
 
 def stretch(start_s, end_s):
@@ -84,7 +96,7 @@ def test_a_protected_archive_loses_nothing(filled):
         with pytest.raises(ArchiveProtected, match="'trial' is protected"):
             filled.during(lambda session, take=take: take(session, ARCHIVE))
     follow_plan(filled, keep="1h")
-    assert filled.during(lambda session: expire(session, time.time_ns() + 10**18)) == 0
+    assert filled.during(lambda session: expire_recorder(session, ARCHIVE, time.time_ns() + 10**18)) == 0
     assert len(seconds(filled, ARCHIVE)) == 110
 
 
@@ -98,7 +110,7 @@ def follow_plan(store, *, keep):
 def test_a_plan_lets_old_blocks_go_and_their_rollups(filled):
     follow_plan(filled, keep="1h")
     now_ns = BEGIN_NS + (3_600 + 50) * NS_PER_S
-    assert filled.during(lambda session: expire(session, now_ns)) == 5
+    assert filled.during(lambda session: expire_recorder(session, ARCHIVE, now_ns)) == 5
     assert seconds(filled, ARCHIVE)[0] == 50
 
 

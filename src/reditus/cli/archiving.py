@@ -20,7 +20,7 @@ AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 @archiving.command("show")
 def show(archive: Archive, as_json: AsJson = False) -> None:
     """Coverage, gaps with their reasons, size, ticks and counters. A host's name shows all of its archives as one."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         gaps = client.gaps(found["id"])
     if as_json:
@@ -60,7 +60,7 @@ def trim(
     archive: Archive, start: From, end: To, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False
 ) -> None:
     """Keep a stretch, and remove what lies outside. That cannot be taken back."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         _confirm(yes, f"Remove everything of {found['name']!r} outside {start} to {end}, for good?")
         removed = client.trim(found["id"], start, end)["removed_ticks"]
@@ -73,7 +73,7 @@ def copy(
     name: Annotated[str, typer.Option("--name", help="Name of the copy.")],
 ) -> None:  # fmt: skip
     """Copy a stretch to an archive of its own, which no plan expires."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         fresh = client.copy_stretch(client.find_archive(archive)["id"], start, end, name)
     out.print(f"Archive {fresh['id'][:8]}: {fresh['ticks']:,} ticks.", markup=False)
 
@@ -81,7 +81,7 @@ def copy(
 @archiving.command("delete")
 def delete(archive: Archive, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False) -> None:
     """Delete an archive. For about a minute that can be taken back."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         _confirm(yes, f"Delete {found['name']!r} of {found['host']['name']}, {found['ticks']:,} ticks?")
         client.delete_archive(found["id"])
@@ -91,14 +91,14 @@ def delete(archive: Archive, yes: Annotated[bool, typer.Option("--yes", help="Do
 @archiving.command("restore")
 def restore(archive: Archive) -> None:
     """Take a deletion back."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         client.restore_archive(found["id"])
     out.print(f"{found['name']} is there again.", markup=False)
 
 
 def _describe(archive: str, told: dict[str, Any], says: str) -> None:
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.describe(client.find_archive(archive)["id"], told)
     out.print(says.format(name=found["name"]), markup=False)
 

@@ -38,9 +38,10 @@ class Loadable(Protocol):
 class Client:
     """The server's API, as far as the command line uses it."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, token: str | None = None) -> None:
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
         # The environment's proxies are not for loopback.
-        self._http = httpx.Client(base_url=url, timeout=TIMEOUT_S, trust_env=False)
+        self._http = httpx.Client(base_url=url, timeout=TIMEOUT_S, trust_env=False, headers=headers)
 
     def __enter__(self) -> Self:
         return self
@@ -68,6 +69,18 @@ class Client:
                 return dict(self._ask("GET", f"/api/archives/{archive['host']['id']}"))
         known = "\n".join(f"  {archive['id'][:8]}  {archive['name']}" for archive in every) or "  none yet"
         raise Failure(f"no archive is called {wanted!r}. There are:\n{known}")
+
+    def damage(self, archive_id: str | None) -> list[dict[str, Any]]:
+        return list(self._ask("GET", f"/api/archives/{archive_id}/damage" if archive_id else "/api/damage"))
+
+    def check_part(self, archive_id: str, place: dict[str, Any]) -> dict[str, Any]:
+        return dict(self._ask("POST", f"/api/archives/{archive_id}/check", json=place))
+
+    def check_rollups(self, archive_id: str) -> list[dict[str, Any]]:
+        return list(self._ask("POST", f"/api/archives/{archive_id}/check-rollups"))
+
+    def check_tables(self) -> list[dict[str, Any]]:
+        return list(self._ask("POST", "/api/check-tables"))
 
     def gaps(self, archive_id: str) -> dict[str, Any]:
         return dict(self._ask("GET", f"/api/archives/{archive_id}/gaps"))
@@ -162,8 +175,16 @@ class Client:
         except httpx.HTTPError as why:
             raise Failure(f"the server at {self._http.base_url} does not answer: {why}") from why
         if response.is_error:
-            raise Failure(response.json().get("detail", response.text))
+            raise Failure(_sentence(response))
         return response.json() if response.content else None
+
+
+def _sentence(response: httpx.Response) -> str:
+    """What a problem says; or, where the answer is none of the server's, that it is not."""
+    try:
+        return str(response.json()["detail"])
+    except (ValueError, KeyError, TypeError):
+        return f"the server answered {response.status_code}, and not as Reditus does: {response.text[:200]}"
 
 
 def marker_as_json(marker: Marker) -> dict[str, Any]:

@@ -13,6 +13,7 @@ import structlog
 import typer
 
 from reditus.cli.archiving import archiving
+from reditus.cli.checking import check
 from reditus.cli.children import Child
 from reditus.cli.client import Client
 from reditus.cli.judging import verdict
@@ -72,7 +73,7 @@ def demo() -> None:
             arguments = _recorder_arguments(running, name=LIVE_NAME, every="1s")
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
         every = [MadeUp.of(told) for told in fernhold.ARCHIVES]
-        with Client(running.url) as client:
+        with Client(running.url, running.token) as client:
             for number, archive in enumerate(every, 1):
                 told = archive.registration
                 title = f"Fernhold, {number} of {len(every)}: {told['host']['name']}, {told['name']}"
@@ -114,7 +115,7 @@ def record(
     with service(settings_of_environment(), anywhere=True) as running:
         arguments = _recorder_arguments(running, name=title, every=every)
         if plan is not None:
-            with Client(running.url) as client:
+            with Client(running.url, running.token) as client:
                 check_plan_exists(client, plan)
             arguments += ["--plan", plan]
         for log in logs or []:
@@ -123,7 +124,7 @@ def record(
         code = _recorded(running, arguments, None if duration is None else _duration(duration, "--for"))
         if code:
             raise Failure(f"the recorder ended with {code}")
-        with Client(running.url) as client:
+        with Client(running.url, running.token) as client:
             archive = client.find_archive(title)
             out.print(
                 f"Archive {archive['id'][:8]}: {archive['ticks']} ticks. `./reditus diagnose {archive['id'][:8]}`"
@@ -133,7 +134,7 @@ def record(
 @app.command()
 def archives(as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False) -> None:
     """List what there is."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         every = client.archives()
         if as_json:
             print(json.dumps(every, indent=1))
@@ -179,7 +180,7 @@ def watch(
     if archive is None:
         lines = live_lines(names, _duration(every, "--every"), count)
     else:
-        with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+        with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
             found = client.find_archive(archive)
             window = {key: value for key, value in (("from", start), ("to", end)) if value}
             lines = past_lines(client.series(found["id"], names, window, MAX_BINS), count, client.names(found["id"]))
@@ -197,7 +198,8 @@ app.add_typer(planning, name="plan")
 app.add_typer(markers, name="markers")
 app.command()(name)
 app.command()(verdict)
-app.command()(recorders)
+app.add_typer(recorders, name="recorders")
+app.command()(check)
 app.command()(direct)
 
 
@@ -214,7 +216,7 @@ def import_file(
 ) -> None:
     """Turn a field capture into an archive. The same file again is the same archive."""
     capture = _capture(file, name)
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         recording = capture.recording
         fresh = client.load(recording)
         found = client.find_archive(str(recording.archive))
@@ -237,7 +239,7 @@ def diagnose(
         _diagnose_file(Path(archive), start, end, as_json=as_json)
         return
     window = {key: value for key, value in (("from", start), ("to", end)) if value}
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         diagnosis = client.diagnosis(found["id"], window)
         if as_json:

@@ -21,7 +21,7 @@ def verdict(
     if sum((confirm, dismiss is not None, clear)) > 1 or not (confirm or dismiss is not None or remark or clear):
         raise Failure("say one of --confirm, --dismiss REASON, --clear, or a --remark")
     state = "confirmed" if confirm else "dismissed" if dismiss is not None else "open"
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         one = _find(client.diagnosis(found["id"], {})["findings"], finding)
         told = {key: one[key] for key in ("kind", "device", "start", "end")}

@@ -32,7 +32,7 @@ def list_markers(
     """List what is marked in an archive."""
     _check_severity(severity)
     window = {key: value for key, value in (("from", start), ("to", end)) if value}
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.markers(client.find_archive(archive)["id"], {**window, "severity": severity, "limit": "2000"})
     if as_json:
         print(json.dumps(found, indent=1))
@@ -68,7 +68,7 @@ def import_lines(
         for one in lines.markers
         if SEVERITIES.index(one.severity or severity) <= worst and EARLIEST_NS <= one.at_ns < LATEST_NS
     ]
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         for start in range(0, len(wanted), MOST_AT_ONCE):
             client.add_markers(found["id"], [marker_as_json(one) for one in wanted[start : start + MOST_AT_ONCE]])
@@ -83,7 +83,7 @@ def note(
     until: Annotated[str | None, typer.Option("--until", help="The end of a stretch, RFC 3339.")] = None,
 ) -> None:
     """Put a remark at a time, or over a stretch."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         client.add_markers(found["id"], [{"at": at, "end": until, "kind": "note", "text": text}])
     out.print(f"Noted with {found['name']}.", markup=False)
@@ -101,7 +101,7 @@ def name(
         raise Failure(f"{kind!r} is no kind of device; there are {', '.join(KINDS)}")
     if (called is None) != remove:
         raise Failure("give a name, or --remove")
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         client.name_device(found["id"], kind, device, called)
     host = found["host"]["name"]

@@ -13,7 +13,10 @@ from rich.text import Text
 from reditus.cli.client import Client
 from reditus.cli.screen import Failure, out
 from reditus.cli.service import service, settings_of_environment
+from reditus.core.batches import read_batch
 from reditus.core.durations import parse_duration, spell_duration
+from reditus.core.errors import BlockError
+from reditus.core.outside import OutsideError, strict_json
 from reditus.core.plan import Plan, PlanError
 from reditus.core.types import NS_PER_S
 
@@ -26,7 +29,7 @@ AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 @planning.command("list")
 def list_plans(as_json: AsJson = False) -> None:
     """List the plans, and who follows them."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         every = client.plans()
     if as_json:
         print(json.dumps(every, indent=1))
@@ -43,7 +46,7 @@ def list_plans(as_json: AsJson = False) -> None:
 @planning.command("show")
 def show_plan(name: Annotated[str, typer.Argument(help="Its name.")]) -> None:
     """Print a plan as JSON, ready to be changed and put back."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         print(json.dumps(_plan(client, name)["plan"], indent=1))
 
 
@@ -51,7 +54,7 @@ def show_plan(name: Annotated[str, typer.Argument(help="Its name.")]) -> None:
 def put_plan(file: Annotated[Path, typer.Argument(help="JSON; - reads the standard input.")]) -> None:
     """Make or change a plan. Recorders that follow it do so within seconds."""
     plan = _read(file)
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         kept = client.put_plan(plan.told)
         out.print(f"Plan {kept['name']!r} is kept; {len(kept['recorders'])} recorders follow it.", markup=False)
 
@@ -59,14 +62,20 @@ def put_plan(file: Annotated[Path, typer.Argument(help="JSON; - reads the standa
 @planning.command("remove")
 def remove_plan(name: Annotated[str, typer.Argument(help="Its name.")]) -> None:
     """Remove a plan that nobody follows."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         client.remove_plan(name)
         out.print(f"Plan {name!r} is removed.", markup=False)
 
 
-def recorders(as_json: AsJson = False) -> None:
-    """List the recorders: what they do, what they missed, what they cost."""
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+recorders = typer.Typer(help="Recorders: what they do, what they missed, what they cost.", invoke_without_command=True)
+
+
+@recorders.callback()
+def list_recorders(context: typer.Context, as_json: AsJson = False) -> None:
+    """List the recorders: what they do, what they missed, what they cost. `show` says more of one."""
+    if context.invoked_subcommand is not None:
+        return
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         every = client.recorders()
     if as_json:
         print(json.dumps(every, indent=1))
@@ -91,7 +100,7 @@ def recorders(as_json: AsJson = False) -> None:
             "–" if report["late_ms"] is None else f"{report['late_ms']:.1f} ms",
             "–" if report["cost_share"] is None else f"{report['cost_share']:.2%}",
             f"{report['memory_bytes'] / (1 << 20):.0f} MiB",
-            f"{report['spool_bytes'] / report['spool_limit_bytes']:.0%}",
+            f"{report['spool_bytes'] / max(report['spool_limit_bytes'], 1):.0%}",
         )
     out.print(table if every else "No recorder has reported yet. `./reditus record` starts one.")
     for one in every:
@@ -100,6 +109,53 @@ def recorders(as_json: AsJson = False) -> None:
         for gap in one["report"]["dropped"]:
             span = f"{_clock(gap['start_ms'])} to {_clock(gap['end_ms'])}"
             out.print(f"{one['name']}: nothing from {span}: {gap['reason']}", markup=False)
+        if one["report"]["aside"]:
+            many = len(one["report"]["aside"])
+            out.print(f"{one['name']}: {many} batches laid aside; `recorders show {one['id'][:8]}`", markup=False)
+
+
+@recorders.command("show")
+def show_recorder(
+    recorder: Annotated[str, typer.Argument(help="Name, id, or beginning of an id.")], as_json: AsJson = False
+) -> None:
+    """Everything that a recorder reports, and what the server would not take of what it sent."""
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
+        one = client.find_recorder(recorder)
+    if as_json:
+        print(json.dumps(one, indent=1))
+        return
+    report = one["report"]
+    out.print(
+        f"{one['host']['name']}: {one['name']}, {one['state']}, last tick {_clock(report['last_tick_ms'])}",
+        markup=False,
+    )
+    spooled = f"{report['spool_bytes']:,} of {report['spool_limit_bytes']:,} bytes"
+    trouble = f"; its disk: {report['spool_trouble']}" if report["spool_trouble"] else ""
+    out.print(f"spool {spooled}{trouble}", markup=False)
+    for path, why in sorted(report["unreadable"].items()):
+        out.print(f"not readable: {path}: {why}", markup=False)
+    for gap in report["dropped"]:
+        out.print(f"nothing from {_clock(gap['start_ms'])} to {_clock(gap['end_ms'])}: {gap['reason']}", markup=False)
+    if not report["aside"]:
+        out.print("Nothing is laid aside: the server took all that was sent.")
+    for laid in report["aside"]:
+        span = f"{_clock(laid['start_ms'])} to {_clock(laid['end_ms'])}" if laid["start_ms"] else "of an unknown time"
+        out.print(f"laid aside: {laid['size_bytes']:,} bytes, {span}: {laid['reason']}", markup=False)
+        out.print(f"  {laid['file']}{_contents(Path(laid['file']))}", markup=False)
+
+
+def _contents(file: Path) -> str:
+    """What a batch that was laid aside holds, where its file is on this machine."""
+    try:
+        batch = read_batch(file.read_bytes())
+    except OSError:
+        return " (on the recorder's own machine)"
+    except BlockError as why:
+        return f": it cannot be read: {why}"
+    ticks = sum(block.ticks for block in batch.blocks)
+    processes = sum(len(one.processes) for one in batch.identities)
+    markers = sum(len(one.markers) for one in batch.markers)
+    return f": {len(batch.blocks)} blocks with {ticks} ticks, {processes} processes, {markers} markers"
 
 
 def direct(
@@ -124,7 +180,7 @@ def direct(
             raise Failure(f"--burst: {why}") from why
     if not orders:
         raise Failure("say what it is to do: --plan, --stop, --go-on or --burst")
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url) as client:
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_recorder(recorder)
         told = client.direct(found["id"], orders)
         doing = "records" if told["recording"] else "is to stop"
@@ -148,11 +204,11 @@ def _plan(client: Client, name: str) -> dict[str, Any]:
 def _read(file: Path) -> Plan:
     try:
         text = sys.stdin.read() if str(file) == "-" else file.read_text(encoding="utf-8")
-        return Plan.from_json(json.loads(text))
+        return Plan.from_json(strict_json(text))
     except (OSError, UnicodeDecodeError) as why:
         raise Failure(f"{file} cannot be read: {why}") from why
-    except json.JSONDecodeError as why:
-        raise Failure(f"{file} is no JSON: {why}") from why
+    except OutsideError as why:
+        raise Failure(f"{file} cannot be taken: {why}") from why
     except PlanError as why:
         reasons = "\n".join(f"  {where}: {what}" for where, what in why.problems)
         raise Failure(f"{file} is no plan that can be followed:\n{reasons}") from why

@@ -13,6 +13,7 @@ from reditus.core.errors import CoreError
 from reditus.core.instants import parse_instant
 from reditus.core.layout import Column
 from reditus.core.markers import SEVERITIES
+from reditus.core.outside import shown
 from reditus.core.types import NS_PER_S, Json
 
 GROUPS: Mapping[str, str] = {
@@ -223,7 +224,7 @@ class _Reader:
 
     def _only_known(self, told: Mapping[str, Any], where: str, known: Iterable[str]) -> None:
         for key in sorted(set(map(str, told)) - set(known)):
-            self._wrong(f"{where}.{key}", f"not known; there are {', '.join(sorted(known))}")
+            self._wrong(f"{where}.{key[:MAX_NAME]}", f"not known; there are {', '.join(sorted(known))}")
 
     def _object(self, where: str, told: Any, known: Iterable[str]) -> dict[str, Any]:
         if told is None:
@@ -248,7 +249,7 @@ class _Reader:
         if found < least_ns or (most_ns is not None and found > most_ns):
             most = f" and at most {most_ns / NS_PER_S:g} s" if most_ns is not None else ""
             self._wrong(
-                where, f"a duration of at least {least_ns / NS_PER_S:g} s{most}, such as 5s or 1.5h, not {told!r}"
+                where, f"a duration of at least {least_ns / NS_PER_S:g} s{most}, such as 5s or 1.5h, not {shown(told)}"
             )
             return least_ns
         return found
@@ -306,7 +307,7 @@ class _Reader:
             parts = path.strip("/").split("/")
             if not all(parts) or any(part in (".", "..") or part.startswith("**") for part in parts) or " " in path:
                 self._wrong(
-                    f"{where}.{place}", f"a path such as system.slice/web.service or user.slice/*, not {path!r}"
+                    f"{where}.{place}", f"a path such as system.slice/web.service or user.slice/*, not {shown(path)}"
                 )
             elif len(parts) > MAX_DEPTH:
                 self._wrong(f"{where}.{place}", f"at most {MAX_DEPTH} levels deep")
@@ -318,7 +319,7 @@ class _Reader:
         try:
             return parse_instant(told if isinstance(told, str) else "")
         except ValueError:
-            self._wrong(where, f"a time with its zone, such as 2026-11-12T09:00:00Z, not {told!r}")
+            self._wrong(where, f"a time with its zone, such as 2026-11-12T09:00:00Z, not {shown(told)}")
             return None
 
     def _weekly(self, told: Any) -> tuple[Stretch, ...]:
@@ -344,7 +345,7 @@ class _Reader:
 
     def _minute(self, where: str, told: Any) -> int:
         if not isinstance(told, str) or not _CLOCK.match(told):
-            self._wrong(where, f"a time of day in UTC, 00:00 to 24:00, not {told!r}")
+            self._wrong(where, f"a time of day in UTC, 00:00 to 24:00, not {shown(told)}")
             return 0
         hour, minute = told.split(":")
         return int(hour) * 60 + int(minute)
@@ -375,6 +376,6 @@ class _Reader:
 
     def _one_of(self, where: str, told: Any, known: tuple[str, ...]) -> str:
         if told not in known:
-            self._wrong(where, f"one of {', '.join(known)}, not {told!r}")
+            self._wrong(where, f"one of {', '.join(known)}, not {shown(told)}")
             return known[0]
         return str(told)

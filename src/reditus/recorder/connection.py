@@ -1,9 +1,11 @@
 """One kept-alive connection to the server: a new one each time would cost more than what is said over it."""
 
 import http.client
+import os
 from urllib.parse import urlsplit
 
 TIMEOUT_S = 10.0
+TOKEN = "REDITUS_TOKEN"
 
 
 class Connection:
@@ -11,6 +13,8 @@ class Connection:
 
     def __init__(self, server: str) -> None:
         self._url = urlsplit(server)
+        token = os.environ.get(TOKEN)
+        self._headers = {"Authorization": f"Bearer {token}"} if token else {}
         self._connect = http.client.HTTPSConnection if self._url.scheme == "https" else http.client.HTTPConnection
         self._open: http.client.HTTPConnection | None = None
 
@@ -21,7 +25,7 @@ class Connection:
             if self._open is None:
                 self._open = self._connect(self._url.hostname or "127.0.0.1", self._url.port, timeout=TIMEOUT_S)
             try:
-                self._open.request(method, path, body, {"Content-Type": content_type})
+                self._open.request(method, path, body, {"Content-Type": content_type, **self._headers})
                 response = self._open.getresponse()
                 return response.status, response.read().decode("utf-8", "replace")
             except (OSError, http.client.HTTPException) as why:

@@ -5,12 +5,12 @@ is when ticks are wanted most.
 import threading
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import structlog
 
 from reditus.core.layout import Layout
-from reditus.recorder.spool import Spool
+from reditus.recorder.spool import Offer, Spool
 
 log = structlog.get_logger()
 
@@ -22,18 +22,25 @@ NO_ROOM = "the disk of the recorder's spool took nothing"
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A batch, the layouts that it is the first to be made with, and what to do once it is on disk."""
+    """A batch, the layouts that it is the first to be made with, and what to do once it is on disk or delivered."""
 
     batch: bytes
     layouts: tuple[Layout, ...]
     then: Callable[[], None]
+    offer: Offer = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "offer", Offer(self.batch, self.layouts))
 
 
 class Keeper:
     """Puts batches into a spool in their order. `put` never waits for the disk; `close` does."""
 
-    def __init__(self, spool: Spool, limit_bytes: int = MOST_WAITING_BYTES) -> None:
-        self._spool, self._limit_bytes = spool, limit_bytes
+    def __init__(
+        self, spool: Spool, limit_bytes: int = MOST_WAITING_BYTES, offered: Callable[[], None] = lambda: None
+    ) -> None:
+        """`offered` is called when batches wait in memory that may be sent from there."""
+        self._spool, self._limit_bytes, self._offered = spool, limit_bytes, offered
         self._waiting: deque[Kept] = deque()
         self._waiting_bytes = 0
         self._gaps_to_write = False
@@ -54,6 +61,7 @@ class Keeper:
                 dropped = self._waiting[1]
                 del self._waiting[1]
                 self._waiting_bytes -= len(dropped.batch)
+                self._spool.withdraw(dropped.offer)
                 self._spool.note_dropped(dropped.batch, NO_ROOM)
                 self._gaps_to_write = True
                 # Layouts are needed by the batches after it too.
@@ -76,15 +84,21 @@ class Keeper:
                 if not self._waiting:
                     return
                 kept = self._waiting[0]
-            if self._has_put(kept):
+            if kept.offer.delivered or self._has_put(kept):
+                self._spool.withdraw(kept.offer)
+                self._put_down(kept)
                 with self._changed:
                     self._waiting.popleft()
                     self._waiting_bytes -= len(kept.batch)
                 continue
             with self._changed:
+                for each in self._waiting:
+                    self._spool.offer(each.offer)
                 if self._closing:
-                    log.error("not on disk when the recorder ended: lost", batches=len(self._waiting))
+                    log.error("not on disk when the recorder ended: lost unless sent now", batches=len(self._waiting))
                     return
+            self._offered()
+            with self._changed:
                 self._changed.wait(RETRY_S)
 
     def _has_put(self, kept: Kept) -> bool:
@@ -101,7 +115,6 @@ class Keeper:
         if self.trouble is not None:
             log.info("the spool's disk takes batches again")
             self.trouble = None
-        self._put_down(kept)
         return True
 
     def _put_down(self, kept: Kept) -> None:

@@ -37,6 +37,7 @@ FACTS_EVERY_NS = 60 * NS_PER_S
 ASLEEP_NS = 2 * NS_PER_S
 """Longer than that between the clock that stops while the machine sleeps and the one that goes on: it slept."""
 COST_OVER_S = 60
+MOST_TOLD = 100
 
 
 @dataclass(frozen=True)
@@ -61,7 +62,7 @@ class Runner:
         log_files: Sequence[Path] = (),
     ) -> None:
         self._spool, self._uplink = spool, uplink
-        self._keeper = Keeper(spool)
+        self._keeper = Keeper(spool, offered=uplink.wake)
         self._interval_ns, self._for_ns = interval_ns, for_ns
         self._begun_ns = time.time_ns()
         self._burst = BurstWatch(Burst())
@@ -127,6 +128,7 @@ class Runner:
             "dropped": list(self._spool.dropped),
             "unreadable": dict(self._unreadable),
             "spool_trouble": self._keeper.trouble,
+            "aside": self._spool.aside[-MOST_TOLD:],
         }
 
     def _wanted(self, orders: Orders) -> Setting | str:

@@ -27,6 +27,12 @@ DEFAULT_LIMIT_BYTES = 256 << 20
 BATCH_SUFFIX = ".batch"
 MOST_GAPS = 100
 NEAR_MS = 60_000
+ASIDE = "refused"
+MOST_ASIDE = 100
+ASIDE_SHARE = 8
+"""What is laid aside takes at most an eighth of what the spool may."""
+REASON_LETTERS = 150
+NOT_TAKEN = "the server did not take it"
 SPOOL_FULL = "the spool was full while the server was away"
 
 
@@ -38,6 +44,15 @@ class SpoolBusy(RuntimeError):
 class SpooledBatch:
     path: Path
     size_bytes: int
+
+
+@dataclass(eq=False, slots=True)
+class Offer:
+    """A batch that the disk does not take: what can be sent is sent from memory."""
+
+    batch: bytes
+    layouts: tuple[Layout, ...]
+    delivered: bool = False
 
 
 class Spool:
@@ -55,6 +70,8 @@ class Spool:
             raise SpoolBusy(f"another recorder writes to {folder}; give this one another --name") from None
         self.dropped_batches = 0
         self._gaps = threading.Lock()
+        self._offers: list[Offer] = []
+        self._offers_lock = threading.Lock()
         gaps = folder / "gaps.json"
         self.dropped: list[Json] = json.loads(gaps.read_bytes()) if gaps.exists() else []
         """Stretches that were dropped unsent, with the reason, for the server to tell."""
@@ -63,6 +80,7 @@ class Spool:
         waiting = self.batches()
         self._next = int(waiting[-1].path.stem) + 1 if waiting else 0
         self._size_bytes = sum(batch.size_bytes for batch in waiting)
+        self._aside = self._found_aside()
 
     @property
     def limit_bytes(self) -> int:
@@ -90,9 +108,35 @@ class Spool:
             self._write_whole(path, layout.canonical)
 
     def layouts(self) -> Iterator[tuple[str, bytes]]:
-        """Digest in hex and canonical JSON of every layout kept."""
-        for path in sorted((self.folder / "layouts").glob("*.json")):
+        """Digest in hex and canonical JSON of every layout kept, and of those that wait with their batches."""
+        kept = sorted((self.folder / "layouts").glob("*.json"))
+        for path in kept:
             yield path.stem, path.read_bytes()
+        written = {path.stem for path in kept}
+        for layout in {layout.digest: layout for offer in self.offers() for layout in offer.layouts}.values():
+            if layout.digest.hex() not in written:
+                yield layout.digest.hex(), layout.canonical
+
+    def offer(self, offer: Offer) -> None:
+        """Let a batch be sent that the disk does not take."""
+        with self._offers_lock:
+            if offer not in self._offers:
+                self._offers.append(offer)
+
+    def withdraw(self, offer: Offer) -> None:
+        """It is on disk now, or dropped."""
+        with self._offers_lock:
+            if offer in self._offers:
+                self._offers.remove(offer)
+
+    def offers(self) -> list[Offer]:
+        """Batches that are in memory only, oldest first."""
+        with self._offers_lock:
+            return list(self._offers)
+
+    def is_empty(self) -> bool:
+        """Whether nothing waits to be sent."""
+        return not self.offers() and not self.batches()
 
     def put(self, batch: bytes) -> None:
         """Write a batch durably; then drop the oldest ones while there is more than the limit."""
@@ -120,15 +164,47 @@ class Spool:
             self._size_bytes -= batch.size_bytes
 
     def refuse(self, batch: SpooledBatch, reason: str) -> None:
-        """The server will never take it: lay it aside, with the reason, for a person to look at."""
-        aside = self.folder / "refused"
-        aside.mkdir(exist_ok=True)
+        """The server will not take it: lay it aside, with the reason, for a person to look at. What it held is a gap, with
+        that reason. Of what is laid aside the newest is kept, up to a limit.
+        """
+        aside = self.folder / ASIDE
+        aside.mkdir(exist_ok=True, mode=0o700)
+        try:
+            content = batch.path.read_bytes()
+        except FileNotFoundError:  # dropped meanwhile, for want of room
+            return
+        stretch = self.note_dropped(content, f"{NOT_TAKEN}: {reason[:REASON_LETTERS]}")
+        self.write_gaps()
+        told = {"reason": reason[:REASON_LETTERS], "size_bytes": len(content), **(stretch or {})}
+        self._write_whole(aside / f"{batch.path.stem}.json", json.dumps(told).encode())
         batch.path.rename(aside / batch.path.name)
-        (aside / f"{batch.path.stem}.reason").write_text(reason)
         self._size_bytes -= batch.size_bytes
-        for old in sorted(aside.glob(f"*{BATCH_SUFFIX}"))[:-100]:
-            old.unlink()
-            old.with_suffix(".reason").unlink(missing_ok=True)
+        self._trim_aside(aside)
+        self._aside = self._found_aside()
+
+    def _trim_aside(self, aside: Path) -> None:
+        size_bytes = 0
+        for number, one in enumerate(sorted(aside.glob(f"*{BATCH_SUFFIX}"), reverse=True)):
+            size_bytes += one.stat().st_size
+            if number >= MOST_ASIDE or size_bytes > self._limit_bytes // ASIDE_SHARE:
+                one.unlink(missing_ok=True)
+                one.with_suffix(".json").unlink(missing_ok=True)
+
+    @property
+    def aside(self) -> list[Json]:
+        """What was laid aside and is still there, oldest first: file, reason, size, and the stretch it held."""
+        return self._aside
+
+    def _found_aside(self) -> list[Json]:
+        out: list[Json] = []
+        for path in sorted((self.folder / ASIDE).glob("*.json")):
+            try:
+                told = json.loads(path.read_bytes())
+            except (OSError, ValueError):
+                continue
+            if isinstance(told, dict):
+                out.append({"file": str(path.with_suffix(BATCH_SUFFIX)), **told})
+        return out
 
     def close(self) -> None:
         os.close(self._lock)
@@ -143,14 +219,16 @@ class Spool:
             self.dropped_batches += 1
             log.warning("spool full, oldest batch dropped: a gap", batch=batch.path.name, limit=self._limit_bytes)
 
-    def note_dropped(self, batch: bytes, reason: str) -> None:
-        """The gap that dropping a batch makes, in memory; gaps that touch and have one reason are one."""
+    def note_dropped(self, batch: bytes, reason: str) -> Json | None:
+        """The gap that dropping a batch makes, in memory; gaps that touch and have one reason are one. Return its ends, or
+        None where nobody can say any more what it held.
+        """
         try:
             blocks = read_batch(batch).blocks
-        except BlockError:  # nobody can say any more what it held
-            return
+        except BlockError:
+            return None
         if not blocks:
-            return
+            return None
         start_ms, end_ms = min(one.first_ns for one in blocks) / 1e6, max(one.last_ns for one in blocks) / 1e6
         with self._gaps:
             last = self.dropped[-1] if self.dropped else None
@@ -159,6 +237,7 @@ class Spool:
             else:
                 self.dropped.append({"start_ms": start_ms, "end_ms": end_ms, "reason": reason})
                 del self.dropped[:-MOST_GAPS]
+        return {"start_ms": start_ms, "end_ms": end_ms}
 
     def _note_gap(self, batch: SpooledBatch) -> None:
         try:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import structlog
 
 from reditus.recorder.connection import Connection
-from reditus.recorder.spool import Spool, SpooledBatch
+from reditus.recorder.spool import NOT_TAKEN, REASON_LETTERS, Offer, Spool, SpooledBatch
 
 log = structlog.get_logger()
 
@@ -18,12 +18,20 @@ RETRY_MOST_S = 10.0
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
 TOGETHER_BYTES = 1 << 20
 """Batches that piled up while the server was away go together up to this size: each commit costs it disk syncs."""
+MOST_FAULTS = 5
+"""Tries of one batch that the server answers with a fault of its own (500); with the waits between them some ten seconds."""
+LATER = (408, 425, 429)
+"""Too slow, too early, too often: the same may be taken later."""
 UNKNOWN = (404, 409)
 """The server does not know the archive (404) or a layout (409): tell it and send again."""
 
 
 class ServerAway(ConnectionError):
     """The server cannot be reached, or cannot keep anything at the moment."""
+
+
+class ServerFault(ServerAway):
+    """The server answered that something went wrong with just this, and may go on to answer so."""
 
 
 class Refused(ValueError):
@@ -40,6 +48,8 @@ class Uplink:
         self._stopping = threading.Event()
         self._introduce_again = threading.Event()
         self._away = False
+        self._faults: dict[SpooledBatch, int] = {}
+        """How often the server has answered with a fault to a batch that was sent alone."""
         self._thread = threading.Thread(target=self._run, name="uplink", daemon=True)
 
     def start(self) -> None:
@@ -58,7 +68,7 @@ class Uplink:
         self._stopping.set()
         self._wake.set()
         self._thread.join(drain_s)
-        return not any(spool.batches() for spool in self._spools)
+        return all(spool.is_empty() for spool in self._spools)
 
     def _run(self) -> None:
         try:
@@ -75,7 +85,7 @@ class Uplink:
                 retry_s = RETRY_FIRST_S
                 if self._stopping.is_set():
                     # What was put while the others were being sent has to go too.
-                    if not any(spool.batches() for spool in self._spools):
+                    if all(spool.is_empty() for spool in self._spools):
                         return
                     continue
                 self._wake.wait()
@@ -94,19 +104,42 @@ class Uplink:
         for together in _bundles(spool.batches()):
             try:
                 self._deliver(spool, together)
-            except Refused as why:
-                if len(together) == 1:
-                    self._lay_aside(spool, together[0], why)
-                    continue
+            except (Refused, ServerFault):
                 # Which of them it was is found by sending each alone.
                 for batch in together:
-                    try:
-                        self._deliver(spool, [batch])
-                    except Refused as why_this:
-                        self._lay_aside(spool, batch, why_this)
+                    self._deliver_alone(spool, batch)
+        for offer in spool.offers():
+            self._deliver_offer(spool, offer)
 
-    def _lay_aside(self, spool: Spool, batch: SpooledBatch, why: Refused) -> None:
-        log.error("batch refused, laid aside", batch=batch.path.name, reason=str(why))
+    def _deliver_offer(self, spool: Spool, offer: Offer) -> None:
+        """Deliver from memory what the disk does not take. What the server refuses cannot be laid aside then, and is a gap."""
+        try:
+            self._send(spool, offer.batch)
+        except Refused as why:
+            log.error("batch refused, and no disk to lay it aside", reason=str(why))
+            spool.note_dropped(offer.batch, f"{NOT_TAKEN}: {str(why)[:REASON_LETTERS]}")
+        offer.delivered = True
+        spool.withdraw(offer)
+
+    def _deliver_alone(self, spool: Spool, batch: SpooledBatch) -> None:
+        """Deliver a batch, or lay it aside: at once where the server refuses it, after some tries where the server fails over
+        it. Nothing behind it waits for ever.
+        """
+        try:
+            self._deliver(spool, [batch])
+        except Refused as why:
+            self._lay_aside(spool, batch, why)
+        except ServerFault as why:
+            tries = self._faults.get(batch, 0) + 1
+            self._faults[batch] = tries
+            if tries < MOST_FAULTS and not self._stopping.is_set():
+                raise
+            if tries >= MOST_FAULTS:
+                self._lay_aside(spool, batch, why)
+
+    def _lay_aside(self, spool: Spool, batch: SpooledBatch, why: Exception) -> None:
+        log.error("batch laid aside", batch=batch.path.name, reason=str(why))
+        self._faults.pop(batch, None)
         spool.refuse(batch, str(why))
 
     def _deliver(self, spool: Spool, batches: list[SpooledBatch]) -> None:
@@ -117,6 +150,7 @@ class Uplink:
             log.info("server back")
             self._away = False
         for batch in batches:
+            self._faults.pop(batch, None)
             spool.done(batch)
 
     def _send(self, spool: Spool, content: bytes) -> None:
@@ -167,7 +201,9 @@ def _content(batch: SpooledBatch) -> bytes | None:
 
 
 def _check(status: int, answer: str) -> None:
-    if status >= 500 or status == 429:
+    if status == 500:
+        raise ServerFault(f"status {status}: {_sentence(answer)}")
+    if status > 500 or status in LATER:
         raise ServerAway(f"status {status}: {_sentence(answer)}")
     if status >= 400:
         raise Refused(f"status {status}: {_sentence(answer)}")

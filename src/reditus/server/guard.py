@@ -213,7 +213,13 @@ def _refused_body(why: Exception) -> Response:
         return problem(408, "too-slow", "Too slow", str(why), close=True)
     if isinstance(why, OutsideError):
         errors = [{"where": why.pointer, "what": why.what}]
-        return problem(422, "bad-request", "Request not understood", f"the body cannot be taken: {why}", errors=errors)
+        return problem(
+            422,
+            "bad-request",
+            "Request not understood",
+            f"the body cannot be taken: {why}. See /api/docs.",
+            errors=errors,
+        )
     return problem(
         499, "cancelled", "No longer wanted", "the client went away before its request was there", close=True
     )

@@ -159,13 +159,18 @@ def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int)
         window, width, interval_ns, MAP_BINS_A_PIXEL
     )
     if level_s is None:
-        sheet = Sheet(window, _cut_edges(bin_edges(window, width), inner))
+        sheet = Sheet(window, bin_edges(window, width))
         reads = read(reader, wanted, inner)[1]
         sheet.together([one.sampled for one in reads if one.sampled is not None])
         found = [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
         return BinnedTogether(sheet.edges_ns, found)
-    edges_ns = _cut_edges(rolled_edges(window, width, level_s), inner)
-    coarse = _coarse(reader, wanted, edges_ns, level_s)
+    edges_ns = rolled_edges(window, width, level_s)
+    inner_edges_ns = _cut_edges(edges_ns, inner)
+    at = int(np.searchsorted(edges_ns, inner_edges_ns[0]))
+    coarse = []
+    for part in _coarse(reader, wanted, inner_edges_ns, level_s):
+        coarse.append(Rolled.unknown(len(edges_ns) - 1))
+        coarse[-1].put(at, part)
     return BinnedTogether(
         edges_ns,
         [

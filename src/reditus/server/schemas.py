@@ -12,8 +12,7 @@ from reditus.core.diagnosis.engine import KINDS
 from reditus.core.diagnosis.parties import Party
 from reditus.core.measures import Measure, Resource, measure_named
 from reditus.server.times import parse_time, spell_bounded, spell_time, to_ms
-from reditus.store.damage import KnownDamage
-from reditus.store.records import ArchiveInfo, Verdict
+from reditus.store.records import ArchiveInfo, KnownDamage, Verdict
 
 Name = Annotated[
     str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=r"^[^\x00-\x1f\x7f]+$")

@@ -4,6 +4,7 @@ import re
 from datetime import UTC, datetime
 
 from reditus.core.bins import Window
+from reditus.core.outside import shown
 from reditus.core.types import NS_PER_MS, NS_PER_S
 
 EARLIEST_NS = int(datetime(1990, 1, 1, tzinfo=UTC).timestamp()) * NS_PER_S
@@ -24,16 +25,18 @@ def parse_time(text: str) -> int:
     fraction = _FRACTION.search(text)
     try:
         moment = datetime.fromisoformat(_FRACTION.sub("", text, count=1))
-    except ValueError:
-        raise BadTime(f"{text!r} is no time; write RFC 3339, as in 2026-11-12T09:00:00Z") from None
+        if moment.tzinfo is not None:
+            moment.timestamp()
+    except (ValueError, OverflowError):
+        raise BadTime(f"{shown(text)} is no time; write RFC 3339, as in 2026-11-12T09:00:00Z") from None
     if moment.tzinfo is None:
         raise BadTime(
-            f"{text!r} has no zone; end it with Z or an offset such as +01:00 (written %2B01:00 in an address)"
+            f"{shown(text)} has no zone; end it with Z or an offset such as +01:00 (written %2B01:00 in an address)"
         )
     whole_s = int(moment.timestamp())
     at_ns = whole_s * NS_PER_S + (int(fraction[1].ljust(9, "0")) if fraction else 0)
     if not EARLIEST_NS <= at_ns < LATEST_NS:
-        raise BadTime(f"{text!r} lies outside the years 1990 to 2199")
+        raise BadTime(f"{shown(text)} lies outside the years 1990 to 2199")
     return at_ns
 
 

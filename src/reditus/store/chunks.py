@@ -18,20 +18,11 @@ from reditus.core.frame import Piece
 from reditus.core.layout import Column
 from reditus.core.steps import Steps
 from reditus.core.types import IntArray
-from reditus.store.damage import (
-    EARLIEST_NS,
-    LATEST_NS,
-    Damage,
-    Lost,
-    as_rows,
-    attempt,
-    can_go_around,
-    surviving,
-)
+from reditus.store.damage import EARLIEST_NS, LATEST_NS, Lost, as_rows, attempt, can_go_around, surviving
 from reditus.store.directories import entries_in
 from reditus.store.driver import binary_rows, driver_of
 from reditus.store.kept import Decoded, KeptBlocks, Written
-from reditus.store.records import KnownColumn
+from reditus.store.records import Damage, KnownColumn
 from reditus.store.tables import LONG_NS
 
 SEEN_BEFORE_INTERVALS = 2

@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 from reditus.core.types import NS_PER_S
 from reditus.store.away import is_damage
 from reditus.store.driver import driver_of
+from reditus.store.records import Damage, KnownDamage
 from reditus.store.tables import ArchiveRow, DamageRow, HostRow, LayoutRow
 
 T = TypeVar("T")
@@ -25,41 +26,6 @@ NARROWEST_NS = NS_PER_S
 """Where the database cannot say what it has lost, the loss is narrowed down to this."""
 MOST_RANGES = 4_096
 """Of lost stretches looked for in one schema, before all of it is given up."""
-
-
-@dataclass(frozen=True, slots=True)
-class Damage:
-    """A stretch of one schema's ticks of which some columns, or all, are lost."""
-
-    host: UUID
-    archive: UUID
-    layout: int
-    first_ns: int
-    last_ns: int
-    columns: tuple[int, ...] | None
-    """Positions in the schema; None: all."""
-    reason: str
-
-
-@dataclass(frozen=True, slots=True)
-class KnownDamage:
-    """Damage as people read it."""
-
-    archive: UUID
-    archive_name: str
-    host_name: str
-    group: str
-    first_ns: int
-    last_ns: int
-    columns: int | None
-    """How many are lost; None: all of them."""
-    reason: str
-    found_ns: int
-
-    @property
-    def sentence(self) -> str:
-        what = "all columns" if self.columns is None else f"{self.columns} column{'' if self.columns == 1 else 's'}"
-        return f"damaged: {what} of {self.group} ({self.reason})"
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +88,7 @@ def damaged_keys(session: Session, host: UUID, archive: UUID) -> set[tuple[int, 
 def count_damage(session: Session) -> dict[UUID, int]:
     """How many blocks of each archive are known to be damaged."""
     statement = select(DamageRow.archive_id, func.count()).group_by(DamageRow.archive_id)
-    return dict(session.execute(statement).tuples())
+    return {row[0]: row[1] for row in session.execute(statement)}
 
 
 def can_go_around(why: Exception) -> bool:

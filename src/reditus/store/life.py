@@ -15,9 +15,10 @@ from reditus.core.blocks import Block, only
 from reditus.core.errors import BlockError
 from reditus.core.types import NS_PER_S
 from reditus.store.copying import copy_rows
-from reditus.store.damage import Damage, note_damage
+from reditus.store.damage import note_damage
 from reditus.store.errors import ArchiveProtected, NothingThere, UnknownArchive
 from reditus.store.reader import scope_of
+from reditus.store.records import Damage
 from reditus.store.rollups import drop_rollups
 from reditus.store.sealing import block_of
 from reditus.store.tables import (

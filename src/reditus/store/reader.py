@@ -21,12 +21,12 @@ from reditus.core.joining import joined
 from reditus.core.types import Json
 from reditus.store import statements
 from reditus.store.chunks import BlockReader, Held, contents, islands
-from reditus.store.damage import Damage, as_rows, attempt, can_go_around, damage_of, surviving
+from reditus.store.damage import as_rows, attempt, can_go_around, damage_of, surviving
 from reditus.store.driver import binary_rows, driver_of
 from reditus.store.errors import UnknownArchive
 from reditus.store.kept import KeptBlocks
 from reditus.store.known import ColumnMemory, KnownColumns
-from reditus.store.records import KnownColumn
+from reditus.store.records import Damage, KnownColumn
 from reditus.store.tables import BlockRow, MarkerRow
 
 

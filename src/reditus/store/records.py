@@ -144,3 +144,38 @@ class Found:
     markers: list[Marker]
     """The worst ones where there are more than asked for, in the order of time."""
     total: int
+
+
+@dataclass(frozen=True, slots=True)
+class Damage:
+    """A stretch of one schema's ticks of which some columns, or all, are lost."""
+
+    host: UUID
+    archive: UUID
+    layout: int
+    first_ns: int
+    last_ns: int
+    columns: tuple[int, ...] | None
+    """Positions in the schema; None: all."""
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class KnownDamage:
+    """Damage as people read it."""
+
+    archive: UUID
+    archive_name: str
+    host_name: str
+    group: str
+    first_ns: int
+    last_ns: int
+    columns: int | None
+    """How many are lost; None: all of them."""
+    reason: str
+    found_ns: int
+
+    @property
+    def sentence(self) -> str:
+        what = "all columns" if self.columns is None else f"{self.columns} column{'' if self.columns == 1 else 's'}"
+        return f"damaged: {what} of {self.group} ({self.reason})"

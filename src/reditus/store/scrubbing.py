@@ -16,9 +16,10 @@ from reditus.core.layout import Layout
 from reditus.core.plan import Plan
 from reditus.core.rollup import PARTS, Rolled
 from reditus.store import statements
-from reditus.store.damage import EARLIEST_NS, Damage, Lost, as_rows, attempt, damaged_keys, note_damage, surviving
+from reditus.store.damage import EARLIEST_NS, Lost, as_rows, attempt, damaged_keys, note_damage, surviving
 from reditus.store.driver import binary_rows
 from reditus.store.known import column_of
+from reditus.store.records import Damage
 from reditus.store.sealing import block_of
 from reditus.store.tables import Base, BlockRow, ColumnRow, DamageRow, LayoutRow, ScrubRow
 

@@ -13,8 +13,9 @@ from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.errors import BlockError
 from reditus.store import statements
 from reditus.store.copying import copy_rows
-from reditus.store.damage import Damage, damaged_keys, note_damage
+from reditus.store.damage import damaged_keys, note_damage
 from reditus.store.directories import directory_in
+from reditus.store.records import Damage
 from reditus.store.tables import BlockRow
 
 TARGETS = (600, 3_600)

@@ -24,7 +24,7 @@ from reditus.store import statements
 from reditus.store.appending import Appender
 from reditus.store.away import away_as_error
 from reditus.store.chunks import Held
-from reditus.store.damage import KnownDamage, attempt, count_damage, damage_of, note_damage
+from reditus.store.damage import attempt, count_damage, damage_of, note_damage
 from reditus.store.driver import look_before_use, plan_once
 from reditus.store.errors import BlockClash, DatabaseDamaged, StoreFull, UnknownArchive
 from reditus.store.hosts import host_of
@@ -36,7 +36,7 @@ from reditus.store.migrations import migrate
 from reditus.store.plans import expire_recorder
 from reditus.store.quick import Quick
 from reditus.store.reader import Reader, scope_of, surviving_held
-from reditus.store.records import ArchiveInfo, HostInfo, Stored, whole_host
+from reditus.store.records import ArchiveInfo, HostInfo, KnownDamage, Stored, whole_host
 from reditus.store.rollups import drop_rollups, drop_stale, roll_archive
 from reditus.store.scrubbing import (
     Place,
