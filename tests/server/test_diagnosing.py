@@ -13,7 +13,6 @@ from reditus.server.diagnosing import SpanMemory, judged_timeline
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES
 
-REQUEST_BYTES = 1 << 30
 LEAFDB, GATE = ARCHIVES[1].scenario, ARCHIVES[3].scenario
 
 
@@ -33,7 +32,7 @@ def small_spans(monkeypatch):
 def judged(store, archive, memory):
     with store.reading(UUID(str(archive))) as reader:
         window = Window(reader.extent.first_ns, reader.extent.last_ns)
-        return judged_timeline(reader, window, memory, REQUEST_BYTES)
+        return judged_timeline(reader, window, memory)
 
 
 def test_spans_find_what_one_look_at_all_of_it_finds(client, store, told, small_spans):

@@ -19,7 +19,7 @@ class OutsideError(ValueError):
     """Something from outside that cannot be taken; `pointer` says where it stands (RFC 6901)."""
 
     def __init__(self, pointer: str, what: str) -> None:
-        super().__init__(f"{pointer or 'the whole'}: {what}")
+        super().__init__(f"{pointer}: {what}" if pointer else what)
         self.pointer, self.what = pointer, what
 
 
@@ -75,11 +75,11 @@ def strict_json(text: bytes | str) -> Any:
     try:
         value = json.loads(text, parse_constant=_no_constant, parse_int=_whole, parse_float=_finite)
     except RecursionError:
-        raise OutsideError("", "JSON nested far too deep") from None
+        raise OutsideError("", "it is nested far too deep") from None
     except UnicodeDecodeError as why:
-        raise OutsideError("", f"JSON in UTF-8; byte {why.start} is not") from None
+        raise OutsideError("", f"it is not UTF-8 at byte {why.start}") from None
     except json.JSONDecodeError as why:
-        raise OutsideError("", f"JSON; at character {why.pos} it is not: {why.msg}") from None
+        raise OutsideError("", f"it is no JSON: at character {why.pos}, {why.msg}") from None
     check_value(value)
     return value
 

@@ -94,7 +94,9 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     for router in ROUTERS:
         app.include_router(router, prefix="/api", responses=PROBLEM_RESPONSES)
     app.include_router(docs_page.router)
-    app.add_middleware(Guard, hosts=settings.allowed_hosts, token=settings.token)
+    app.add_middleware(
+        Guard, hosts=settings.allowed_hosts, intake_bytes=context.budget.intake_bytes, token=settings.token
+    )
     if settings.web.is_dir():
         app.mount("/", Pages(directory=settings.web, html=True))
     return app

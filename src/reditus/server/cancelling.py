@@ -10,6 +10,7 @@ from fastapi import Request
 
 from reditus.core.errors import Cancelled
 from reditus.server.lanes import MOST_WAITING, Busy
+from reditus.server.memory import give_back
 
 log = structlog.get_logger()
 
@@ -41,7 +42,11 @@ async def while_wanted(request: Request, work: Callable[[Patience], T], lane: Ca
     def begun() -> T:
         patience.begun = True
         patience.check()
-        return work(patience)
+        try:
+            return work(patience)
+        finally:
+            if not lane.statistics().tasks_waiting:
+                give_back()
 
     task = asyncio.ensure_future(to_thread.run_sync(begun, limiter=lane))
     while not task.done():

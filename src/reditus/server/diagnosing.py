@@ -8,7 +8,6 @@ from threading import Lock
 import numpy as np
 
 from reditus.core.bins import Window, even_edges
-from reditus.core.column_codec import WORD
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.diagnosis.engine import diagnose_spans, judge, needed_of_whole
@@ -38,6 +37,9 @@ REMEMBERED_SPANS = 256
 MOST_ATTRIBUTED = 12
 ATTRIBUTED_TICKS = 3_600
 """Processes are looked at over so much of a finding, from its beginning."""
+
+ATTRIBUTED_LEAK_TICKS = 40_000
+"""A leak shows over all of its time; of a longer one only the beginning is looked at."""
 
 _Key = tuple[object, ...]
 
@@ -70,15 +72,15 @@ class SpanMemory:
                 self._held.popitem(last=False)
 
 
-def judged_timeline(reader: Reader, window: Window, memory: SpanMemory, request_bytes: int) -> Told:
-    """What ran out in a window of a timeline, and who took part. No more than `request_bytes` of columns are read at once,
-    but for a span that cannot be made any shorter.
+def judged_timeline(reader: Reader, window: Window, memory: SpanMemory) -> Told:
+    """What ran out in a window of a timeline, and who took part. No more is read at once than the reader may, but for a span
+    that cannot be made any shorter.
     """
     interval_ns = reader.extent.interval_ns or NS_PER_S
     wanted = tuple(Wanted(measure, None) for measure in needed_measures())
     columns = needed_columns(reader.known, wanted)
     inner = cut_to_ticks(reader, window)
-    most_ticks = request_bytes // (WORD * max(len(columns), 1))
+    most_ticks = reader.most_ticks(len(columns))
     if (inner.end_ns - inner.start_ns) / interval_ns <= min(LONG_TICKS, most_ticks):
         frame = reader.frame(columns, inner)
         reader.check()
@@ -183,8 +185,9 @@ def _parties(
     reader: Reader, columns: list[KnownColumn], finding: Finding, interval_ns: int
 ) -> list[tuple[Party, str | None]]:
     reader.check()
-    end_ns = min(finding.end_ns, finding.start_ns + ATTRIBUTED_TICKS * interval_ns)
-    if finding.kind == "memory.leak":
+    ticks = min(ATTRIBUTED_TICKS, reader.most_ticks(len(columns)) // 2)
+    end_ns = min(finding.end_ns, finding.start_ns + ticks * interval_ns)
+    if finding.kind == "memory.leak" and (finding.end_ns - finding.start_ns) / interval_ns <= ATTRIBUTED_LEAK_TICKS:
         end_ns = finding.end_ns
     frame = reader.frame(columns, Window(finding.start_ns, end_ns))
     found = parties(frame, finding)

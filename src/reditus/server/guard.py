@@ -7,7 +7,8 @@ the internet cannot make an analyst's browser write to the server on loopback.
 
 import asyncio
 import hmac
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
+from contextlib import asynccontextmanager
 from http.cookies import CookieError, SimpleCookie
 from urllib.parse import parse_qsl, unquote_to_bytes, urlsplit
 
@@ -40,8 +41,9 @@ HEADERS = {
 class Guard:
     """ASGI middleware, outermost."""
 
-    def __init__(self, app: ASGIApp, hosts: Sequence[str], token: str | None = None) -> None:
+    def __init__(self, app: ASGIApp, hosts: Sequence[str], intake_bytes: int, token: str | None = None) -> None:
         self._app, self._hosts, self._token = app, {host.lower() for host in hosts}, token
+        self._intake = Room(intake_bytes)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -53,7 +55,8 @@ class Guard:
             await refusal(scope, receive, send)
             return
         try:
-            await self._app(scope, await _checked_body(scope, receive), send)
+            async with self._intake.taken(_announced(scope) if _is_blocks(scope) else 0):
+                await self._app(scope, await _checked_body(scope, receive), send)
         except (TooLarge, TooSlow, OutsideError, ClientDisconnect) as why:
             await _refused_body(why)(scope, receive, send)
 
@@ -132,7 +135,7 @@ def _wrong_address(scope: Scope) -> str | None:
 async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     """Blocks as they come, within limits; any other body at once, and only if it is JSON that can be used."""
     headers = Headers(scope=scope)
-    is_blocks = scope["path"].endswith("/blocks")
+    is_blocks = _is_blocks(scope)
     limit = MAX_BLOCKS_BYTES if is_blocks else MAX_JSON_BYTES
     announced = headers.get("content-length", "0")
     if announced.isdigit() and (len(announced) > len(str(MAX_BLOCKS_BYTES)) or int(announced) > limit):
@@ -152,6 +155,42 @@ async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     if body:
         check_value(strict_json(body))
     return _replayed(body, receive)
+
+
+def _is_blocks(scope: Scope) -> bool:
+    return bool(scope["path"].endswith("/blocks")) and scope["method"] not in SAFE
+
+
+def _announced(scope: Scope) -> int:
+    """How large the body says that it is; what does not say is taken for the largest."""
+    told = Headers(scope=scope).get("content-length", "")
+    return min(int(told), MAX_BLOCKS_BYTES) if told.isdigit() and len(told) < 12 else MAX_BLOCKS_BYTES
+
+
+class Room:
+    """So many bytes of bodies are in memory at once; what does not fit waits, and what is larger than all of it comes alone."""
+
+    def __init__(self, size_bytes: int) -> None:
+        self._size_bytes = size_bytes
+        self._taken_bytes = 0
+        self._changed = asyncio.Condition()
+
+    @asynccontextmanager
+    async def taken(self, size_bytes: int) -> AsyncIterator[None]:
+        """Hold so much of it."""
+        if size_bytes == 0:
+            yield
+            return
+        wanted = min(size_bytes, self._size_bytes)
+        async with self._changed:
+            await self._changed.wait_for(lambda: self._taken_bytes + wanted <= self._size_bytes)
+            self._taken_bytes += wanted
+        try:
+            yield
+        finally:
+            async with self._changed:
+                self._taken_bytes -= wanted
+                self._changed.notify_all()
 
 
 def _replayed(body: bytes, receive: Receive) -> Receive:

@@ -36,24 +36,39 @@ class Budget:
 
     @property
     def request_bytes(self) -> int:
-        """Of raw columns that one request may read at once; what is worked out of them takes some times as much."""
-        return self.memory_mib * MIB // 10
+        """Of raw columns that a request reads at once; what is worked out of them takes some times as much."""
+        return self.memory_mib * MIB // 32
+
+    @property
+    def long(self) -> "Budget":
+        """Of a diagnosis, of which one is worked out at a time."""
+        return Budget(2 * self.memory_mib)
+
+    @property
+    def intake_bytes(self) -> int:
+        """Of batches on their way to the database, all together; one that is larger comes alone."""
+        return self.memory_mib * MIB // 16
+
+    @property
+    def most_bytes(self) -> int:
+        """What cannot be read in parts may be so large; anything larger is refused."""
+        return 4 * self.request_bytes
 
     def check(self, size_bytes: int) -> None:
         """Raise RequestTooLarge where a request is about to read more than it may."""
-        if size_bytes > self.request_bytes:
-            share = self.request_bytes / size_bytes
+        if size_bytes > self.most_bytes:
+            share = self.most_bytes / size_bytes
             raise RequestTooLarge(
                 f"this would read {size_bytes / MIB:,.0f} MiB of ticks at once, and one request may read "
-                f"{self.request_bytes / MIB:.0f}. Ask for {share:.0%} of the time or of the series, or less; or give the server "
+                f"{self.most_bytes / MIB:.0f}. Ask for {share:.0%} of the time or of the series, or less; or give the server "
                 "more with REDITUS_MEMORY_MIB"
             )
 
     def check_points(self, series: int, width: int) -> None:
         """The same for what a request is about to answer."""
         size_bytes = series * width * POINT_BYTES
-        if size_bytes > self.request_bytes:
-            fits = self.request_bytes // POINT_BYTES
+        if size_bytes > self.most_bytes:
+            fits = self.most_bytes // POINT_BYTES
             raise RequestTooLarge(
                 f"{series} series of {width} points are too much for one answer. {fits // width} series of that width fit, or "
                 f"{fits // series} points for each of these"

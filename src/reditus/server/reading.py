@@ -11,12 +11,13 @@ from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import MEASURES, measure_named
 from reditus.core.measures.process import is_process
 from reditus.core.measures.raw import expanded, is_counter
-from reditus.core.rollup import Rolled, chosen_level, fitting_level, rolled_edges
+from reditus.core.rollup import Rolled, chosen_level, fitting_level, levels_of, rolled_edges
 from reditus.core.sheet import Sheet
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.server.times import parse_window
 from reditus.store.known import KnownColumns
 from reditus.store.reader import Reader
+from reditus.store.records import KnownColumn
 from reditus.store.rollups import rolled
 from reditus.store.wanted import Wanted, devices_of, needed_columns
 
@@ -133,14 +134,48 @@ def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) 
     """
     inner = cut_to_ticks(reader, window)
     level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
-    counters = [one for one in wanted if level_s is None or one.measure.name not in MEASURES]
     # Counters as they are, and single processes, have no rollups; so few are asked for that their ticks will do.
-    by_ticks = dict(zip(counters, draw(read(reader, counters, inner)[1], window, width, inner), strict=True))
+    from_ticks = [one for one in wanted if level_s is None or one.measure.name not in MEASURES]
+    if level_s is None:
+        # What needs too many columns for so many ticks comes from rollups all the same, in bins of a minute or more.
+        finest_s = min(levels_of(reader.extent.interval_ns or NS_PER_S), default=None)
+        heavy = {one for one in from_ticks if finest_s is not None and _is_heavy(reader, one, inner)}
+        level_s, from_ticks = finest_s, [one for one in from_ticks if one not in heavy]
+    by_ticks: dict[Wanted, Drawn] = {}
+    for group in _groups(reader, from_ticks, inner):
+        by_ticks |= zip(group, draw(read(reader, group, inner)[1], window, width, inner), strict=True)
     by_bins: dict[Wanted, Drawn] = {}
-    if level_s is not None:
-        measures = [one for one in wanted if one not in by_ticks]
+    measures = [one for one in wanted if one not in by_ticks]
+    if level_s is not None and measures:
         by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, width, level_s), strict=True))
     return [by_ticks.get(one) or by_bins[one] for one in wanted]
+
+
+def _ticks_in(reader: Reader, inner: Window) -> int:
+    """As many as fit, at the shortest interval; there may be fewer."""
+    return (inner.end_ns - inner.start_ns) // (reader.extent.interval_ns or NS_PER_S) + 1
+
+
+def _is_heavy(reader: Reader, one: Wanted, inner: Window) -> bool:
+    """Whether one measure alone needs more than may be read at once."""
+    if one.measure.name not in MEASURES:
+        return False
+    return _ticks_in(reader, inner) > reader.most_ticks(len(needed_columns(reader.known, (one,))))
+
+
+def _groups(reader: Reader, wanted: Sequence[Wanted], inner: Window) -> list[list[Wanted]]:
+    """The measures in groups that may be read at once each, in their order."""
+    ticks = _ticks_in(reader, inner)
+    groups: list[list[Wanted]] = []
+    columns: set[KnownColumn] = set()
+    for one in wanted:
+        more = columns | set(needed_columns(reader.known, (one,)))
+        if not groups or ticks > reader.most_ticks(len(more)):
+            groups.append([])
+            more = set(needed_columns(reader.known, (one,)))
+        groups[-1].append(one)
+        columns = more
+    return groups
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,12 +193,17 @@ def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int)
     level_s = fitting_level(window, width, interval_ns, 1) or fitting_level(
         window, width, interval_ns, MAP_BINS_A_PIXEL
     )
+    if level_s is None and any(_is_heavy(reader, one, inner) for one in wanted):
+        level_s = min(levels_of(interval_ns), default=None)
     if level_s is None:
-        sheet = Sheet(window, bin_edges(window, width))
-        reads = read(reader, wanted, inner)[1]
-        sheet.together([one.sampled for one in reads if one.sampled is not None])
-        found = [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
-        return BinnedTogether(sheet.edges_ns, found)
+        edges_ns = bin_edges(window, width)
+        found: list[Binned | None] = []
+        for group in _groups(reader, wanted, inner):
+            sheet = Sheet(window, edges_ns)
+            reads = read(reader, group, inner)[1]
+            sheet.together([one.sampled for one in reads if one.sampled is not None])
+            found += [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
+        return BinnedTogether(edges_ns, found)
     edges_ns = rolled_edges(window, width, level_s)
     inner_edges_ns = _cut_edges(edges_ns, inner)
     at = int(np.searchsorted(edges_ns, inner_edges_ns[0]))

@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Protocol
 from uuid import UUID
 
 import psycopg
@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from reditus.core.assembling import assemble
 from reditus.core.bins import Window
+from reditus.core.column_codec import WORD
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Group
 from reditus.core.gaps import Gap, gaps_of
@@ -28,6 +29,9 @@ from reditus.store.kept import KeptBlocks
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.records import Damage, KnownColumn
 from reditus.store.tables import BlockRow, MarkerRow
+
+LEAST_TICKS = 256
+"""Read at once however many columns there are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +61,25 @@ class Scope:
     facts: HostFacts
 
 
+class Allowance(Protocol):
+    """How many bytes of raw columns may be read at once."""
+
+    @property
+    def request_bytes(self) -> int: ...
+
+    def check(self, size_bytes: int) -> None:
+        """Raise what says so where that is more than may be read."""
+
+
+class Unlimited:
+    """For work that bounds itself."""
+
+    request_bytes = 16 << 20
+
+    def check(self, size_bytes: int) -> None:
+        """Anything goes."""
+
+
 class Reader:
     """One reading, in one transaction: everything it returns is of the same instant."""
 
@@ -68,17 +91,17 @@ class Reader:
         check: Callable[[], None] = lambda: None,
         kept: KeptBlocks | None = None,
         *,
-        reserve: Callable[[int], None] = lambda _: None,
+        allowance: Allowance | None = None,
         writes: bool = False,
     ) -> None:
-        """Raise UnknownArchive where the id is neither an archive's nor a host's. `reserve` is called with the bytes of what
-        is about to be read, and may refuse; `writes` says that the transaction writes too.
+        """Raise UnknownArchive where the id is neither an archive's nor a host's. `allowance` says how much may be read at
+        once; `writes` says that the transaction writes too.
         """
         self.session = session
         self.scope, self._held = _opened(session, timeline, writes=writes)
         self.check = check
-        self.reserve = reserve
-        self._blocks = BlockReader(session, self.scope.host, check, reserve, writes=writes)
+        self.allowance = allowance or Unlimited()
+        self._blocks = BlockReader(session, self.scope.host, check, self.allowance.check, writes=writes)
         """Called between parts of the work; raises Cancelled once nobody waits for it."""
         self._memory = memory
         self._kept = kept
@@ -117,6 +140,10 @@ class Reader:
     def try_rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]] | None:
         """The same; None where the database's files are damaged there."""
         return self._blocks.tried(lambda: self.rows(statement, values))
+
+    def most_ticks(self, columns: int) -> int:
+        """How many ticks of so many columns may be read at once."""
+        return max(self.allowance.request_bytes // (WORD * max(columns, 1)), LEAST_TICKS)
 
     @property
     def damage(self) -> list[Damage]:

@@ -53,6 +53,7 @@ def roll_archive(session: Session, memory: ColumnMemory, archive: UUID) -> bool:
     slowest_ns = session.scalar(statements.slowest(reader.scope.host, archive)) or 0
     lag_ns = max(LAG_S * NS_PER_S, 2 * slowest_ns)
     more = False
+    ticks = min(STEP_TICKS, reader.most_ticks(len(needed_columns(reader.known, everything(reader.known)))))
     finer_s, until_ns = None, extent.last_ns - lag_ns
     for level_s in levels_of(extent.interval_ns):
         reach = _reach(session, reader.scope.host, archive, level_s)
@@ -60,7 +61,7 @@ def roll_archive(session: Session, memory: ColumnMemory, archive: UUID) -> bool:
         begin_ns = reach.until_ns if reach else extent.first_ns // level_ns * level_ns
         end_ns = until_ns // level_ns * level_ns
         if end_ns - begin_ns >= max(LEAST_S * NS_PER_S, level_ns):
-            step_ns = max(_step_ns(extent.interval_ns, finer_s) // level_ns, 1) * level_ns
+            step_ns = max(_step_ns(extent.interval_ns, finer_s, ticks) // level_ns, 1) * level_ns
             steps = STEPS_A_PASS if finer_s is None else FINER_STEPS_A_PASS
             stop_ns = min(end_ns, begin_ns + steps * step_ns)
             for at_ns in range(begin_ns, stop_ns, step_ns):
@@ -74,9 +75,9 @@ def roll_archive(session: Session, memory: ColumnMemory, archive: UUID) -> bool:
     return more
 
 
-def _step_ns(interval_ns: int, finer_s: int | None) -> int:
+def _step_ns(interval_ns: int, finer_s: int | None, ticks: int) -> int:
     """As much as is rolled up at once: many ticks, or as many bins of the finer level as a row has."""
-    return STEP_TICKS * interval_ns if finer_s is None else CHUNK_BINS * finer_s * NS_PER_S
+    return ticks * interval_ns if finer_s is None else CHUNK_BINS * finer_s * NS_PER_S
 
 
 def drop_rollups(session: Session, host: UUID, archive: UUID, from_ns: int | None = None) -> None:
@@ -133,11 +134,14 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
             reader.damaged_rollups.add(archive)
             served &= ~has
     served &= told < 2
+    ticks = reader.most_ticks(len(needed_columns(reader.known, tuple(wanted))))
+    step = max(ticks * (reader.extent.interval_ns or NS_PER_S) // level_ns, 1)
     for start, stop in _stretches(~served & (told > 0)):
-        reader.check()
-        window = Window(begin_ns + start * level_ns, begin_ns + stop * level_ns)
-        for series, part in enumerate(_from_ticks(reader, wanted, window, level_s)):
-            out[series].put(start, part)
+        for at in range(start, stop, step):
+            reader.check()
+            window = Window(begin_ns + at * level_ns, begin_ns + min(at + step, stop) * level_ns)
+            for series, part in enumerate(_from_ticks(reader, wanted, window, level_s)):
+                out[series].put(at, part)
     return out
 
 

@@ -35,7 +35,7 @@ from reditus.store.maintenance import Journal, Task
 from reditus.store.migrations import migrate
 from reditus.store.plans import expire_recorder
 from reditus.store.quick import Quick
-from reditus.store.reader import Reader, scope_of, surviving_held
+from reditus.store.reader import Allowance, Reader, scope_of, surviving_held
 from reditus.store.records import ArchiveInfo, HostInfo, KnownDamage, Stored, whole_host
 from reditus.store.rollups import drop_rollups, drop_stale, roll_archive
 from reditus.store.scrubbing import (
@@ -206,17 +206,16 @@ class Store:
 
     @contextmanager
     def reading(
-        self, timeline: UUID, check: Callable[[], None] = lambda: None, reserve: Callable[[int], None] = lambda _: None
+        self, timeline: UUID, check: Callable[[], None] = lambda: None, allowance: Allowance | None = None
     ) -> Iterator[Reader]:
         """Read an archive, or, given a host's id, all archives of that host as one timeline. Raise UnknownArchive.
 
-        `check` is called between parts of the work, and may raise to end it; `reserve` with the bytes of what is about to be
-        read, and may refuse.
+        `check` is called between parts of the work, and may raise to end it; `allowance` says how much may be read at once.
         """
         with self._session(self._read_engine) as session:
             # Several statements that have to tell of the same instant, while sealing and removal go on.
             session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
-            reader = Reader(session, self._memory, timeline, check, self._kept, reserve=reserve)
+            reader = Reader(session, self._memory, timeline, check, self._kept, allowance=allowance)
             yield reader
         self._found(reader)
 

@@ -32,9 +32,9 @@ async def read_diagnosis(
 
     def work(patience: Patience) -> DiagnosisOut:
         try:
-            with context.store.reading(archive_id, patience.check) as reader:
+            with context.store.reading(archive_id, patience.check, context.budget.long) as reader:
                 window = asked_window(reader, start, end)
-                told = judged_timeline(reader, window, context.judged, context.budget.request_bytes)
+                told = judged_timeline(reader, window, context.judged)
                 verdicts = verdicts_of(reader.session, reader.scope.host)
         except (StoreError, CoreError, BadTime):
             raise  # said to whoever asked; nothing about the archive

@@ -90,7 +90,7 @@ async def list_gaps(
 def _gaps(
     context: Context, archive_id: UUID, ends: tuple[str | None, str | None], limit: int, patience: Patience
 ) -> GapsOut:
-    with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
+    with context.store.reading(archive_id, patience.check, context.budget) as reader:
         if reader.extent.first_ns is None and not all(ends):
             return GapsOut(gaps=[], total=0, seconds=0.0)
         gaps = gaps_in(reader, cut_to_ticks(reader, asked_window(reader, *ends)))

@@ -41,7 +41,7 @@ async def read_moment(
 
 
 def _moment(context: Context, archive_id: UUID, at_ns: int, measure: list[str] | None, patience: Patience) -> MomentOut:
-    with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
+    with context.store.reading(archive_id, patience.check, context.budget) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
         wanted = everything(reader.known) if measure is None else _named(reader, measure)
         frame, reads = read(reader, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))

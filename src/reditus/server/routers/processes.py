@@ -36,7 +36,7 @@ async def read_processes(
 
 
 def _processes(context: Context, archive_id: UUID, at_ns: int, patience: Patience) -> ProcessesOut:
-    with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
+    with context.store.reading(archive_id, patience.check, context.budget) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
         columns = tuple(one for one in reader.known if one.group in (GROUP, THREAD_GROUP))
         if not columns:

@@ -37,7 +37,7 @@ async def read_series(
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
 
     def work(patience: Patience) -> bytes:
-        with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
+        with context.store.reading(archive_id, patience.check, context.budget) as reader:
             window = asked_window(reader, start, end)
             wanted = [one for text in measure for one in parse_wanted(text, reader.known)]
             if len(wanted) > MAX_SERIES:

@@ -41,7 +41,7 @@ async def read_strain(
     """Strain per bin, in whole percent: mean and highest, of every resource and of the devices asked for."""
 
     def work(patience: Patience) -> bytes:
-        with context.store.reading(archive_id, patience.check, context.budget.check) as reader:
+        with context.store.reading(archive_id, patience.check, context.budget) as reader:
             window = asked_window(reader, start, end)
             wanted = _wanted(reader, devices or [])
             context.budget.check_points(len(wanted), width)
