@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from reditus.core.batches import Batch
 from reditus.store.appends import Append, Known, Part, stored_of
 from reditus.store.away import away_as_error
-from reditus.store.errors import StoreAway, StoreError, StoreFull
+from reditus.store.errors import DatabaseDamaged, StoreAway, StoreError, StoreFull
 from reditus.store.merging import Merging
 from reditus.store.quick import Quick
 from reditus.store.records import Stored
@@ -34,8 +34,15 @@ class Sessions(Protocol):
 class Appender:
     """Takes batches from any thread. What comes while one transaction is under way goes into the next, all together."""
 
-    def __init__(self, sessions: Sessions, quick: Quick, written: Callable[[], None] = lambda: None) -> None:
-        self._sessions = sessions
+    def __init__(
+        self,
+        sessions: Sessions,
+        quick: Quick,
+        written: Callable[[], None] = lambda: None,
+        renew: Callable[[], None] = lambda: None,
+    ) -> None:
+        """`written` is called when something was written; `renew` when the connections that there are may be of no use."""
+        self._sessions, self._renew = sessions, renew
         self._quick = quick
         self._written = written
         self._known = Known()
@@ -89,6 +96,13 @@ class Appender:
         try:
             done = self._try_twice(part)
             self._written()
+        except DatabaseDamaged as why:
+            # Where is it? Only the batches that need what is damaged are refused.
+            if len(part.appends) > 1:
+                for one in part.appends:
+                    self._append(Part([one], None))
+                return
+            done = [(one, why) for one in part.appends]
         except StoreAway as why:
             done = [(one, why) for one in part.appends]
         except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
@@ -116,9 +130,11 @@ class Appender:
         """
         try:
             return self._try(part)
-        except StoreFull:
+        except (StoreFull, DatabaseDamaged):
             raise
         except StoreAway:
+            # All connections are of the same age, and none is asked before it is used.
+            self._renew()
             return self._try(part)
 
     def _try(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:

@@ -18,7 +18,7 @@ from reditus.core.frame import Piece
 from reditus.core.layout import Column
 from reditus.core.steps import Steps
 from reditus.core.types import IntArray
-from reditus.store.damage import EARLIEST_NS, LATEST_NS, Lost, as_rows, attempt, can_go_around, surviving
+from reditus.store.damage import EARLIEST_NS, LATEST_NS, Lost, as_rows, attempt, can_go_around, surviving, walk_by_index
 from reditus.store.directories import entries_in
 from reditus.store.driver import binary_rows, driver_of
 from reditus.store.kept import Decoded, KeptBlocks, Written
@@ -86,9 +86,22 @@ select w.block, w.front, w.back - w.front + 2,
                  for offset_at(b.directory, w.back + 1) - offset_at(b.directory, w.front))
 from unnest(%(blocks)s::int[], %(archives)s::uuid[], %(layouts)s::int[], %(firsts_ns)s::bigint[],
             %(fronts)s::int[], %(backs)s::int[]) as w(block, archive_id, layout_id, first_ns, front, back)
-join blocks b on b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
-             and b.first_ns = w.first_ns
+{blocks}
 """
+_TOGETHER = _RUNS.replace(
+    "{blocks}",
+    """join blocks b on b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+                    and b.first_ns = w.first_ns""",
+)
+# In the order of the key, so that its index is walked along and no page is met that only other blocks need.
+_ALONE = _RUNS.replace(
+    "{blocks}",
+    """cross join lateral (
+    select own.directory, own.data from blocks own
+    where own.host_id = %(host)s and own.archive_id = w.archive_id and own.layout_id = w.layout_id
+      and own.first_ns >= w.first_ns and own.first_ns <= w.first_ns order by own.first_ns limit 1
+) as b""",
+)
 
 
 class Held(NamedTuple):
@@ -243,28 +256,37 @@ class BlockReader:
             keys += [(at, written.archive, written.layout, written.first_ns, *run) for run in runs_of[one.missing]]
         if not keys:
             return {}
-        together = self.tried(lambda: self._runs_rows(keys))
+        together = self.tried(lambda: self._runs_rows(keys, _TOGETHER))
         if together is not None:
             return _chunks_in(together)
         # One block's data is damaged: the others are fetched without it.
+        walk_by_index(self._session)
         rows: list[tuple[Any, ...]] = []
         for key in keys:
-            found = attempt(self._session, lambda key=key: self._runs_rows([key]))  # type: ignore[misc]
+            found = attempt(self._session, lambda key=key: self._runs_rows([key], _ALONE))  # type: ignore[misc]
             if not isinstance(found, str):
                 rows += found
         return _chunks_in(rows)
 
-    def _runs_rows(self, keys: Sequence[tuple[int, UUID, int, int, int, int]]) -> list[tuple[Any, ...]]:
+    def _runs_rows(self, keys: Sequence[tuple[int, UUID, int, int, int, int]], statement: str) -> list[tuple[Any, ...]]:
         names = ("blocks", "archives", "layouts", "firsts_ns", "fronts", "backs")
         values = {name: list(column) for name, column in zip(names, zip(*keys, strict=True), strict=True)}
-        return binary_rows(self._session, _RUNS, {"host": self._host, **values})
+        return binary_rows(self._session, statement, {"host": self._host, **values})
 
     def _decoded(self, asked: _Asked, chunks: Mapping[int, bytes]) -> Decoded | None:
         """Clocks and columns; without the columns that are damaged, and None where a clock is."""
         head = asked.head
+        seed = head_seed(head.boot, head.ticks, head.written.first_ns, head.last_ns, head.interval_ns)
+        clocks: Decoded | None = asked.before
+        if clocks is None:
+            try:
+                monotonic_ns = decode_column(_body(head, chunks, seed, 1), head.ticks)
+                clocks = Decoded(decode_wall(_body(head, chunks, seed, 0), monotonic_ns), monotonic_ns, {})
+            except BlockError as why:
+                self._note(head, None, str(why))
+                return None
         columns: dict[int, Steps] = {}
         damaged: dict[int, str] = {}
-        seed = head_seed(head.boot, head.ticks, head.written.first_ns, head.last_ns, head.interval_ns)
         for place in asked.missing:
             if place >= CLOCKS:
                 try:
@@ -274,14 +296,7 @@ class BlockReader:
         if damaged:
             places = tuple(sorted(place - CLOCKS for place in damaged))
             self._note(head, places, next(iter(damaged.values())))
-        if asked.before is not None:
-            return asked.before.with_others(columns)
-        try:
-            monotonic_ns = decode_column(_body(head, chunks, seed, 1), head.ticks)
-            return Decoded(decode_wall(_body(head, chunks, seed, 0), monotonic_ns), monotonic_ns, columns)
-        except BlockError as why:
-            self._note(head, None, str(why))
-            return None
+        return clocks.with_others(columns)
 
     def _note(self, head: _Head, columns: tuple[int, ...] | None, reason: str) -> None:
         written = head.written

@@ -107,10 +107,16 @@ def attempt(session: Session, work: Callable[[], T]) -> T | str:
         return str(getattr(why, "orig", None) or why).strip().splitlines()[0]
 
 
+def walk_by_index(session: Session) -> None:
+    """Until the transaction ends: walking over a whole table would meet its damaged pages every time."""
+    driver_of(session).execute("set local enable_seqscan = off")
+
+
 def surviving(
     session: Session, read: Callable[[int, int], T], begin_ns: int = EARLIEST_NS, end_ns: int = LATEST_NS
 ) -> Iterator[T | Lost]:
     """Read a range of keys (`end_ns` not included) in parts, so that only what lies on damaged pages is lost."""
+    walk_by_index(session)
     waiting = [(begin_ns, end_ns)]
     lost = 0
     while waiting:

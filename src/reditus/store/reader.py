@@ -24,7 +24,7 @@ from reditus.store import statements
 from reditus.store.chunks import BlockReader, Held, contents, islands
 from reditus.store.damage import as_rows, attempt, can_go_around, damage_of, surviving
 from reditus.store.driver import binary_rows, driver_of
-from reditus.store.errors import UnknownArchive
+from reditus.store.errors import DatabaseDamaged, UnknownArchive
 from reditus.store.kept import KeptBlocks
 from reditus.store.known import ColumnMemory, KnownColumns
 from reditus.store.records import Damage, KnownColumn
@@ -231,6 +231,10 @@ def _opened(session: Session, timeline: UUID, *, writes: bool) -> tuple[Scope, l
     if isinstance(found, str):
         scope = scope_of(session, timeline)
         every = [held for archive in scope.archives for held in surviving_held(session, scope.host, archive)]
+        if not every:
+            raise DatabaseDamaged(
+                f"nothing of {scope.host_name} can be read here: {found}; see docs/operation.md, Restoring"
+            )
         return scope, sorted(every)
     rows = found
     held = [

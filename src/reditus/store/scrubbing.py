@@ -16,7 +16,16 @@ from reditus.core.layout import Layout
 from reditus.core.plan import Plan
 from reditus.core.rollup import PARTS, Rolled
 from reditus.store import statements
-from reditus.store.damage import EARLIEST_NS, Lost, as_rows, attempt, damaged_keys, note_damage, surviving
+from reditus.store.damage import (
+    EARLIEST_NS,
+    Lost,
+    as_rows,
+    attempt,
+    damaged_keys,
+    note_damage,
+    surviving,
+    walk_by_index,
+)
 from reditus.store.driver import binary_rows
 from reditus.store.known import column_of
 from reditus.store.records import Damage
@@ -70,6 +79,7 @@ RESTORE = "restore the database from a backup (docs/operation.md)"
 def verify_slice(session: Session, host: UUID, archive: UUID, place: Place, most: int = SLICE_BLOCKS) -> Slice:
     """Decode the next blocks of an archive, write down those that are damaged, and strike out those that are whole again."""
     asked = {"host": host, "archive": archive, "layout": place.layout, "after": place.after_ns, "limit": most}
+    walk_by_index(session)
     keys = attempt(session, lambda: binary_rows(session, _KEYS, asked))
     if isinstance(keys, str):
         return _verify_schema_on_damaged_pages(session, host, archive, place)
@@ -98,8 +108,12 @@ def _verified(session: Session, host: UUID, archive: UUID, key: tuple[int, int])
             BlockRow.host_id == host,
             BlockRow.archive_id == archive,
             BlockRow.layout_id == key[0],
-            BlockRow.first_ns == key[1],
+            # In the order of the key, so that its index is walked along, and no page met that only other blocks need.
+            BlockRow.first_ns >= key[1],
+            BlockRow.first_ns <= key[1],
         )
+        .order_by(BlockRow.first_ns)
+        .limit(1)
         .execution_options(populate_existing=True)
     )
     if row is None:  # merged into a bigger one meanwhile

@@ -27,18 +27,32 @@ def seal_archive(session: Session, host_id: UUID, archive: UUID) -> int:
 
     Damaged blocks stay as they are, are written down, and part those around them.
     """
-    vanished = 0
     damaged = damaged_keys(session, host_id, archive)
+    vanished = 0
     for target in TARGETS:
-        for run in list(_runs(session, host_id, archive, target, damaged)):
-            for part in _neighbours(session, host_id, archive, run):
-                if sum(row.ticks for row in part) >= target and len(part) > 1:
-                    found = _merge(session, host_id, archive, part)
-                    if found:
-                        note_damage(session, found)
-                        continue  # the rest of the run is merged the next time, around what is damaged
-                    vanished += len(part) - 1
+        more = True
+        while more:
+            gone, found = _merge_runs(session, host_id, archive, target, damaged)
+            note_damage(session, found)
+            damaged |= {(one.layout, one.first_ns) for one in found}
+            vanished += gone
+            more = bool(found)  # once more, around what was found damaged
     return vanished
+
+
+def _merge_runs(
+    session: Session, host_id: UUID, archive: UUID, target: int, damaged: Set[tuple[int, int]]
+) -> tuple[int, list[Damage]]:
+    """How many blocks vanished, and those found damaged, whose runs stay as they are."""
+    vanished = 0
+    damage: list[Damage] = []
+    for run in list(_runs(session, host_id, archive, target, damaged)):
+        for part in _neighbours(session, host_id, archive, run):
+            if sum(row.ticks for row in part) >= target and len(part) > 1:
+                found = _merge(session, host_id, archive, part)
+                damage += found
+                vanished += 0 if found else len(part) - 1
+    return vanished, damage
 
 
 def _runs(

@@ -285,11 +285,16 @@ null where it has none. The keys' first and last entries tell, so that no walk o
 """
 LAYOUTS_OF = "select id from layouts where host_id = %(host)s order by id"
 HELD_BETWEEN = """
-select min(first_ns), max(last_ns), min(interval_ns) from blocks
-where host_id = %(host)s and archive_id = %(archive)s and layout_id = %(layout)s
-  and first_ns >= %(begin)s and first_ns < %(end)s
+select min(first_ns), max(last_ns), min(interval_ns) from (
+    select first_ns, last_ns, interval_ns from blocks
+    where host_id = %(host)s and archive_id = %(archive)s and layout_id = %(layout)s
+      and first_ns >= %(begin)s and first_ns < %(end)s
+    order by first_ns limit 1000000000
+) as own
 """
-"""What an archive has of one schema, of blocks that begin in a range: for where pages are damaged."""
+"""What an archive has of one schema, of blocks that begin in a range: for where pages are damaged. In the order of the key, so that
+the planner walks along that index alone, and meets no page that only other ranges need.
+"""
 # A block's neighbours may be late ticks that lie within it; behind more of them than that it is not looked for.
 _NEAR = """
 layouts l cross join lateral (

@@ -24,7 +24,7 @@ from reditus.store import statements
 from reditus.store.appending import Appender
 from reditus.store.away import away_as_error
 from reditus.store.chunks import Held
-from reditus.store.damage import attempt, count_damage, damage_of, note_damage
+from reditus.store.damage import attempt, count_damage, damage_of, note_damage, walk_by_index
 from reditus.store.driver import look_before_use, plan_once
 from reditus.store.errors import BlockClash, DatabaseDamaged, StoreFull, UnknownArchive
 from reditus.store.hosts import host_of
@@ -84,7 +84,10 @@ class Store:
         self.damaged: str | None = None
         """What of the database's own files was found damaged since the start."""
         self._appender = Appender(
-            partial(self._session, self._append_engine), Quick(self._append_engine), self._written
+            partial(self._session, self._append_engine),
+            Quick(self._append_engine),
+            self._written,
+            self._append_engine.dispose,
         )
 
     def migrate(self) -> None:
@@ -221,7 +224,8 @@ class Store:
 
     def _found(self, reader: Reader) -> None:
         """Write down what a reading found damaged, once."""
-        new = [one for one in reader.damage if (one.archive, one.layout, one.first_ns) not in self._noted]
+        every = {(one.archive, one.layout, one.first_ns): one for one in reader.damage}
+        new = [one for key, one in every.items() if key not in self._noted]
         if new:
             for one in new:
                 log.error("damaged block", archive=str(one.archive), first_ns=one.first_ns, reason=one.reason)
@@ -285,6 +289,7 @@ class Store:
     def _seal(self, host_id: UUID, archive: UUID, merged: list[int]) -> None:
         with self._session() as session:
             host_of(session, archive, lock=True)
+            walk_by_index(session)
             merged.append(seal_archive(session, host_id, archive))
 
     def _roll(self, host_id: UUID, archive: UUID) -> None:
@@ -301,6 +306,7 @@ class Store:
         while more:
             with self._session() as session:
                 host_of(session, archive, lock=True)
+                walk_by_index(session)
                 drop_stale(session, host_id, archive)
                 more = roll_archive(session, self._memory, archive)
 
