@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from reditus.core.batches import Batch
 from reditus.store.appends import Append, Known, Part, stored_of
 from reditus.store.away import away_as_error
+from reditus.store.damage import again_elsewhere
 from reditus.store.errors import DatabaseDamaged, StoreAway, StoreError, StoreFull
 from reditus.store.merging import Merging
 from reditus.store.quick import Quick
@@ -129,7 +130,7 @@ class Appender:
         nevertheless is known when it comes again.
         """
         try:
-            return self._try(part)
+            return again_elsewhere(lambda: self._try(part))
         except (StoreFull, DatabaseDamaged):
             raise
         except StoreAway:

@@ -17,10 +17,12 @@ from sqlalchemy.orm import Session
 from reditus.core.types import NS_PER_S
 from reditus.store.away import is_damage
 from reditus.store.driver import driver_of
+from reditus.store.errors import DatabaseDamaged
 from reditus.store.records import Damage, KnownDamage
 from reditus.store.tables import ArchiveRow, DamageRow, HostRow, LayoutRow
 
 T = TypeVar("T")
+WRITE_TRIES = 4
 EARLIEST_NS, LATEST_NS = -(1 << 62), 1 << 62
 NARROWEST_NS = NS_PER_S
 """Where the database cannot say what it has lost, the loss is narrowed down to this."""
@@ -105,6 +107,18 @@ def attempt(session: Session, work: Callable[[], T]) -> T | str:
         if not can_go_around(why):
             raise
         return str(getattr(why, "orig", None) or why).strip().splitlines()[0]
+
+
+def again_elsewhere(work: Callable[[], T]) -> T:
+    """Do some work that writes; again, up to a few times, where that met a damaged page. A new row goes to any page with room, and
+    the next time to another one (PostgreSQL's free space map goes round).
+    """
+    for _ in range(WRITE_TRIES - 1):
+        try:
+            return work()
+        except DatabaseDamaged:
+            continue
+    return work()
 
 
 def walk_by_index(session: Session) -> None:

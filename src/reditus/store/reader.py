@@ -1,6 +1,5 @@
 """Read an archive, or all archives of a host as one timeline."""
 
-import math
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -140,6 +139,17 @@ class Reader:
     def try_rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]] | None:
         """The same; None where the database's files are damaged there."""
         return self._blocks.tried(lambda: self.rows(statement, values))
+
+    @property
+    def intervals(self) -> dict[str, int]:
+        """The shortest interval of each group, as its newest blocks have it."""
+        groups = {one.layout_id: one.group for one in self.known}
+        out: dict[str, int] = {}
+        for one in self._held:
+            group = groups.get(one.layout)
+            if group is not None:
+                out[group] = min(one.interval_ns, out.get(group, one.interval_ns))
+        return out
 
     def most_ticks(self, columns: int) -> int:
         """How many ticks of so many columns may be read at once."""
@@ -300,12 +310,8 @@ def _clocks_of(reader: Reader, group: str, window: Window) -> Sequence[Group]:
 
 def gaps_in(reader: Reader, window: Window) -> list[Gap]:
     """Stretches without ticks, with their reasons where somebody told them: of the group that is read most often."""
-    counts: dict[str, KnownColumn] = {}
-    for known in reader.known:
-        counts.setdefault(known.group, known)
-    asked = statements.paces(reader.scope.host, reader.scope.archives)
-    paces = {row.group_name: row.shortest_ns for row in reader.session.execute(asked)}
-    chosen = min(counts, key=lambda group: paces.get(group, math.inf), default=None)
+    paces = reader.intervals
+    chosen = min(paces, key=lambda group: paces[group], default=None)
     if chosen is None:
         groups: Sequence[Group] = []
     else:

@@ -240,22 +240,6 @@ def processes_of(host_id: UUID, told: Identities) -> dict[str, Any]:
     }
 
 
-def paces(host_id: UUID, archives: Sequence[UUID]) -> Select[str, int]:
-    """The shortest interval of each group."""
-    by_layout = (
-        select(BlockRow.layout_id, func.min(BlockRow.interval_ns).label("interval_ns"))
-        .where(BlockRow.host_id == host_id, BlockRow.archive_id.in_(archives))
-        .group_by(BlockRow.layout_id)
-        .subquery()
-    )
-    return (
-        select(LayoutRow.group_name, func.min(by_layout.c.interval_ns).label("shortest_ns"))
-        .join(by_layout, by_layout.c.layout_id == LayoutRow.id)
-        .where(LayoutRow.host_id == host_id)
-        .group_by(LayoutRow.group_name)
-    )
-
-
 def slowest(host_id: UUID, archive_id: UUID) -> Select[int | None]:
     """The longest interval of any group."""
     return select(func.max(BlockRow.interval_ns)).where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id)

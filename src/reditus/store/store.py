@@ -24,7 +24,7 @@ from reditus.store import statements
 from reditus.store.appending import Appender
 from reditus.store.away import away_as_error
 from reditus.store.chunks import Held
-from reditus.store.damage import attempt, count_damage, damage_of, note_damage, walk_by_index
+from reditus.store.damage import again_elsewhere, attempt, count_damage, damage_of, note_damage, walk_by_index
 from reditus.store.driver import look_before_use, plan_once
 from reditus.store.errors import BlockClash, DatabaseDamaged, StoreFull, UnknownArchive
 from reditus.store.hosts import host_of
@@ -287,15 +287,18 @@ class Store:
         self.during(lambda session: expire_recorder(session, recorder, time.time_ns()))
 
     def _seal(self, host_id: UUID, archive: UUID, merged: list[int]) -> None:
-        with self._session() as session:
-            host_of(session, archive, lock=True)
-            walk_by_index(session)
-            merged.append(seal_archive(session, host_id, archive))
+        def work() -> None:
+            with self._session() as session:
+                host_of(session, archive, lock=True)
+                walk_by_index(session)
+                merged.append(seal_archive(session, host_id, archive))
+
+        again_elsewhere(work)
 
     def _roll(self, host_id: UUID, archive: UUID) -> None:
         """Let rollups grow, some at a time, so that appending never waits long. Damaged ones are made anew."""
         try:
-            self._grow_rollups(host_id, archive)
+            again_elsewhere(lambda: self._grow_rollups(host_id, archive))
         except (DamagedBlock, DatabaseDamaged) as why:
             log.error("damaged rollups, made anew", archive=str(archive), reason=str(why))
             self.during(partial(_drop_rollups, archive))
