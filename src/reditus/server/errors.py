@@ -24,6 +24,7 @@ from reditus.core.facts import FactsError
 from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
 from reditus.server.lanes import Busy, RequestTooLarge
+from reditus.server.schemas import BadVerdict
 from reditus.server.times import BadTime
 from reditus.store import (
     ArchiveProtected,
@@ -71,6 +72,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     LayoutError: (422, "bad-layout", "Not a valid layout"),
     TimeRefused: (422, "bad-time", "Time refused"),
     BlockClash: (409, "block-clash", "Block contradicts its archive"),
+    BadVerdict: (422, "bad-verdict", "Not a verdict"),
     BadTime: (422, "bad-time", "Not a time or window"),
     WindowError: (422, "bad-window", "Not a window"),
     Cancelled: (499, "cancelled", "No longer wanted"),
@@ -79,7 +81,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     RequestTooLarge: (422, "request-too-large", "More than one request may read"),
     Busy: (503, "busy", "The server is busy"),
     FactsError: (422, "bad-facts", "Not facts of a host"),
-    OutsideError: (422, "bad-request", "Request not understood"),
+    OutsideError: (422, "bad-json", "Request not understood"),
     DatabaseDamaged: (503, "database-damaged", "The database is damaged there"),
     StoreAway: (503, "database-away", "The database is away"),
 }

@@ -254,7 +254,7 @@ def _refused_body(why: Exception) -> Response:
         errors = [{"where": why.pointer, "what": why.what}]
         return problem(
             422,
-            "bad-request",
+            "bad-json",
             "Request not understood",
             f"the body cannot be taken: {why}. See /api/docs.",
             errors=errors,

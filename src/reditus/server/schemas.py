@@ -4,13 +4,14 @@ from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
 from reditus.core.diagnosis.engine import KINDS
 from reditus.core.diagnosis.parties import Party
 from reditus.core.measures import Measure, Resource, measure_named
+from reditus.core.outside import shown
 from reditus.server.times import parse_time, spell_bounded, spell_time, to_ms
 from reditus.store.records import ArchiveInfo, KnownDamage, Verdict
 
@@ -507,6 +508,10 @@ class DiagnosisOut(Out):
         )
 
 
+class BadVerdict(ValueError):
+    """A verdict that says nothing."""
+
+
 class VerdictIn(BaseModel):
     """What to make of a finding. Dismissing one needs a reason; open without a remark takes back what was said."""
 
@@ -517,21 +522,13 @@ class VerdictIn(BaseModel):
     state: Literal["open", "confirmed", "dismissed"]
     remark: Annotated[str, StringConstraints(strip_whitespace=True, max_length=2_000, pattern=r"^[^\x00]*$")] = ""
 
-    @field_validator("kind")
-    @classmethod
-    def _is_known(cls, kind: str) -> str:
-        problems = [one.id for one in KINDS if one.is_problem]
-        if kind not in problems:
-            raise ValueError(f"{kind!r} is no kind of finding; there are {', '.join(problems)}")
-        return kind
-
-    @model_validator(mode="after")
-    def _has_a_reason(self) -> "VerdictIn":
-        if self.state == "dismissed" and not self.remark:
-            raise ValueError("dismissing a finding needs a reason, so that others can follow; give it as remark")
-        return self
-
     def verdict(self, told_ns: int) -> Verdict:
+        """Raise BadVerdict for a kind that no finding has, and for a dismissal without a reason."""
+        problems = [one.id for one in KINDS if one.is_problem]
+        if self.kind not in problems:
+            raise BadVerdict(f"{shown(self.kind)} is no kind of finding; there are {', '.join(problems)}")
+        if self.state == "dismissed" and not self.remark:
+            raise BadVerdict("dismissing a finding needs a reason, so that others can follow; give it as remark")
         start_ns, end_ns = parse_time(self.start), parse_time(self.end)
         return Verdict(self.kind, self.device, start_ns, max(end_ns, start_ns + 1), self.state, self.remark, told_ns)
 

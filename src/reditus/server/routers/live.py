@@ -1,23 +1,30 @@
 """A stream that tells when new ticks are there, so that nobody has to ask."""
 
 from collections.abc import AsyncIterator
+from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter
-from fastapi.concurrency import run_in_threadpool
+from fastapi import APIRouter, Depends
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
-from reditus.server.context import ContextDep
+from reditus.server.context import ContextDep, StoreDep
 from reditus.server.times import to_ms
 from reditus.store.store import Store
+
+Newest = tuple[tuple[UUID, ...], int | None]
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["live"])
 
 
+def newest_of(archive_id: UUID, store: StoreDep) -> Newest:
+    """What is to be followed, and its newest tick. Before the stream begins, for what is unknown cannot be said in it."""
+    return _newest(store, archive_id)
+
+
 @router.get("/live", response_class=EventSourceResponse)
-async def follow(archive_id: UUID, context: ContextDep) -> AsyncIterator[ServerSentEvent]:
+async def follow(context: ContextDep, newest: Annotated[Newest, Depends(newest_of)]) -> AsyncIterator[ServerSentEvent]:
     """Server-sent events: `ticks` with the newest tick's time in milliseconds whenever there are new ones."""
-    archives, newest_ns = await run_in_threadpool(_newest, context.store, archive_id)
+    archives, newest_ns = newest
     if newest_ns is not None:
         yield ServerSentEvent(event="ticks", data={"end_ms": to_ms(newest_ns)})
     async for last_ns in context.bell.listen(*archives):
@@ -27,6 +34,6 @@ async def follow(archive_id: UUID, context: ContextDep) -> AsyncIterator[ServerS
             yield ServerSentEvent(event="ticks", data={"end_ms": to_ms(last_ns)})
 
 
-def _newest(store: Store, archive_id: UUID) -> tuple[tuple[UUID, ...], int | None]:
+def _newest(store: Store, archive_id: UUID) -> Newest:
     with store.reading(archive_id) as reader:
         return reader.scope.archives, reader.extent.last_ns
