@@ -1,5 +1,6 @@
 """`./reditus test`: every gate, in the order from quick to slow, closing with pytest's summary."""
 
+import json
 import os
 import subprocess
 from pathlib import Path
@@ -21,6 +22,8 @@ PYTHON_GATES = [
         "an import points the wrong way; see docs of the layers in CONTRIBUTING.md",
     ),
 ]
+MOST_FLAKY = 2
+LAST_FAILED = ROOT / ".pytest_cache" / "v" / "cache" / "lastfailed"
 WEB_GATES = [
     ("Front-end format", "format:check", "run: npm run format (in web/)"),
     ("Front-end lint", "lint", "mend what eslint names"),
@@ -43,15 +46,39 @@ def run_tests(arguments: list[str]) -> int:
     pytest = [str(VENV_BIN / "python"), "-m", "pytest"]
     if arguments:
         return _call([*pytest, *arguments], ROOT)
+    LAST_FAILED.unlink(missing_ok=True)
     failed = [*_python_gates(), *_web_gates()]
     # Two at a time, but for those that drive a browser or measure what the machine does: they want it for themselves.
     codes = [
         _call([*pytest, "-m", "not alone and not e2e", "-n", "2", "--dist", "loadfile"], ROOT),
-        _call([*pytest, "-m", "alone or e2e"], ROOT),
+        _browser_tests(pytest),
     ]
     for gate in failed:
         print(f"FAILED gate: {gate}", flush=True)
     return max(codes) or (1 if failed else 0)
+
+
+def _browser_tests(pytest: list[str]) -> int:
+    """Those that drive a browser, and those that measure. A browser test that fails is run once more and shown as flaky; more than
+    MOST_FLAKY of them, or one that fails again, fail the run.
+    """
+    code = _call([*pytest, "-m", "alone or e2e"], ROOT)
+    failed = _last_failed()
+    if code != 1 or not 0 < len(failed) <= MOST_FLAKY or not all(name.startswith("tests/e2e/") for name in failed):
+        return code
+    print(f"Run once more: {', '.join(failed)}", flush=True)
+    again = _call([*pytest, *failed], ROOT)
+    if again == 0:
+        print(f"FLAKY, passed the second time: {', '.join(failed)}", flush=True)
+    return again
+
+
+def _last_failed() -> list[str]:
+    """What failed in pytest's last run, as it wrote it down."""
+    try:
+        return sorted(json.loads(LAST_FAILED.read_text()))
+    except FileNotFoundError:
+        return []
 
 
 def _python_gates() -> list[str]:

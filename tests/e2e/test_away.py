@@ -1,7 +1,5 @@
 """What happens when parts go away: recorders spool, the page says so, and all recovers by itself."""
 
-import time
-
 import httpx
 import pytest
 
@@ -59,8 +57,7 @@ def test_a_lost_database_is_said_and_survived(alone, page):
     assert refused.status_code == 503
     assert refused.headers["content-type"] == "application/problem+json"
     spool = alone.spool / next(folder.name for folder in alone.spool.iterdir())
-    wait_until(lambda: len(list(spool.glob("*.batch"))) >= 2)
-    time.sleep(3)
+    wait_until(lambda: len(list(spool.glob("*.batch"))) >= 3)
 
     alone.look_after()  # what the running command does every two seconds
     page.get_by_text("The database is away").wait_for(state="detached", timeout=90_000)

@@ -110,5 +110,4 @@ def test_the_map_folds_and_stays_folded(bench):
 def test_the_open_map_has_no_accessibility_violation(bench):
     opener(bench, "Processor").click()
     bench.get_by_role("button", name="how the strain of Disk is computed").click()
-    bench.wait_for_timeout(400)
     no_violations(bench)

@@ -5,7 +5,7 @@ import re
 import httpx
 import pytest
 
-from e2e_helpers import link, no_violations, place, wait_until
+from e2e_helpers import link, no_violations, place, settled, wait_until
 from reditus.simulator.fernhold import ARCHIVES, STITCH_01_MORNING
 
 VAULT = next(told.scenario for told in ARCHIVES if told.scenario.machine.name == "vault")
@@ -191,7 +191,7 @@ def test_two_moments_are_compared(bench):
         bench.keyboard.press("Enter")
         bench.locator("[data-moment]").wait_for()
         if at.startswith("2026-11-12T09:05"):
-            bench.wait_for_timeout(600)
+            settled(bench)
             bench.keyboard.press("c")
             bench.locator("[data-pin]").get_by_text("pinned").wait_for()
     difference = bench.locator("[data-difference]")
@@ -263,14 +263,13 @@ def test_no_view_has_an_accessibility_violation(bench, view):
         bench.locator("[data-entry]").first.wait_for()
     else:
         choices(bench, "disk").wait_for()
-    bench.wait_for_timeout(400)
     no_violations(bench)
 
 
 @pytest.mark.parametrize("width", [1024, 1600, 2560])
 def test_it_fits_narrow_and_wide_screens(bench, width):
     bench.set_viewport_size({"width": width, "height": 900})
-    bench.wait_for_timeout(400)
+    settled(bench)
     assert bench.evaluate("document.documentElement.scrollWidth") <= width
     bar = bench.locator("footer").first
     assert bar.evaluate("element => element.scrollWidth <= element.clientWidth")

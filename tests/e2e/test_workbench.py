@@ -225,5 +225,4 @@ def test_no_view_has_an_accessibility_violation(running, page, view):
         page.get_by_role("heading", name="Keys").wait_for()
     elif view == "night":
         page.keyboard.press("t")
-    page.wait_for_timeout(400)
     no_violations(page)

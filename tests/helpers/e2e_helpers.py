@@ -54,8 +54,22 @@ def readout_value(page: Page, strip: str) -> float:
     return float(found[0])
 
 
+SETTLED = """() => !document.documentElement.hasAttribute('data-fetching') && document.fonts.status === 'loaded'
+    && document.getAnimations().every((one) => one.playState !== 'running')"""
+
+
+def settled(page: Page) -> None:
+    """Wait until nothing is being fetched, all fonts are there, and nothing moves: twice, a frame apart, for what has come may
+    ask for more.
+    """
+    for _ in range(2):
+        page.wait_for_function(SETTLED)
+        page.evaluate("new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+
+
 def no_violations(page: Page) -> None:
     """Whatever axe finds that keeps people from using the page fails the test."""
+    settled(page)
     page.evaluate(AXE.read_text())
     found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
     assert found["violations"] == [], json.dumps(

@@ -19,6 +19,10 @@ const queryClient = new QueryClient({
     },
   },
 })
+// Whether anything is on its way stands on the root, for whoever has to wait until nothing is.
+queryClient.getQueryCache().subscribe(() => {
+  document.documentElement.toggleAttribute('data-fetching', queryClient.isFetching() > 0)
+})
 router.beforeEach((to) => {
   if (to.name === 'workbench') fetchArchiveAhead(queryClient, String(to.params['id']))
 })

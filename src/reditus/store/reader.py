@@ -26,7 +26,7 @@ from reditus.store.driver import binary_rows, driver_of
 from reditus.store.errors import DatabaseDamaged, UnknownArchive
 from reditus.store.kept import KeptBlocks
 from reditus.store.known import ColumnMemory, KnownColumns
-from reditus.store.records import Damage, KnownColumn
+from reditus.store.records import Damage, KnownColumn, KnownDamage
 from reditus.store.tables import BlockRow, MarkerRow
 
 LEAST_TICKS = 256
@@ -308,6 +308,22 @@ def _clocks_of(reader: Reader, group: str, window: Window) -> Sequence[Group]:
     return reader.frame(list(firsts.values()), window).groups
 
 
+def _damage_told(reader: Reader) -> list[tuple[int, int, str]]:
+    """Stretches that are damaged, each with its reason: what is known of them, and what this very reading found."""
+    told = {
+        (one.archive, one.group, one.first_ns): (one.first_ns, one.last_ns, one.sentence)
+        for one in damage_of(reader.session, reader.scope.archives)
+    }
+    groups = {one.layout_id: one.group for one in reader.known}
+    for one in reader.damage:
+        found = KnownDamage(
+            one.archive, "", reader.scope.host_name, groups.get(one.layout, "an unknown group"), one.first_ns, one.last_ns,
+            None if one.columns is None else len(one.columns), one.reason, 0,
+        )  # fmt: skip
+        told.setdefault((one.archive, found.group, one.first_ns), (one.first_ns, one.last_ns, found.sentence))
+    return sorted(told.values())
+
+
 def gaps_in(reader: Reader, window: Window) -> list[Gap]:
     """Stretches without ticks, with their reasons where somebody told them: of the group that is read most often."""
     paces = reader.intervals
@@ -327,7 +343,7 @@ def gaps_in(reader: Reader, window: Window) -> list[Gap]:
         )
     )
     reasons = [(at_ns, end_ns, text) for at_ns, end_ns, text in told if end_ns is not None]
-    damage = [(one.first_ns, one.last_ns, one.sentence) for one in damage_of(reader.session, reader.scope.archives)]
+    damage = _damage_told(reader)
     found = [gap for group in groups for gap in gaps_of(group.timebase, [*reasons, *damage])]
     # Where other columns have ticks, or nothing is left to break a line, the damage is a gap all the same.
     found += [

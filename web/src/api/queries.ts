@@ -12,6 +12,7 @@ import {
   type Diagnosis,
   type Facts,
   type Gaps,
+  type Health,
   type Marker,
   type Markers,
   type Names,
@@ -33,8 +34,8 @@ const LIST_EVERY_MS = 5_000
 const AHEAD_MS = 1_000
 
 /** Whether the server and its database answer; asked all the time, so that the page can say so, and recover. */
-export function useHealth(): Query<{ status: string }> {
-  return useQuery<{ status: string }, ApiError>({
+export function useHealth(): Query<Health> {
+  return useQuery<Health, ApiError>({
     queryKey: ['health'],
     queryFn: () => unwrap(api.GET('/api/health')),
     refetchInterval: HEALTH_EVERY_MS,

@@ -36,6 +36,15 @@ const facts = computed(() => [
   ['ticks', `${props.archive.ticks.toLocaleString('en-GB')} of ${props.archive.columns} counters`],
   ['size', spellAmount(props.archive.size_bytes, 'bytes')],
   ['seen', `${(props.archive.coverage * 100).toFixed(2)} %`],
+  ...(props.archive.damaged_blocks
+    ? [
+        [
+          'damaged',
+          `${props.archive.damaged_blocks} block${props.archive.damaged_blocks === 1 ? '' : 's'}: what was in them is a gap, see below. ./reditus check says what to restore`,
+        ],
+      ]
+    : []),
+  ...(props.archive.trouble ? [['trouble', props.archive.trouble]] : []),
 ])
 
 async function act(work: () => Promise<string>, stays = false): Promise<void> {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import type { Marker } from '../api/client'
-import { holding, placesOf, reasonOf, shapeOf } from './markers'
+import type { Gap, Marker } from '../api/client'
+import { holding, placesOf, reasonOf, shapeOf, withDamage } from './markers'
 
 const WINDOW = { start: 0, end: 1000 }
 const made = (at: number, more: Partial<Marker> = {}): Marker => ({
@@ -46,5 +46,38 @@ describe('markers', () => {
   it('are found by text or program', () => {
     expect(holding([made(1), made(2, { text: 'out of PAPER' })], 'paper')).toHaveLength(1)
     expect(holding([made(1), made(2)], 'LAB[3]')).toHaveLength(2)
+  })
+})
+
+describe('what is damaged', () => {
+  const told = (start: number, end: number, reason: string | null): Gap => ({
+    start: '',
+    end: '',
+    start_ms: start,
+    end_ms: end,
+    reason,
+  })
+  const damaged = 'damaged: all columns of cpu (a checksum)'
+
+  it('says why a gap of the strips is there', () => {
+    const gaps = [{ start: 100, end: 200, reason: null }]
+    expect(withDamage(gaps, [told(120, 180, damaged)], WINDOW)).toEqual([
+      { start: 100, end: 200, reason: damaged },
+    ])
+  })
+
+  it('is a gap of its own where other lines go on', () => {
+    const gaps = [{ start: 100, end: 200, reason: 'the recorder came late' }]
+    expect(withDamage(gaps, [told(50, 60, damaged), told(900, 2000, damaged)], WINDOW)).toEqual([
+      { start: 50, end: 60, reason: damaged },
+      { start: 100, end: 200, reason: 'the recorder came late' },
+      { start: 900, end: 2000, reason: damaged },
+    ])
+  })
+
+  it('leaves alone what was only not recorded, and what lies outside the window', () => {
+    expect(
+      withDamage([], [told(50, 60, 'asleep'), told(50, 60, null), told(1500, 1600, damaged)], WINDOW),
+    ).toEqual([])
   })
 })

@@ -1,4 +1,4 @@
-import type { Marker } from '../api/client'
+import type { Gap, Marker } from '../api/client'
 import { shareAt, type Span } from '../model/span'
 
 export type Severity = NonNullable<Marker['severity']>
@@ -64,6 +64,29 @@ export function reasonOf(gap: Span, markers: Marker[]): string | null {
     (one) => one.kind === 'gap' && one.at_ms < gap.end && (one.end_ms ?? one.at_ms) > gap.start,
   )
   return told?.text ?? null
+}
+
+const DAMAGED = 'damaged'
+
+/** A stretch without values, and why, where that is known. */
+export interface Hatched extends Span {
+  reason: string | null
+}
+
+/** The gaps of the strips, with the stretches that are damaged: those give their reason to gaps, or are gaps of their own. */
+export function withDamage(gaps: Hatched[], told: Gap[], window: Span): Hatched[] {
+  const damaged = told
+    .filter((one) => one.reason?.startsWith(DAMAGED))
+    .filter((one) => one.start_ms < window.end && one.end_ms > window.start)
+    .map((one) => ({ start: one.start_ms, end: one.end_ms, reason: one.reason }))
+  const meets = (one: Span, other: Span): boolean => one.start < other.end && one.end > other.start
+  const explained = gaps.map((gap) => ({
+    ...gap,
+    reason: gap.reason ?? damaged.find((one) => meets(one, gap))?.reason ?? null,
+  }))
+  return [...explained, ...damaged.filter((one) => !gaps.some((gap) => meets(one, gap)))].sort(
+    (one, other) => one.start - other.start,
+  )
 }
 
 /** Those whose text or source holds what was typed. */

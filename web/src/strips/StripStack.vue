@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, useTemplateRef, watch } from 'vue'
-import type { Archive, Finding, Marker, SeriesSet } from '../api/client'
+import type { Archive, Finding, Gap, Marker, SeriesSet } from '../api/client'
 import type { Unit } from '../model/amounts'
 import MarkerLane from '../notes/MarkerLane.vue'
-import { reasonOf } from '../notes/markers'
+import { reasonOf, withDamage } from '../notes/markers'
 import { contains, shareAt } from '../model/span'
 import type { Zone } from '../model/clock'
 import { FOLDED, type Strip } from '../model/strips'
@@ -29,6 +29,8 @@ interface Props {
   /** Whether findings stand above the strips: needless where the map shows them. */
   withLane: boolean
   markers: Marker[]
+  /** The gaps of the archive with their reasons: what is damaged is one of them. */
+  told: Gap[]
   zone: Zone
 }
 const props = defineProps<Props>()
@@ -85,10 +87,14 @@ const markShare = computed(() =>
 )
 /** Ticks are missing for all strips alike, so the first one tells. */
 const gaps = computed(() =>
-  (firstDrawn.value ? gapsOf(stripData(firstDrawn.value, props.set)) : []).map((gap) => ({
-    ...gap,
-    reason: reasonOf(gap, props.markers),
-  })),
+  withDamage(
+    (firstDrawn.value ? gapsOf(stripData(firstDrawn.value, props.set)) : []).map((gap) => ({
+      ...gap,
+      reason: reasonOf(gap, props.markers),
+    })),
+    props.told,
+    window.value,
+  ),
 )
 /** Where each strip begins, px from the top of the first. */
 const offsets = computed(() => {

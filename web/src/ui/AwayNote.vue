@@ -1,20 +1,43 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, watch } from 'vue'
+import { useRoute } from 'vue-router'
 import { useHealth } from '../api/queries'
 
 const { data, error } = useHealth()
 const client = useQueryClient()
 
-const sentence = computed(() => {
-  if (!error.value)
-    return data.value?.status === 'disk full'
-      ? 'The disk of the database is full. What is recorded waits in the spools of the recorders, and all that is there can be read; make room, and it goes on by itself.'
-      : null
-  return error.value.status === 503
-    ? 'The database is away. Recorders keep what they read in their spools; this page goes on by itself when it is back.'
-    : 'The server does not answer. Is ./reditus still running? This page goes on by itself when it is back.'
+const route = useRoute()
+
+/** The first word, and what follows it. A part that is damaged or behind is said where archives are chosen, not over the strips. */
+const note = computed<[string, string] | null>(() => {
+  if (error.value)
+    return error.value.status === 503
+      ? [
+          'Away.',
+          'The database is away. Recorders keep what they read in their spools; this page goes on by itself when it is back.',
+        ]
+      : [
+          'Away.',
+          'The server does not answer. Is ./reditus still running? This page goes on by itself when it is back.',
+        ]
+  const health = data.value
+  if (health?.status === 'disk full')
+    return [
+      'Full.',
+      'The disk of the database is full. What is recorded waits in the spools of the recorders, and all that is there can be read; make room, and it goes on by itself.',
+    ]
+  if (route.name === 'workbench') return null
+  if (health?.status === 'damaged')
+    return ['Damaged.', `${health.detail ?? ''}; everything else can be read.`]
+  if (health?.status === 'work overdue')
+    return [
+      'Behind.',
+      `Background work is behind: ${health.detail ?? ''}. GET /api/health says which archives.`,
+    ]
+  return null
 })
+const sentence = computed(() => note.value?.[1] ?? null)
 
 watch(sentence, (now, before) => {
   if (!now && before) void client.invalidateQueries()
@@ -24,7 +47,7 @@ watch(sentence, (now, before) => {
 <template>
   <div role="status" aria-live="polite">
     <p v-if="sentence" class="hatched border-b border-rule-strong bg-leaf px-5 py-2 text-ink">
-      <strong class="font-semibold text-needle">{{ error ? 'Away.' : 'Full.' }}</strong> {{ sentence }}
+      <strong class="font-semibold text-needle">{{ note?.[0] }}</strong> {{ sentence }}
     </p>
   </div>
 </template>

@@ -29,6 +29,8 @@ const marks = (archive: Archive): string =>
         ? 'recording now'
         : archive.source,
     ...(archive.protected ? ['protected'] : []),
+    ...(archive.trouble ? ['partly unreadable'] : []),
+    ...(archive.damaged_blocks ? [`${archive.damaged_blocks} damaged`] : []),
   ].join(' · ')
 
 const opened = ref<string | null>(null)

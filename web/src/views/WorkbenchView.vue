@@ -264,6 +264,7 @@ const about = computed(() => {
             :findings="findings"
             :with-lane="!mapOpen"
             :markers="marked?.markers ?? []"
+            :told="told?.gaps ?? []"
             :zone="zone"
             :aria-busy="isFetching"
             @width="width = $event"
