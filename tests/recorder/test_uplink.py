@@ -3,21 +3,25 @@
 import json
 import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
 
 import pytest
 
-from builders import ARCHIVE, a_layout
-from reditus.recorder.spool import Spool
-from reditus.recorder.uplink import TOGETHER_BYTES, Uplink
+from builders import ARCHIVE, a_block, a_layout
+from e2e_helpers import wait_until
+from reditus.recorder import uplink as uplink_module
+from reditus.recorder.keeper import Keeper, Kept
+from reditus.recorder.spool import ASIDE_SHARE, Spool
+from reditus.recorder.uplink import MOST_FAULTS, TOGETHER_BYTES, Uplink
 
 
 class Desk:
     """A server that knows nothing at first, and answers 503 while `away`."""
 
     def __init__(self):
-        self.kept, self.asked = [], []
+        self.kept, self.asked, self.failed = [], [], []
         self.known = self.away = False
-        self.refuses = b""
+        self.refuses = self.fails_over = b""
         desk = self
 
         class Handler(BaseHTTPRequestHandler):
@@ -56,6 +60,9 @@ class Desk:
             return 404
         if self.refuses and self.refuses in body:
             return 422
+        if self.fails_over and self.fails_over in body:
+            self.failed.append(body)
+            return 500
         self.kept.append(body)
         return 200
 
@@ -127,3 +134,73 @@ def test_a_server_that_is_not_there_is_away(spool):
     uplink.start()
     assert not uplink.stop(2)
     assert len(spool.batches()) == 1
+
+
+def test_a_batch_that_the_server_fails_over_does_not_block_the_rest(desk, spool, monkeypatch):
+    """Answered with 500 for ever, it kept everything behind it from being delivered."""
+    monkeypatch.setattr(uplink_module, "RETRY_MOST_S", 0.01)
+    monkeypatch.setattr(uplink_module, "RETRY_FIRST_S", 0.01)
+    desk.known, desk.fails_over = True, b"bad"
+    batches = [b"one", a_block(3).to_bytes() + b"bad", b"two"]
+    for batch in batches:
+        spool.put(batch)
+    uplink = Uplink(desk.url, [spool])
+    uplink.start()
+    wait_until(spool.is_empty)
+    uplink.stop(10)
+    assert desk.kept == [b"one", b"two"]
+    (laid,) = spool.aside
+    assert "status 500" in laid["reason"]
+    assert Path(laid["file"]).read_bytes() == batches[1]
+    tries = [body for body in desk.failed if body == batches[1]]
+    assert len(tries) == MOST_FAULTS
+
+
+def test_what_is_laid_aside_is_a_gap_with_the_reason(desk, spool):
+    desk.known, desk.refuses = True, b"RDTB"
+    spool.put(a_block(3).to_bytes())
+    assert send_all(desk, spool)
+    (gap,) = spool.dropped
+    assert gap["reason"] == "the server did not take it: status 422: as told"
+    (laid,) = spool.aside
+    assert (laid["start_ms"], laid["end_ms"]) == (gap["start_ms"], gap["end_ms"])
+
+
+def test_what_is_laid_aside_is_bounded(desk, tmp_path):
+    spool = Spool(tmp_path / str(ARCHIVE), limit_bytes=ASIDE_SHARE * 1_000)
+    desk.known, desk.refuses = True, b"x"
+    for _ in range(30):
+        spool.put(b"x" * 100)
+    spool.register({"name": "trial"})
+    assert send_all(desk, spool)
+    assert len(spool.aside) == 10
+    assert sum(path.stat().st_size for path in (spool.folder / "refused").glob("*.batch")) <= 1_000
+    again = spool.aside
+    spool.close()
+    reopened = Spool(tmp_path / str(ARCHIVE), limit_bytes=ASIDE_SHARE * 1_000)
+    assert reopened.aside == again  # told by the next recorder too
+    reopened.close()
+
+
+def test_a_disk_that_holds_nothing_delivers_all_the_same(desk, spool, monkeypatch):
+    """Not even the layouts fitted, and nothing was delivered though the server was there."""
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(spool, "keep_layout", full)
+    for path in (spool.folder / "layouts").iterdir():
+        path.unlink()
+    uplink = Uplink(desk.url, [spool])
+    uplink.start()
+    written = []
+    keeper = Keeper(spool, offered=uplink.wake)
+    for batch in (b"one", b"two", b"three"):
+        keeper.put(Kept(batch, (a_layout(),), lambda batch=batch: written.append(batch)))
+    wait_until(lambda: len(desk.kept) == 3)
+    assert desk.kept == [b"one", b"two", b"three"]
+    assert ("PUT", f"/api/archives/{ARCHIVE}/layouts/{a_layout().digest.hex()}") in desk.asked
+    assert keeper.trouble == "No space left on device"
+    wait_until(lambda: written == [b"one", b"two", b"three"])
+    keeper.close()
+    assert uplink.stop(10)

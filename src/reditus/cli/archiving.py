@@ -9,6 +9,7 @@ from reditus.cli.client import Client
 from reditus.cli.reports import show_archive
 from reditus.cli.screen import Failure, out
 from reditus.cli.service import service, settings_of_environment
+from reditus.core.outside import terminal_text
 
 archiving = typer.Typer(help="One archive: what it holds, notes, protection, trim, copy, delete.", no_args_is_help=True)
 Archive = Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive.")]
@@ -104,5 +105,5 @@ def _describe(archive: str, told: dict[str, Any], says: str) -> None:
 
 
 def _confirm(yes: bool, question: str) -> None:
-    if not yes and not typer.confirm(question):
+    if not yes and not typer.confirm(terminal_text(question)):
         raise Failure("nothing was removed")

@@ -2,16 +2,19 @@
 
 import argparse
 import gc
+import io
 import logging
 import os
 import signal
 import sys
 from pathlib import Path
+from typing import TextIO, cast
 
 import structlog
 
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
+from reditus.core.outside import terminal_text
 from reditus.core.types import Json
 from reditus.recorder.host import archive_id, host_facts, host_id, host_name
 from reditus.recorder.orders import OrderDesk
@@ -141,6 +144,19 @@ def _interval(text: str) -> int:
     return interval_ns
 
 
+class SafeText(io.TextIOBase):
+    """A stream to a terminal that nothing written to it can steer: names come from processes and devices."""
+
+    def __init__(self, real: TextIO) -> None:
+        self._real = real
+
+    def write(self, text: str) -> int:
+        return self._real.write("\n".join(map(terminal_text, text.split("\n"))))
+
+    def flush(self) -> None:
+        self._real.flush()
+
+
 def _configure_log() -> None:
     structlog.configure(
         processors=[
@@ -149,7 +165,7 @@ def _configure_log() -> None:
             structlog.dev.ConsoleRenderer(colors=False),
         ],
         wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        logger_factory=structlog.PrintLoggerFactory(cast(TextIO, SafeText(sys.stderr))),
     )
 
 

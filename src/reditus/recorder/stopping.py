@@ -33,17 +33,18 @@ class StopSwitch:
 
     def set(self) -> None:
         if not self._set:
-            self._set = True
             os.write(self._write, b"\0")
+            self._set = True
 
     def is_set(self) -> bool:
         return self._set
 
     def wait(self, timeout: float | None = None) -> bool:
         """Wait until it is set, or for so many seconds; return whether it is set."""
-        if not self._set:
-            select.select([self._read], [], [], None if timeout is None else max(timeout, 0.0))
-        return self._set
+        if self._set:
+            return True
+        ready, _, _ = select.select([self._read], [], [], None if timeout is None else max(timeout, 0.0))
+        return bool(ready)
 
     def take(self, number: int, _: FrameType | None) -> None:
         """The handler of a signal."""

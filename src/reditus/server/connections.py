@@ -70,6 +70,6 @@ async def watch(connections: set[Any]) -> None:
         for one in sorted(timed, key=lambda one: one.unread_since_s):
             if sum(each.unread_bytes for each in timed) <= MOST_UNREAD_BYTES:
                 break
-            if one.unread_bytes:
+            if one.unread_bytes and now_s - one.unread_since_s > LOOK_EVERY_S:
                 one.give_up("too many answers wait to be read")
                 one.unread_bytes = 0
