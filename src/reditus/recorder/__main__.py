@@ -18,6 +18,7 @@ from reditus.core.outside import terminal_text
 from reditus.core.types import Json
 from reditus.recorder.host import archive_id, host_facts, host_id, host_name
 from reditus.recorder.orders import OrderDesk
+from reditus.recorder.privileges import RECORDER_KEEPS, drop_root
 from reditus.recorder.runner import Runner
 from reditus.recorder.spool import Spool, SpoolBusy
 from reditus.recorder.stopping import STOP_SIGNALS, Stoppable, StopSwitch
@@ -36,6 +37,10 @@ def main(arguments: list[str] | None = None) -> int:
     stop = StopSwitch()
     for number in STOP_SIGNALS:
         signal.signal(number, stop.take)
+    _come_first()  # which only root may ask for
+    kept_root = drop_root(keep=RECORDER_KEEPS, needs=[Path(__file__).parent], owned=[options.spool])
+    if kept_root is not None:
+        log.warning("the recorder stays root", reason=kept_root)
     try:
         spools = open_spools(options.spool, options.name)
     except SpoolBusy as why:
@@ -72,7 +77,6 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: Stoppable) ->
     uplink = Uplink(options.server, spools)
     runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration, log_files=options.log)
     desk = OrderDesk(options.server, spool.archive, lambda: _report(options, spool, runner))
-    _come_first()
     collect_seldom()
     uplink.start()
     desk.start()

@@ -4,6 +4,7 @@ import argparse
 import asyncio
 import errno
 import io
+import os
 import sys
 from pathlib import Path
 from typing import TextIO, cast
@@ -11,6 +12,7 @@ from typing import TextIO, cast
 import structlog
 import uvicorn
 
+from reditus.recorder.privileges import drop_root
 from reditus.server.app import create_app
 from reditus.server.connections import TimedProtocol, watch
 from reditus.server.lanes import Budget
@@ -39,6 +41,11 @@ def main() -> int:
         parser.error("REDITUS_DATABASE_URL is not set; `./reditus serve` starts a database and the server together")
     # Requests are worked on by threads that take turns. Whoever only asks for health waits for a few of those.
     sys.setswitchinterval(SWITCH_S)
+    url_file = None if options.url_file is None else options.url_file.open("w", encoding="utf-8")
+    page = [settings.web / "index.html"] if settings.web.is_dir() else []
+    kept_root = drop_root(needs=[Path(__file__), Path(os.__file__), Path(uvicorn.__file__), *page])
+    if kept_root is not None:
+        structlog.get_logger().warning("the server stays root", reason=kept_root)
     store = Store(settings.database_url, kept_bytes=Budget(settings.memory_mib).cache_bytes)
     store.migrate()
     server = Server(
@@ -52,7 +59,7 @@ def main() -> int:
             http=TimedProtocol,
             backlog=512,
         ),
-        options.url_file,
+        url_file,
     )
     keep_what_is_freed()
     server.run()
@@ -92,7 +99,7 @@ class LogOnFullDisk(io.TextIOBase):
 class Server(uvicorn.Server):
     """Tells its address through a file, for whoever started it on a port of its choice."""
 
-    def __init__(self, config: uvicorn.Config, url_file: Path | None) -> None:
+    def __init__(self, config: uvicorn.Config, url_file: TextIO | None) -> None:
         super().__init__(config)
         self._url_file = url_file
 
@@ -102,7 +109,8 @@ class Server(uvicorn.Server):
         if self._url_file is not None and self.started:
             port = self.servers[0].sockets[0].getsockname()[1]
             host = f"[{self.config.host}]" if ":" in self.config.host else self.config.host
-            self._url_file.write_text(f"http://{host}:{port}")
+            self._url_file.write(f"http://{host}:{port}")
+            self._url_file.close()
 
 
 if __name__ == "__main__":
