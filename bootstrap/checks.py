@@ -9,7 +9,7 @@ from bootstrap.front_end import ensure_built, ensure_node, ensure_npm_packages, 
 from bootstrap.paths import ROOT, VENV_BIN, WEB
 from bootstrap.python_env import ensure_python_packages
 from bootstrap.steps import step
-from bootstrap.system import ensure_chromium, ensure_postgresql
+from bootstrap.system import ensure_chromium, ensure_faketime, ensure_postgresql
 
 # name, words, folder, what mends it
 PYTHON_GATES = [
@@ -35,6 +35,7 @@ WEB_GATES = [
 def prepare_for_tests() -> None:
     ensure_postgresql()
     ensure_chromium()
+    ensure_faketime()
     ensure_python_packages("dev")
     ensure_npm_packages()
     ensure_built()

@@ -43,6 +43,13 @@ def ensure_chromium() -> None:
             _apt_install(*missing)
 
 
+def ensure_faketime() -> None:
+    """For tests that step a recorder's clock."""
+    if not any(Path("/usr/lib").glob("*/faketime/libfaketime.so.1")):
+        with step("Installing libfaketime from Debian's packages"):
+            _apt_install("libfaketime")
+
+
 def ensure_venv_module() -> None:
     try:
         import ensurepip  # noqa: F401 - only its presence is asked

@@ -30,7 +30,7 @@ class Witness:
 
     upstream: str
     acknowledged: set[tuple[bytes, bytes, int]] = field(default_factory=set)
-    """Layout, boot and monotonic time of each tick."""
+    """Archive and layout, boot, and monotonic time of each tick."""
 
     def __post_init__(self) -> None:
         witness = self
@@ -76,7 +76,8 @@ class Witness:
 
     def remember(self, batch: bytes) -> None:
         for block in read_batch(batch).blocks:
-            self.acknowledged |= {(block.layout, block.boot.bytes, at) for at in block.column(1).tolist()}
+            where = block.archive.bytes + block.layout
+            self.acknowledged |= {(where, block.boot.bytes, at) for at in block.column(1).tolist()}
 
     def close(self) -> None:
         self.http.shutdown()
@@ -115,7 +116,7 @@ def run_kills(data: Path, kills: int, seed: int) -> Count:
         recorder.stop()
         assert not list(running.spool.glob("*/*.batch")), "the recorder left something unsent"
         witness.close()
-        stored = _stored(running)
+        stored = stored_ticks(running)
     return Count(
         kills=kills,
         acknowledged=len(witness.acknowledged),
@@ -147,11 +148,12 @@ def answers(running: Service) -> bool:
         return False
 
 
-def _stored(running: Service) -> list[tuple[bytes, bytes, int]]:
+def stored_ticks(running: Service) -> list[tuple[bytes, bytes, int]]:
     """Every tick that the database holds, as often as it holds it."""
     from sqlalchemy import create_engine, text
 
     from reditus.core.blocks import offsets_in
+    from reditus.core.checksums import CHECKSUM_BYTES
     from reditus.core.column_codec import decode_column
     from reditus.store.directories import directory_in
 
@@ -161,12 +163,12 @@ def _stored(running: Service) -> list[tuple[bytes, bytes, int]]:
     with engine.connect() as connection:
         rows = connection.execute(
             text(
-                "select l.digest, b.boot, b.ticks, b.directory, b.data from blocks b join layouts l on l.id = b.layout_id"
+                "select b.archive_id, l.digest, b.boot, b.ticks, b.directory, b.data from blocks b join layouts l on l.id = b.layout_id"
             )
         )
-        for digest, boot, ticks, directory, blob in rows:
+        for archive, digest, boot, ticks, directory, blob in rows:
             offsets = offsets_in(directory_in(bytes(directory)))
-            clock = decode_column(bytes(blob)[offsets[1] : offsets[2]], ticks)
-            out += [(bytes(digest), UUID(str(boot)).bytes, at) for at in clock.tolist()]
+            clock = decode_column(bytes(blob)[offsets[1] : offsets[2] - CHECKSUM_BYTES], ticks)
+            out += [(UUID(str(archive)).bytes + bytes(digest), UUID(str(boot)).bytes, at) for at in clock.tolist()]
     engine.dispose()
     return out

@@ -21,6 +21,7 @@ from kills import answers
 from reditus.cli.service import Service, service
 from reditus.core.bins import Window
 from reditus.core.blocks import Stretch, encode_block, offsets_in
+from reditus.core.checksums import CHECKSUM_BYTES
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.layout import Layout
@@ -199,7 +200,9 @@ class Storm:
         with self.engine.connect() as connection:
             rows = connection.execute(asked, {"archive": archive}).all()
         for count, directory, data in rows:
-            chunks = [bytes(data)[a:b] for a, b in pairwise(offsets_in(directory_in(bytes(directory))))]
+            chunks = [
+                bytes(data)[a : b - CHECKSUM_BYTES] for a, b in pairwise(offsets_in(directory_in(bytes(directory))))
+            ]
             monotonic_ns = decode_column(chunks[1], count)
             ticks = monotonic_ns // NS_PER_S
             wall_ns = decode_wall(chunks[0], monotonic_ns)

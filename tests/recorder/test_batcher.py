@@ -29,6 +29,15 @@ def test_a_few_ticks_make_one_block():
     assert batcher.take() == b""
 
 
+def test_a_clock_that_is_set_begins_a_new_block():
+    """What a clock of another year has seen is refused without what a right one has."""
+    batcher = a_batcher()
+    for at_s, ahead_s in ((0, 0), (1, 0), (2, 3_600), (3, 3_600), (4, 0)):
+        reading = a_reading(at_s)
+        batcher.add([reading._replace(wall_ns=reading.wall_ns + ahead_s * NS_PER_S)])
+    assert [block.ticks for block in read_blocks(batcher.take())] == [2, 2, 1]
+
+
 def test_a_change_of_columns_begins_a_new_block():
     batcher = a_batcher()
     batcher.add([a_reading(0)])

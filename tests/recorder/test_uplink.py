@@ -204,3 +204,15 @@ def test_a_disk_that_holds_nothing_delivers_all_the_same(desk, spool, monkeypatc
     wait_until(lambda: written == [b"one", b"two", b"three"])
     keeper.close()
     assert uplink.stop(10)
+
+
+def test_only_what_is_refused_of_a_batch_is_laid_aside(desk, spool):
+    good, bad = a_block(3).to_bytes(), a_block(3, start=10).to_bytes()
+    desk.known, desk.refuses = True, bad
+    spool.put(good + bad + a_block(3, start=20).to_bytes())
+    assert send_all(desk, spool)
+    assert desk.kept == [good, a_block(3, start=20).to_bytes()]
+    (laid,) = spool.aside
+    assert Path(laid["file"]).read_bytes() == bad
+    assert laid["size_bytes"] == len(bad)
+    assert spool.size_bytes == 0

@@ -24,7 +24,7 @@ def fetched(known, monkeypatch):
 
     def counting(session, statement, values):
         rows = ask(session, statement, values)
-        if statement == chunks._RUNS:
+        if statement == chunks._TOGETHER:
             seen.extend(rows)
         return rows
 

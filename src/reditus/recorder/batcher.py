@@ -18,6 +18,8 @@ FLUSH_AFTER_NS = 3 * NS_PER_S
 
 FEW_TICKS = 16
 """Up to so many, groups are encoded together."""
+STEP_NS = 60 * NS_PER_S
+"""A clock that is set by more than that."""
 CLOCK_STEP_NS = 1 << 15
 """Times are kept to 33 µs: reading one of the kernel's files takes 3 to 60 µs (measured), and when in between a counter was
 taken nobody can tell. Finer times would be noise, and a good part of all that is kept. A power of two leaves the lowest bits
@@ -30,6 +32,13 @@ class _Open:
     layouts: list[Layout]
     columns: tuple[Column, ...]
     readings: list[Reading] = field(default_factory=list)
+
+
+def _steps(before: Reading, now: Reading) -> bool:
+    """Whether the wall clock was set in between: a block's ticks are of one clock, so that what a wrong one has seen can be refused
+    without the rest.
+    """
+    return abs((now.wall_ns - now.monotonic_ns) - (before.wall_ns - before.monotonic_ns)) > STEP_NS
 
 
 class Batcher:
@@ -52,6 +61,8 @@ class Batcher:
         for reading in readings:
             held = self._open.get(reading.group)
             # The parser hands out the same tuple while nothing changes, so identity is asked first.
+            if held is not None and held.readings and _steps(held.readings[-1], reading):
+                self._close(reading.group)
             if held is None or (held.columns is not reading.columns and held.columns != reading.columns):
                 self._close(reading.group)
                 held = _Open(split_columns(reading.group, reading.columns), reading.columns)

@@ -163,6 +163,12 @@ class Spool:
             batch.path.unlink()
             self._size_bytes -= batch.size_bytes
 
+    def cut(self, batch: SpooledBatch, left: bytes) -> SpooledBatch:
+        """Keep only a part of a batch: the server has the rest."""
+        self._write_whole(batch.path, left)
+        self._size_bytes += len(left) - batch.size_bytes
+        return SpooledBatch(batch.path, len(left))
+
     def refuse(self, batch: SpooledBatch, reason: str) -> None:
         """The server will not take it: lay it aside, with the reason, for a person to look at. What it held is a gap, with
         that reason. Of what is laid aside the newest is kept, up to a limit.

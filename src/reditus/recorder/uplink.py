@@ -8,6 +8,8 @@ from collections.abc import Iterator
 
 import structlog
 
+from reditus.core.batches import read_records
+from reditus.core.errors import BlockError
 from reditus.recorder.connection import Connection
 from reditus.recorder.spool import NOT_TAKEN, REASON_LETTERS, Offer, Spool, SpooledBatch
 
@@ -128,7 +130,7 @@ class Uplink:
         try:
             self._deliver(spool, [batch])
         except Refused as why:
-            self._lay_aside(spool, batch, why)
+            self._refuse(spool, batch, why)
         except ServerFault as why:
             tries = self._faults.get(batch, 0) + 1
             self._faults[batch] = tries
@@ -136,6 +138,25 @@ class Uplink:
                 raise
             if tries >= MOST_FAULTS:
                 self._lay_aside(spool, batch, why)
+
+    def _refuse(self, spool: Spool, batch: SpooledBatch, why: Refused) -> None:
+        """Deliver what the server takes of a batch that it refuses as a whole, and lay the rest aside."""
+        content = _content(batch)
+        try:
+            parts = [] if content is None else [record.to_bytes() for record in read_records(content)]
+        except BlockError:
+            parts = []
+        refused: list[bytes] = []
+        for part in parts if len(parts) > 1 else ():
+            try:
+                self._send(spool, part)
+            except Refused as own:
+                refused.append(part)
+                why = own
+        if len(parts) > 1 and not refused:
+            spool.done(batch)
+            return
+        self._lay_aside(spool, spool.cut(batch, b"".join(refused)) if refused else batch, why)
 
     def _lay_aside(self, spool: Spool, batch: SpooledBatch, why: Exception) -> None:
         log.error("batch laid aside", batch=batch.path.name, reason=str(why))

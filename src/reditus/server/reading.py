@@ -231,7 +231,13 @@ def _coarse(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_
     bins, length_ns = len(edges_ns) - 1, int(edges_ns[1] - edges_ns[0])
     factor = length_ns // (level_s * NS_PER_S)
     out = [Rolled.unknown(bins) for _ in wanted]
-    step = max(SLICE_NUMBERS // max(factor * len(wanted), 1), 1)
+    most = max(SLICE_NUMBERS // len(wanted), 1)
+    if factor > most:
+        for at in range(bins):
+            for whole, one in zip(out, _in_parts(reader, wanted, edges_ns[at : at + 2], level_s, most), strict=True):
+                whole.put(at, one)
+        return out
+    step = max(most // factor, 1)
     for at in range(0, bins, step):
         part_ns = int(edges_ns[at]), int(edges_ns[min(at + step, bins)])
         reader.check()
@@ -240,6 +246,20 @@ def _coarse(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_
         for whole, fine in zip(out, rolled(reader, wanted, part_ns, level_s), strict=True):
             whole.put(at, fine.coarser(factor))
     return out
+
+
+def _in_parts(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_s: int, most: int) -> list[Rolled]:
+    """Measures over one bin, of at most so many of a level's bins at a time."""
+    begin_ns, end_ns = (int(edge_ns) for edge_ns in edges_ns)
+    step_ns = most * level_s * NS_PER_S
+    parts: list[list[Rolled]] = [[Rolled.unknown(1)] for _ in wanted]
+    for at_ns in range(begin_ns, end_ns, step_ns):
+        part_ns = at_ns, min(at_ns + step_ns, end_ns)
+        reader.check()
+        if reader.contents(Window(*part_ns))[0]:
+            for found, fine in zip(parts, rolled(reader, wanted, part_ns, level_s), strict=True):
+                found.append(fine.coarser(len(fine)))
+    return [Rolled.concatenated(found).coarser(len(found)) for found in parts]
 
 
 def _rolled(

@@ -9,7 +9,6 @@ from anyio import to_thread
 from fastapi import APIRouter, Body, Request, Response
 
 from reditus.core.batches import Batch, read_batch
-from reditus.core.blocks import Block
 from reditus.core.errors import LayoutError
 from reditus.core.layout import Layout
 from reditus.core.types import NS_PER_S
@@ -53,14 +52,17 @@ async def append_blocks(archive_id: UUID, request: Request, context: ContextDep)
 def _checked(body: bytes) -> Batch:
     batch = read_batch(body)
     for block in batch.blocks:
-        _check_times(block)
+        _check_times(block.first_ns, block.last_ns)
         block.check()
+        # A clock that was set and set back stands between its ends.
+        wall_ns = block.column(0)
+        _check_times(int(wall_ns.min()), int(wall_ns.max()))
     return batch
 
 
-def _check_times(block: Block) -> None:
+def _check_times(*times_ns: int) -> None:
     latest_ns = time.time_ns() + AHEAD_NS
-    for at_ns in (block.first_ns, block.last_ns):
+    for at_ns in times_ns:
         if not EARLIEST_NS <= at_ns <= latest_ns:
             when = spell_time(at_ns) if 0 <= at_ns < 1 << 62 else f"{at_ns} ns"
             raise TimeRefused(
