@@ -25,7 +25,9 @@ def env(cluster, tmp_path_factory):
 
 def run_in(env, *words):
     command = [sys.executable, "-m", "reditus.cli", *words]
-    return subprocess.run(command, env=env, capture_output=True, text=True, timeout=TIMEOUT_S, check=False)
+    done = subprocess.run(command, env=env, capture_output=True, text=True, timeout=TIMEOUT_S, check=False)
+    print(words, done.returncode, done.stderr[-2_000:])  # shown where a test fails
+    return done
 
 
 @pytest.fixture(scope="module")

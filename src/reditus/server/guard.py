@@ -140,8 +140,10 @@ async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     announced = headers.get("content-length", "0")
     if announced.isdigit() and (len(announced) > len(str(MAX_BLOCKS_BYTES)) or int(announced) > limit):
         raise _too_large(limit)
+    if scope["method"] in SAFE:
+        return receive  # no body; what is asked for is whether the client is still there
     timed = _timed(_counting(receive, limit))
-    if is_blocks or scope["method"] in SAFE:
+    if is_blocks:
         return timed
     parts: list[bytes] = []
     while True:
