@@ -9,6 +9,7 @@ import csv
 import gzip
 import io
 import os
+import struct
 import sys
 import tempfile
 import time
@@ -28,6 +29,7 @@ from sqlalchemy.engine import make_url
 from benchmarks.table import show
 from reditus.cli.service import settings_of_environment
 from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block, offsets_in
+from reditus.core.checksums import verified
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.types import IntArray
 from reditus.exchange.made_up import as_recording
@@ -113,6 +115,10 @@ def compare(stretches: list[Stretch], ticks: int) -> None:
                 f"one column {one_s / len(stretches) * 1e6:8.0f} µs",
             )
         )
+    blocks = [(our_encode(stretch), len(stretch.wall_ns)) for stretch in stretches]
+    _, verify_s = timed(lambda: [our_verify(parts, count) for parts, count in blocks])
+    _, whole_s = timed(lambda: [our_decode(parts, count) for parts, count in blocks])
+    rows.append(("checksums, of decoding with them", f"{verify_s / whole_s:.1%}"))
     rows.append(("floor: zstd and one copy", f"{floor / 1e6:.1f} M/s"))
     show(f"{len(stretches)} stretches of {ticks:,} ticks, {samples:,} samples", rows)
 
@@ -144,11 +150,24 @@ def floor_rate(stretches: list[Stretch], samples: int) -> float:
 # Ours: the directory counts, as in the database.
 def our_encode(stretch: Stretch) -> list[bytes]:
     block = encode_block(stretch, interval_ns=10**9, **NO_IDS)  # type: ignore[arg-type]
-    return [block.data, stored(block.directory)]
+    return [block.data, stored(block.directory), _ENDS.pack(block.first_ns, block.last_ns)]
+
+
+_ENDS = struct.Struct("<qq")
 
 
 def our_block(parts: list[bytes], ticks: int) -> Block:
-    return Block(NO_IDS["archive"], NO_IDS["boot"], b"", ticks, 0, 0, 10**9, directory_in(parts[1]), parts[0])  # type: ignore[arg-type]
+    first_ns, last_ns = _ENDS.unpack(parts[2])
+    return Block(
+        NO_IDS["archive"], NO_IDS["boot"], b"", ticks, first_ns, last_ns, 10**9, directory_in(parts[1]), parts[0],
+    )  # type: ignore[arg-type]  # fmt: skip
+
+
+def our_verify(parts: list[bytes], ticks: int) -> object:
+    """All that the checksums of a block take, beside decoding."""
+    block = our_block(parts, ticks)
+    offsets, data = block.offsets, memoryview(block.data)
+    return [verified(data[begin:end], block.seed, place) for place, (begin, end) in enumerate(pairwise(offsets))]
 
 
 def our_one(parts: list[bytes], ticks: int) -> object:

@@ -62,3 +62,20 @@ def test_what_is_closed_to_others_is_said_and_root_is_kept(tmp_path):
 def test_who_is_not_root_stays_as_they_are(monkeypatch):
     monkeypatch.setattr(os, "geteuid", lambda: 1000)
     assert drop_root() is None
+
+
+ENDS = """
+import ctypes, sys
+from pathlib import Path
+from reditus.recorder.privileges import _death_signal, drop_root
+ctypes.CDLL(None).prctl(1, 15, 0, 0, 0)
+drop_root(needs=[Path(sys.argv[1])])
+print(_death_signal())
+"""
+
+
+@pytest.mark.parametrize("needs", ["/etc/hostname", "/root"], ids=["dropped", "kept"])
+def test_it_still_ends_with_its_parent(needs):
+    """The kernel forgets that whenever a process changes its user."""
+    done = subprocess.run([sys.executable, "-c", ENDS, needs], capture_output=True, text=True, check=True)
+    assert done.stdout == "15\n"

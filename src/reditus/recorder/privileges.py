@@ -5,7 +5,6 @@ do without (capabilities(7)).
 import ctypes
 import os
 import pwd
-import signal
 import struct
 from collections.abc import Sequence
 from pathlib import Path
@@ -14,7 +13,7 @@ USER = "nobody"
 CAP_DAC_READ_SEARCH, CAP_SYS_PTRACE, CAP_SYSLOG = 2, 19, 34
 RECORDER_KEEPS = (CAP_DAC_READ_SEARCH, CAP_SYS_PTRACE, CAP_SYSLOG)
 """To read log files and mounts that are closed to others, the I/O of other users' processes, and the kernel's log."""
-_PR_SET_PDEATHSIG, _PR_SET_KEEPCAPS = 1, 8
+_PR_SET_PDEATHSIG, _PR_GET_PDEATHSIG, _PR_SET_KEEPCAPS = 1, 2, 8
 _CAP_VERSION_3 = 0x20080522
 _libc = ctypes.CDLL(None, use_errno=True)
 
@@ -30,7 +29,10 @@ def drop_root(*, keep: Sequence[int] = (), needs: Sequence[Path] = (), owned: Se
         user = pwd.getpwnam(USER)
     except KeyError:
         return f"there is no user {USER!r} here"
+    ends_with_parent = _death_signal()
     closed = _closed_to(user, needs)
+    # The kernel forgets it whenever the user changes.
+    _prctl(_PR_SET_PDEATHSIG, ends_with_parent)
     if closed is not None and CAP_DAC_READ_SEARCH not in keep:
         return f"{closed} is closed to others"
     try:
@@ -41,8 +43,7 @@ def drop_root(*, keep: Sequence[int] = (), needs: Sequence[Path] = (), owned: Se
         os.setgid(user.pw_gid)
         os.setuid(user.pw_uid)
         _keep_only(keep)
-        # The kernel forgets it when the user changes.
-        _prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+        _prctl(_PR_SET_PDEATHSIG, ends_with_parent)
     except OSError as why:
         return f"that is not allowed here: {why.strerror}"
     return None
@@ -81,6 +82,14 @@ def _keep_only(capabilities: Sequence[int]) -> None:
     if _libc.capset(head, body):
         number = ctypes.get_errno()
         raise OSError(number, os.strerror(number))
+
+
+def _death_signal() -> int:
+    """What the kernel sends when the parent ends; 0 for nothing."""
+    found = ctypes.c_int(0)
+    if _libc.prctl(_PR_GET_PDEATHSIG, ctypes.byref(found), 0, 0, 0):
+        return 0
+    return found.value
 
 
 def _prctl(option: int, value: int) -> None:
