@@ -23,7 +23,7 @@ from reditus.cli.children import Child
 from reditus.cli.service import Service, service
 from reditus.server.settings import Settings
 
-FAKETIME = f"/usr/lib/{os.uname().machine}-linux-gnu/faketime/libfaketime.so.1"
+FAKETIME = f"/usr/lib/{os.uname().machine}-linux-gnu/faketime/libfaketimeMT.so.1"
 INTERVAL = "100ms"
 YEAR_S = 365 * 86_400
 STEPS_S = (1, -1, 3_600, -3_600, 86_400 * 30, -86_400 * 30, 20 * YEAR_S, -20 * YEAR_S)

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 import structlog
 
 from reditus.core.batches import read_records
+from reditus.core.blocks import Block
 from reditus.core.errors import BlockError
 from reditus.recorder.connection import Connection
 from reditus.recorder.spool import NOT_TAKEN, REASON_LETTERS, Offer, Spool, SpooledBatch
@@ -143,20 +144,31 @@ class Uplink:
         """Deliver what the server takes of a batch that it refuses as a whole, and lay the rest aside."""
         content = _content(batch)
         try:
-            parts = [] if content is None else [record.to_bytes() for record in read_records(content)]
+            records = [] if content is None else list(read_records(content))
         except BlockError:
-            parts = []
-        refused: list[bytes] = []
-        for part in parts if len(parts) > 1 else ():
-            try:
-                self._send(spool, part)
-            except Refused as own:
-                refused.append(part)
-                why = own
-        if len(parts) > 1 and not refused:
+            records = []
+        if len(records) < 2:
+            self._lay_aside(spool, batch, why)
+            return
+        # In the order of time: what a wrong clock has seen lies together, and is found by halving.
+        records.sort(key=lambda record: record.first_ns if isinstance(record, Block) else 0)
+        refused = self._refused_of(spool, [record.to_bytes() for record in records])
+        if not refused:
             spool.done(batch)
             return
-        self._lay_aside(spool, spool.cut(batch, b"".join(refused)) if refused else batch, why)
+        left, last = b"".join(part for part, _ in refused), refused[-1][1]
+        self._lay_aside(spool, spool.cut(batch, left), last)
+
+    def _refused_of(self, spool: Spool, parts: list[bytes]) -> list[tuple[bytes, Refused]]:
+        """Deliver what the server takes of some records; the others, each with the reason."""
+        half = len(parts) // 2
+        out: list[tuple[bytes, Refused]] = []
+        for some in (parts[:half], parts[half:]):
+            try:
+                self._send(spool, b"".join(some))
+            except Refused as why:
+                out += [(some[0], why)] if len(some) == 1 else self._refused_of(spool, some)
+        return out
 
     def _lay_aside(self, spool: Spool, batch: SpooledBatch, why: Exception) -> None:
         log.error("batch laid aside", batch=batch.path.name, reason=str(why))
