@@ -29,7 +29,7 @@ const note = computed<[string, string] | null>(() => {
     ]
   if (route.name === 'workbench') return null
   if (health?.status === 'damaged')
-    return ['Damaged.', `${health.detail ?? ''}; everything else can be read.`]
+    return ['Damaged.', `${health.detail ?? ''}. Everything else can be read.`]
   if (health?.status === 'work overdue')
     return [
       'Behind.',

@@ -23,14 +23,14 @@ const isLive = (archive: Archive): boolean => archive.end_ms !== null && Date.no
 const hosts = computed(() => byHost(archives.value ?? []))
 const marks = (archive: Archive): string =>
   [
+    ...(archive.trouble ? ['partly unreadable'] : []),
+    ...(archive.damaged_blocks ? [`${archive.damaged_blocks} damaged`] : []),
     archive.deleted !== null
       ? 'deleted, goes within a minute'
       : isLive(archive)
         ? 'recording now'
         : archive.source,
     ...(archive.protected ? ['protected'] : []),
-    ...(archive.trouble ? ['partly unreadable'] : []),
-    ...(archive.damaged_blocks ? [`${archive.damaged_blocks} damaged`] : []),
   ].join(' · ')
 
 const opened = ref<string | null>(null)

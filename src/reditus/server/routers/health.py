@@ -46,8 +46,7 @@ async def read_health(context: ContextDep, response: Response) -> HealthOut:
     elif store.full is not None:
         status, detail = "disk full", store.full
     elif damaged or store.damaged is not None:
-        blocks = f"{sum(damaged.values())} blocks of {len(damaged)} archives are damaged" if damaged else None
-        status, detail = "damaged", "; ".join(filter(None, (blocks, store.damaged))) + ". `reditus check` says more"
+        status, detail = "damaged", "; ".join(filter(None, (_counted(damaged), store.damaged)))
     elif late := [one.task for one in tasks if one.overdue or one.failing]:
         status, detail = "work overdue", f"{', '.join(late)}: see tasks"
     return HealthOut(
@@ -57,6 +56,14 @@ async def read_health(context: ContextDep, response: Response) -> HealthOut:
         tasks=tasks,
         damaged_archives={str(archive): count for archive, count in damaged.items()},
     )
+
+
+def _counted(damaged: dict[UUID, int]) -> str | None:
+    blocks, archives = sum(damaged.values()), len(damaged)
+    if not blocks:
+        return None
+    which = "1 block is damaged" if blocks == 1 else f"{blocks} blocks are damaged"
+    return f"{which}, of {'1 archive' if archives == 1 else f'{archives} archives'}; ./reditus check says more"
 
 
 @router.get("/damage")
