@@ -112,6 +112,10 @@ class Server(uvicorn.Server):
             self._url_file.write(f"http://{host}:{port}")
             self._url_file.close()
 
+    async def shutdown(self, sockets: list[object] | None = None) -> None:  # type: ignore[override]
+        self._watch.cancel()
+        await super().shutdown(sockets)  # type: ignore[arg-type]
+
 
 if __name__ == "__main__":
     sys.exit(main())
