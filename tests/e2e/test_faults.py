@@ -2,12 +2,16 @@
 
 import pytest
 
-from faults import run_fault, signals_right_after_the_start
+from faults import YEAR_S, run_fault, signals_right_after_the_start
 
 
 @pytest.mark.parametrize(
     ("fault", "more"),
-    [("server frozen", {"for_s": 8}), ("database restarted", {"times": 2}), ("clock steps", {"pause_s": 0.7})],
+    [
+        ("server frozen", {"for_s": 8}),
+        ("database restarted", {"times": 2}),
+        ("clock steps", {"pause_s": 2, "steps_s": (-1, 20 * YEAR_S, -20 * YEAR_S)}),
+    ],
 )
 def test_what_was_acknowledged_is_stored_and_others_are_unharmed(open_folder, fault, more):
     found = run_fault(open_folder, fault, **more)
