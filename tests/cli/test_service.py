@@ -166,7 +166,6 @@ def test_a_recorder_that_is_killed_under_record_is_started_again(data):
         time.sleep(0.1)
     while not list(data.glob("spool/*/archive.json")):
         time.sleep(0.1)
-    time.sleep(1)
     os.kill(pids[0], signal.SIGKILL)
     out, err = process.communicate(timeout=TIMEOUT_S)
     assert process.returncode == 0, err

@@ -1,6 +1,6 @@
 """Several archives of one host as one timeline: at each time the ticks of one of them."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
@@ -27,7 +27,7 @@ def joined(archives: Sequence[Sequence[Piece]]) -> list[Piece]:
             reach_ns = piece.interval_ns
             own.setdefault(piece.group, []).append((int(piece.wall_ns[0]) - reach_ns, int(piece.wall_ns[-1])))
         for group, stretches in own.items():
-            covered[group] = _merged([*covered.get(group, ()), *stretches])
+            covered[group] = merged([*covered.get(group, ()), *stretches])
     return out
 
 
@@ -50,10 +50,15 @@ def _cut(piece: Piece, free: BoolArray) -> Piece:
     )
 
 
-def _merged(stretches: list[tuple[int, int]]) -> list[tuple[int, int]]:
+def merged(stretches: Iterable[tuple[int, int]], gap_ns: int = 0) -> list[tuple[int, int]]:
+    """Stretches of time in order; those that overlap, or lie no further apart than `gap_ns`, are one.
+
+    >>> merged([(5, 9), (0, 2), (2, 3), (8, 11)])
+    [(0, 3), (5, 11)]
+    """
     out: list[tuple[int, int]] = []
     for begin_ns, end_ns in sorted(stretches):
-        if out and begin_ns <= out[-1][1]:
+        if out and begin_ns <= out[-1][1] + gap_ns:
             out[-1] = (out[-1][0], max(out[-1][1], end_ns))
         else:
             out.append((begin_ns, end_ns))

@@ -16,7 +16,7 @@ from starlette.types import Scope
 
 from reditus import __version__
 from reditus.core import filters
-from reditus.server import docs_page, errors
+from reditus.server import errors
 from reditus.server.background import Background
 from reditus.server.bell import Bell
 from reditus.server.context import Context
@@ -82,7 +82,7 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
         title="Reditus",
         version=__version__,
         lifespan=lifespan,
-        docs_url=None,  # that page would fetch its parts from elsewhere; see docs_page
+        docs_url=None,  # that page would fetch its parts from elsewhere; see routers/docs.py
         redoc_url=None,
         openapi_url="/api/openapi.json",
         generate_unique_id_function=lambda route: route.name,
@@ -93,7 +93,6 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     errors.install(app)
     for router in ROUTERS:
         app.include_router(router, prefix="/api", responses=PROBLEM_RESPONSES)
-    app.include_router(docs_page.router)
     app.add_middleware(
         Guard, hosts=settings.allowed_hosts, intake_bytes=context.budget.intake_bytes, token=settings.token
     )

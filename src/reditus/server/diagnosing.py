@@ -16,12 +16,13 @@ from reditus.core.diagnosis.parties import Party, is_attributed, parties
 from reditus.core.diagnosis.readings import Readings, WholeReadings
 from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, Judged, spans_of, with_margin
 from reditus.core.frame import Sampled, Timebase
+from reditus.core.joining import merged
 from reditus.core.measures import measure_named
 from reditus.core.processes import GROUP
 from reditus.core.rollup import Rolled
 from reditus.core.types import NS_PER_S
 from reditus.server.reading import cut_to_ticks
-from reditus.store.reader import Reader, merged
+from reditus.store.reader import Reader
 from reditus.store.records import KnownColumn
 from reditus.store.rollups import rolled
 from reditus.store.wanted import Wanted, devices_of, needed_columns

@@ -1,6 +1,6 @@
 """Read an archive, or all archives of a host as one timeline."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple, Protocol
@@ -13,11 +13,11 @@ from sqlalchemy.orm import Session
 from reditus.core.assembling import assemble
 from reditus.core.bins import Window
 from reditus.core.column_codec import WORD
-from reditus.core.facts import HostFacts
+from reditus.core.facts import FactsError, HostFacts
 from reditus.core.frame import Frame, Group
 from reditus.core.gaps import Gap, gaps_of
 from reditus.core.identities import Identity
-from reditus.core.joining import joined
+from reditus.core.joining import joined, merged
 from reditus.core.types import Json
 from reditus.store import statements
 from reditus.store.chunks import BlockReader, Held, contents, islands
@@ -201,12 +201,12 @@ def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
     return next((one for one in scope.archives if one in found), next(iter(scope.archives), None))
 
 
-def readable_facts(told: Any) -> HostFacts:
-    """Facts; none where they cannot be read, which the list of archives says."""
+def readable_facts(told: Any) -> tuple[HostFacts, str | None]:
+    """Facts as they are stored; none, and why, where they cannot be read."""
     try:
-        return HostFacts.from_json(told)
-    except (ValueError, TypeError, KeyError, AttributeError):
-        return HostFacts()
+        return HostFacts.from_json(told), None
+    except FactsError as why:
+        return HostFacts(), f"what was known of the host cannot be read: {why}"
 
 
 class _ArchiveOf(NamedTuple):
@@ -272,24 +272,13 @@ def surviving_held(session: Session, host: UUID, archive: UUID) -> list[Held]:
     return out
 
 
-def merged(spans: Iterable[tuple[int, int]], gap_ns: int = 0) -> list[tuple[int, int]]:
-    """Spans of time in order; those that overlap, or lie nearer than `gap_ns`, are one."""
-    out: list[tuple[int, int]] = []
-    for begin_ns, end_ns in sorted(spans):
-        if out and begin_ns <= out[-1][1] + gap_ns:
-            out[-1] = (out[-1][0], max(out[-1][1], end_ns))
-        else:
-            out.append((begin_ns, end_ns))
-    return out
-
-
 def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) -> Scope:
     found = [_ArchiveOf(*row) for row in rows]
     if not found:
         raise UnknownArchive(timeline)
     host, name = found[0].host_id, found[0].name
     if len(found) == 1:
-        return Scope(host, name, (found[0].id,), readable_facts(found[0].facts))
+        return Scope(host, name, (found[0].id,), readable_facts(found[0].facts)[0])
     # The finest ticks first; of equals those of the archive that goes on longest.
     ordered = session.execute(
         select(BlockRow.archive_id)
@@ -299,7 +288,7 @@ def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) ->
     ).scalars()
     facts = {row.id: row.facts for row in found}
     archives = tuple(ordered)
-    return Scope(host, name, archives, readable_facts(facts[archives[0]] if archives else found[0].facts))
+    return Scope(host, name, archives, readable_facts(facts[archives[0]] if archives else found[0].facts)[0])
 
 
 def _clocks_of(reader: Reader, group: str, window: Window) -> Sequence[Group]:

@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future
 from contextlib import contextmanager
+from dataclasses import replace
 from functools import partial
 from typing import Any, TypeVar
 from uuid import UUID
@@ -35,7 +36,7 @@ from reditus.store.maintenance import Journal, Task
 from reditus.store.migrations import migrate
 from reditus.store.plans import expire_recorder
 from reditus.store.quick import Quick
-from reditus.store.reader import Allowance, Reader, scope_of, surviving_held
+from reditus.store.reader import Allowance, Reader, readable_facts, scope_of, surviving_held
 from reditus.store.records import ArchiveInfo, HostInfo, KnownDamage, Stored, whole_host
 from reditus.store.rollups import drop_rollups, drop_stale, roll_archive
 from reditus.store.scrubbing import (
@@ -134,7 +135,7 @@ class Store:
         with self._session() as session:
             scope = scope_of(session, archive)
             rows = session.execute(statements.facts_history(scope.host, scope.archives))
-            return [(since_ns, _facts(facts)[0]) for since_ns, facts in rows]
+            return [(since_ns, readable_facts(facts)[0]) for since_ns, facts in rows]
 
     def add_layout(self, archive: UUID, layout: Layout) -> None:
         """Make a layout known to the archive's host; nothing happens where it is known already."""
@@ -390,56 +391,47 @@ def _rows(session: Session, statement: Select[*tuple[Any, ...]]) -> Sequence[Row
     return session.execute(statement).all()
 
 
-def _facts(told: Any) -> tuple[HostFacts, str | None]:
-    """Facts, and why there are none where they cannot be read."""
-    try:
-        return HostFacts.from_json(told), None
-    except (ValueError, TypeError, KeyError, AttributeError) as why:
-        return HostFacts(), f"what was known of the host cannot be read: {why}"
-
-
 def _damaged_info(
     archive: ArchiveRow, host_name: str, held: Sequence[Held], reason: str, damage: Mapping[UUID, int]
 ) -> ArchiveInfo:
-    """An archive of which only a part can be read."""
-    facts, _ = _facts(archive.facts)
-    return ArchiveInfo(
-        id=archive.id,
-        host=HostInfo(archive.host_id, host_name),
-        name=archive.name,
-        source=archive.source,
-        facts=facts,
-        created_ns=archive.created_ns,
+    """An archive of which only a part can be read: from when to when is known, how much it holds is not."""
+    return replace(
+        _info(archive, host_name, damage),
         first_ns=min((one.first_ns for one in held), default=None),
         last_ns=max((one.last_ns for one in held), default=None),
         interval_ns=min((one.interval_ns for one in held), default=None),
-        ticks=0,
-        columns=0,
-        size_bytes=0,
-        notes=archive.notes,
-        protected=archive.protected,
-        deleted_ns=archive.deleted_ns,
-        damaged_blocks=damage.get(archive.id, 0),
         trouble=f"files of the database are damaged here, and what they held is not counted: {reason}",
     )
 
 
 def _archive_info(row: Row[*tuple[Any, ...]], damage: Mapping[UUID, int]) -> ArchiveInfo:
-    archive, host_name = row[0], row[1]
-    facts, trouble = _facts(archive.facts)
-    return ArchiveInfo(
-        id=archive.id,
-        host=HostInfo(archive.host_id, host_name),
-        name=archive.name,
-        source=archive.source,
-        facts=facts,
-        created_ns=archive.created_ns,
+    return replace(
+        _info(row[0], row[1], damage),
         first_ns=row.first_ns,
         last_ns=row.last_ns,
         interval_ns=row.interval_ns,
         ticks=int(row.ticks or 0),
         columns=int(row.columns or 0),
         size_bytes=int(row.size_bytes or 0),
+    )
+
+
+def _info(archive: ArchiveRow, host_name: str, damage: Mapping[UUID, int]) -> ArchiveInfo:
+    """An archive without what its blocks tell."""
+    facts, trouble = readable_facts(archive.facts)
+    return ArchiveInfo(
+        id=archive.id,
+        host=HostInfo(archive.host_id, host_name),
+        name=archive.name,
+        source=archive.source,
+        facts=facts,
+        created_ns=archive.created_ns,
+        first_ns=None,
+        last_ns=None,
+        interval_ns=None,
+        ticks=0,
+        columns=0,
+        size_bytes=0,
         notes=archive.notes,
         protected=archive.protected,
         deleted_ns=archive.deleted_ns,

@@ -3,6 +3,7 @@
 from reditus.server.routers import (
     archives,
     diagnosis,
+    docs,
     health,
     intake,
     life,
@@ -34,4 +35,5 @@ ROUTERS = [
     recorders.router,
     diagnosis.router,
     live.router,
+    docs.router,
 ]

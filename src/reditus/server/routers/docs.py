@@ -1,7 +1,7 @@
 """/api/docs: the API, readable, from parts that ship with the page. Nothing of it asks another host."""
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi.responses import HTMLResponse
 
 router = APIRouter(include_in_schema=False)
 
@@ -13,11 +13,6 @@ PAGE = """<!doctype html>
 """
 
 
-@router.get("/api/docs")
+@router.get("/docs")
 def read_docs() -> HTMLResponse:
     return HTMLResponse(PAGE)
-
-
-@router.get("/docs")
-def lead_to_docs() -> RedirectResponse:
-    return RedirectResponse("/api/docs", 308)
