@@ -4,7 +4,7 @@ import asyncio
 import socket
 import threading
 import time
-from contextlib import suppress
+from contextlib import ExitStack, suppress
 
 import httpx
 import pytest
@@ -66,10 +66,17 @@ def port(quick):
     thread.join()
 
 
+@pytest.fixture
 def connected(port):
-    client = socket.create_connection(("127.0.0.1", port))
-    client.settimeout(60)
-    return client
+    """Connect to the server; all connections are closed after the test, however it ends."""
+    with ExitStack() as opened:
+
+        def connect():
+            client = opened.enter_context(socket.create_connection(("127.0.0.1", port)))
+            client.settimeout(60)
+            return client
+
+        yield connect
 
 
 def is_closed(client):
@@ -82,39 +89,44 @@ def is_closed(client):
     return True
 
 
-def test_half_requests_are_given_up(port):
-    clients = [connected(port) for _ in range(200)]
+def test_half_requests_are_given_up(port, connected):
+    clients = [connected() for _ in range(200)]
     for at, client in enumerate(clients):
         client.sendall(HALF[: at % len(HALF)])
     assert httpx.get(f"http://127.0.0.1:{port}/", trust_env=False).text == "here"
     assert all(is_closed(client) for client in clients)
-    for client in clients:
-        client.close()
 
 
-def test_answers_that_nobody_reads_are_given_up(port, logged):
-    client = connected(port)
+@pytest.mark.parametrize(
+    ("read_s", "most_unread_bytes", "reason"),
+    [(1.0, 1 << 30, "it does not read its answer"), (60.0, 48 << 20, "too many answers wait to be read")],
+)
+def test_answers_that_nobody_reads_are_given_up(connected, logged, monkeypatch, read_s, most_unread_bytes, reason):
+    monkeypatch.setattr(connections, "READ_S", read_s)
+    monkeypatch.setattr(connections, "MOST_UNREAD_BYTES", most_unread_bytes)
+    client = connected()
     client.sendall(b"GET /large HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
     wait_until(lambda: bool(logged))
+    assert logged == [{"event": "client disconnected", "reason": reason}]
     received = 0
     with suppress(ConnectionResetError):
         while part := client.recv(1 << 20):
             received += len(part)
     assert received < 64 << 20
-    client.close()
 
 
-def test_one_that_reads_slowly_but_reads_gets_all(port, monkeypatch):
-    monkeypatch.setattr(connections, "READ_S", 60.0)  # a starved test must not be taken for a client that does not read
-    client = connected(port)
+def test_one_that_reads_slowly_but_reads_gets_all(connected, monkeypatch):
+    # However long this test is held up by others, it must not be taken for a client that does not read.
+    monkeypatch.setattr(connections, "READ_S", 60.0)
+    monkeypatch.setattr(connections, "MOST_UNREAD_BYTES", 1 << 30)
+    client = connected()
     client.sendall(b"GET /large HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n")
     received = 0
     while part := client.recv(4 << 20):
         received += len(part)
         if received < 32 << 20:
-            time.sleep(0.05)  # slower than the server looks, and never for as long as it waits
+            time.sleep(0.05)  # slower than the server looks
     assert received > 64 << 20
-    client.close()
 
 
 def in_a_loop(work):
