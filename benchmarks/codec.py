@@ -32,11 +32,11 @@ from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block, offsets_in
 from reditus.core.checksums import verified
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.types import IntArray
-from reditus.exchange.made_up import as_recording
+from reditus.exchange.simulated import as_recording
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING
-from reditus.store.cluster import Cluster
-from reditus.store.directories import directory_in, stored
+from reditus.store.database.cluster import Cluster
+from reditus.store.database.offset_table import directory_in, stored
 
 TICKS = (600, 3_600)
 ROUNDS = 3

@@ -13,8 +13,8 @@ from sqlalchemy import create_engine, text
 from benchmarks.table import show
 from reditus.cli.service import settings_of_environment
 from reditus.core.types import NS_PER_S
-from reditus.store.cluster import Cluster
-from reditus.store.sealing import TARGETS
+from reditus.store.archives.compaction import TARGETS
+from reditus.store.database.cluster import Cluster
 
 DAY_S = 86_400
 MB = 1e6

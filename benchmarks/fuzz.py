@@ -29,8 +29,8 @@ from benchmarks.table import show
 from reditus.cli.service import service
 from reditus.core.blocks import Stretch, encode_block
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
-from reditus.core.layout import Layout
 from reditus.core.log_lines import JOURNAL, SYSLOG, parse_lines
+from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.exchange import CaptureError, read_capture
 from reditus.server.settings import Settings

@@ -26,7 +26,7 @@ from reditus.core.batches import Batch
 from reditus.core.blocks import Block, Described, Stretch, encode_together
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
-from reditus.core.layout import Layout
+from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.server.settings import Settings
 from reditus.store import HostInfo
@@ -93,7 +93,7 @@ def appends(running: Service, data: Path) -> None:
     one_group = [Layout("all", 0, tuple(column for layout in layouts() for column in layout.columns))]
     hosts = [Host(at) for at in range(TOGETHER)]
     for host in hosts:
-        store.register(
+        store.archives.register(
             host=HostInfo(host.id, "x"), archive=host.archive, name="x", source="recorded", facts=HostFacts()
         )
         store.add_layout(host.archive, one_group[0])

@@ -13,18 +13,19 @@ from pathlib import Path
 from uuid import UUID
 
 from benchmarks.table import show
+from reditus.analysis.diagnosis import SpanMemory, judged_timeline
+from reditus.analysis.maintenance import Journal, maintain
 from reditus.cli.client import Client
 from reditus.cli.service import service
-from reditus.core.bins import Window
 from reditus.core.diagnosis import needed_measures
 from reditus.core.diagnosis.spans import spans_of, with_margin
+from reditus.core.measures.selection import Wanted, needed_columns
 from reditus.core.types import NS_PER_S
-from reditus.exchange.made_up import MadeUp
-from reditus.server.diagnosing import SpanMemory, judged_timeline
+from reditus.core.window import Window
+from reditus.exchange.simulated import MadeUp
 from reditus.server.settings import Settings
 from reditus.simulator.large import large_host
 from reditus.store.store import Store
-from reditus.store.wanted import Wanted, needed_columns
 
 DAY_NS = 86_400 * NS_PER_S
 
@@ -39,7 +40,7 @@ def main() -> None:
                 client.load(host)
             assert running.cluster
             store = Store(running.cluster.url)
-            store.seal()
+            maintain(store, Journal())
             rows = []
             for name, length_days in (("24 h", 1), (f"{days} days", days)):
                 rows += _of(store, host.archive, name, length_days * DAY_NS)

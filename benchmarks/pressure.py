@@ -28,10 +28,10 @@ from reditus.cli.client import Client
 from reditus.cli.service import Service, service
 from reditus.core.blocks import Stretch, encode_block
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
-from reditus.core.layout import Layout
 from reditus.core.measures import MEASURES
+from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
-from reditus.exchange.made_up import MadeUp
+from reditus.exchange.simulated import MadeUp
 from reditus.server.settings import Settings
 from reditus.simulator import fernhold
 from reditus.simulator.large import large_host

@@ -17,19 +17,20 @@ import numpy as np
 import zstandard
 
 from benchmarks.table import show
-from reditus.cli.children import Child
+from reditus.analysis import series
+from reditus.analysis.maintenance import Journal, maintain
+from reditus.cli.child_processes import Child
 from reditus.cli.client import Client
 from reditus.cli.service import Service, service
-from reditus.core.bins import Window
+from reditus.core.measures.selection import needed_columns, parse_wanted
 from reditus.core.types import NS_PER_S
-from reditus.exchange.made_up import MadeUp
-from reditus.server import reading
-from reditus.server.memory import keep_what_is_freed
+from reditus.core.window import Window
+from reditus.exchange.simulated import MadeUp
+from reditus.server.allocator import keep_what_is_freed
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 from reditus.simulator.large import large_host
 from reditus.store.store import Store
-from reditus.store.wanted import needed_columns
 
 DAY_NS = 86_400 * NS_PER_S
 DISKS = ("nvme0n1", "sd1", "sd2", "nvme3n1")
@@ -58,7 +59,7 @@ def main() -> None:
             assert running.cluster
             keep_what_is_freed()  # as the server does
             store, forgetful = Store(running.cluster.url), Store(running.cluster.url, kept_bytes=0)
-            store.seal()
+            maintain(store, Journal())
             recorder = _recorder(running)
             try:
                 measured(running, store, forgetful, week.archive, year.archive)
@@ -127,14 +128,14 @@ def taking(work: Callable[[], object], rounds: int = ROUNDS) -> float:
 
 def data_part(store: Store, archive: UUID, names: list[str], window: Window) -> object:
     with store.reading(archive) as reader:
-        wanted = [one for name in names for one in reading.parse_wanted(name, reader.known)]
-        return reading.drawn(reader, wanted, window, WIDTH)
+        wanted = [one for name in names for one in parse_wanted(name, reader.known)]
+        return series.drawn(reader, wanted, window, WIDTH)
 
 
 def from_ticks(store: Store, archive: UUID, names: list[str], window: Window) -> object:
     with store.reading(archive) as reader:
-        wanted = [one for name in names for one in reading.parse_wanted(name, reader.known)]
-        return reading.draw(reading.read(reader, wanted, window)[1], window, WIDTH)
+        wanted = [one for name in names for one in parse_wanted(name, reader.known)]
+        return series.draw(series.read(reader, wanted, window)[1], window, WIDTH)
 
 
 def answer(client: httpx.Client, running: Service, archive: UUID, names: list[str], window: Window) -> object:
@@ -149,7 +150,7 @@ def answer(client: httpx.Client, running: Service, archive: UUID, names: list[st
 def floor(store: Store, archive: UUID, names: list[str], window: Window) -> float:
     """Decompressing and copying the very columns that those series read, an hour a frame, and nothing else."""
     with store.reading(archive) as reader:
-        wanted = tuple(one for name in names for one in reading.parse_wanted(name, reader.known))
+        wanted = tuple(one for name in names for one in parse_wanted(name, reader.known))
         frame = reader.frame(needed_columns(reader.known, wanted), window)
     frames = [
         zstandard.ZstdCompressor(level=3).compress(np.diff(series.values[start : start + 3_600]).tobytes())

@@ -24,7 +24,7 @@ from benchmarks.table import show
 from reditus.core.types import NS_PER_S
 from reditus.recorder.__main__ import collect_seldom
 from reditus.recorder.batcher import FLUSH_AFTER_NS
-from reditus.recorder.reading import KernelFile
+from reditus.recorder.kernel_file import KernelFile
 from reditus.recorder.sampler import Sampler, Unparsed
 from reditus.recorder.sources import SOURCES, Source
 from reditus.recorder.sources.source import SELDOM_S

@@ -22,7 +22,7 @@ from reditus.cli.service import Service, service
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.measures import MEASURES
 from reditus.core.types import NS_PER_S
-from reditus.exchange.made_up import MadeUp
+from reditus.exchange.simulated import MadeUp
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 from reditus.simulator.fernhold import MIDNIGHT_NS

@@ -14,9 +14,10 @@ import httpx
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from benchmarks.table import show
+from reditus.analysis.maintenance import Journal, maintain
 from reditus.cli.client import Client
 from reditus.cli.service import Service, service
-from reditus.exchange.made_up import MadeUp
+from reditus.exchange.simulated import MadeUp
 from reditus.server.settings import Settings
 from reditus.simulator.fernhold import ARCHIVES
 from reditus.simulator.large import large_host
@@ -87,7 +88,7 @@ def opening(running: Service, browser: Browser, days: int, cores: int, disks: in
     assert running.cluster
     store = Store(running.cluster.url)
     begun = time.perf_counter()
-    store.seal()
+    maintain(store, Journal())
     rolling_s = time.perf_counter() - begun
     store.close()
     first_s = opened(page, running, host)

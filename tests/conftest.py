@@ -3,6 +3,7 @@
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+from uuid import UUID
 
 import psycopg
 import pytest
@@ -10,10 +11,15 @@ from fastapi.testclient import TestClient
 from hypothesis import settings as hypothesis_settings
 from sqlalchemy.engine import make_url
 
+from builders import ARCHIVE, HOST, a_layout
 from databases import new_database
+from reditus.core.facts import HostFacts
+from reditus.exchange.simulated import MadeUp
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
-from reditus.store.cluster import Cluster
+from reditus.simulator.large import large_host
+from reditus.store import HostInfo
+from reditus.store.database.cluster import Cluster
 from reditus.store.store import Store
 
 # No test is timed: on a busy machine an example may take as long as it takes.
@@ -69,3 +75,33 @@ def client(store: Store) -> Iterator[TestClient]:
     settings = Settings(allowed_hosts=["testserver"])
     with TestClient(create_app(store, settings)) as client:
         yield client
+
+
+@pytest.fixture
+def known(store):
+    """A store that knows one archive and one layout."""
+    store.archives.register(
+        host=HostInfo(HOST, "testbed"), archive=ARCHIVE, name="trial", source="recorded", facts=HostFacts(cores=2)
+    )
+    store.add_layout(ARCHIVE, a_layout())
+    return store
+
+
+def keep(store, made_up):
+    told = made_up.registration
+    host = HostInfo(UUID(told["host"]["id"]), told["host"]["name"])
+    facts = HostFacts.from_json(told["facts"])
+    store.archives.register(host=host, archive=made_up.archive, name=told["name"], source="made up", facts=facts)
+    for layout in made_up.layouts():
+        store.add_layout(made_up.archive, layout)
+    for blocks, identities in made_up.batches():
+        store.append(made_up.archive, blocks, [identities])
+    return made_up.archive
+
+
+@pytest.fixture
+def made_up(store):
+    """A store with thirty hours of a made-up host every 5 s, and the archive."""
+    return store, keep(
+        store, MadeUp(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
+    )

@@ -9,10 +9,11 @@ from uuid import UUID
 import pytest
 
 from builders import ARCHIVE, a_block, a_layout
+from reditus.analysis.maintenance import Journal, maintain
 from reditus.core.facts import HostFacts
 from reditus.store import HostInfo
-from reditus.store.cluster import Cluster, _binary
-from reditus.store.scrubbing import Place
+from reditus.store.archives.scrubbing import Place
+from reditus.store.database.cluster import Cluster, _binary
 from reditus.store.store import Store
 
 
@@ -34,13 +35,13 @@ def started(folder):
 
 
 def fill(store):
-    store.register(
+    store.archives.register(
         host=HostInfo(UUID(int=1), "lab"), archive=ARCHIVE, name="kept", source="recorded", facts=HostFacts(cores=2)
     )
     store.add_layout(ARCHIVE, a_layout())
     for start in range(0, 1_200, 100):
         store.append(ARCHIVE, [a_block(100, start=start)])
-    store.seal()
+    maintain(store, Journal())
 
 
 def contents(store):
@@ -50,8 +51,13 @@ def contents(store):
 
 
 def is_whole(store):
-    found = store.verify(ARCHIVE, Place(), 1_000)
-    return found.checked > 0 and not found.damage and not store.verify_rest(None) and not store.verify_rest(ARCHIVE)
+    found = store.archives.verify(ARCHIVE, Place(), 1_000)
+    return (
+        found.checked > 0
+        and not found.damage
+        and not store.archives.verify_tables()
+        and not store.archives.verify_rollups(ARCHIVE)
+    )
 
 
 def pg(cluster, program, *words, out=None):
@@ -80,7 +86,7 @@ def test_a_dump_is_restored_elsewhere(folder):
     assert contents(restored) == before
     assert is_whole(restored)
     restored.append(ARCHIVE, [a_block(100, start=2_000)])
-    assert restored.archive(ARCHIVE).ticks == 1_300
+    assert restored.archives.get(ARCHIVE).ticks == 1_300
     restored.close()
     other.stop()
 

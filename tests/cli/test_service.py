@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from reditus.cli.children import LOG_BYTES, LOGS_KEPT, open_log, rotate
-from reditus.cli.folders import write_private
+from reditus.cli.child_processes import LOG_BYTES, LOGS_KEPT, open_log, rotate
+from reditus.cli.data_folder import write_private
 
 CLI = [sys.executable, "-m", "reditus.cli"]
 TIMEOUT_S = 120

@@ -4,16 +4,16 @@ import numpy as np
 import pytest
 
 from builders import BEGIN_NS, a_piece, a_processor_frame, processor_columns
-from reditus.core.assembling import assemble
-from reditus.core.bins import Window
 from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.diagnosis.engine import RULES
 from reditus.core.diagnosis.onset import best_split
 from reditus.core.diagnosis.parameters import described
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.measures import MEASURES
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 
 
 def judged(frame):

@@ -5,16 +5,16 @@ from functools import lru_cache
 import pytest
 
 from builders import BEGIN_NS, a_piece
-from reditus.core.assembling import assemble
-from reditus.core.bins import Window
 from reditus.core.diagnosis import diagnose
 from reditus.core.diagnosis.engine import KINDS
 from reditus.core.diagnosis.pages import diagnoses_page
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import disk_columns, memory_size, paging_event, stall_total
 from reditus.core.measures import MEASURES
 from reditus.core.measures.raw import is_counter
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES, HOUR_S
 

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 
 from builders import BEGIN_NS, a_piece, processor_columns
-from reditus.core.assembling import assemble
-from reditus.core.bins import Window
 from reditus.core.diagnosis import diagnose
 from reditus.core.facts import HostFacts, LinkFacts
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import interface_columns
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 
 RNG = np.random.default_rng(5)
 QUIET = 40_000 * (1 + RNG.random(60))

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from builders import BEGIN_NS, RUNNABLE, SWITCHES, a_frame, a_piece, ints
-from reditus.core.assembling import assemble
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Piece
+from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import cpu_time, disk_columns
 from reditus.core.types import NS_PER_S
 

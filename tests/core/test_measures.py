@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from builders import RUNNABLE, a_frame, a_piece
-from reditus.core.assembling import assemble
 from reditus.core.errors import UnknownCounter, UnknownMeasure
 from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import (
     CPU_MODES,
     backlog,

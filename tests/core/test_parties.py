@@ -3,10 +3,10 @@
 import pytest
 
 from builders import BEGIN_NS, a_piece
-from reditus.core.assembling import assemble
+from reditus.core.diagnosis.contributors import parties
 from reditus.core.diagnosis.finding import Finding, Onset
-from reditus.core.diagnosis.parties import parties
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.measures import Resource
 from reditus.core.processes import AMOUNTS, GROUP, PLACES, slot_columns, whole_columns
 from reditus.core.types import NS_PER_S

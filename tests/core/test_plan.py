@@ -7,7 +7,7 @@ from reditus.core.kernel_columns import disk_columns, interface_columns
 from reditus.core.plan import GROUPS, Plan, PlanError, covers
 from reditus.core.types import NS_PER_S
 from reditus.recorder.filesystems import Filesystems
-from reditus.recorder.processes import Processes
+from reditus.recorder.process_probe import Processes
 from reditus.recorder.sources import SOURCES
 
 THURSDAY_9_NS = 1_794_474_000 * NS_PER_S  # 2026-11-12 09:00:00 UTC

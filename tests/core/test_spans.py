@@ -3,11 +3,11 @@
 from itertools import pairwise
 
 from builders import BEGIN_NS
-from reditus.core.bins import Window
 from reditus.core.diagnosis.finding import Evidence, Finding, Onset, RuledOut
 from reditus.core.diagnosis.spans import SPAN_TICKS, Judged, put_together, spans_of
 from reditus.core.measures import Resource, Unit
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 
 PAUSE_NS = 5 * NS_PER_S
 

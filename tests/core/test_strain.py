@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from builders import BEGIN_NS, a_frame, a_piece, a_processor_frame
-from reditus.core.assembling import assemble
 from reditus.core.facts import HostFacts, LinkFacts
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import disk_columns, interface_columns, memory_size, stall_total, swap_pages
 from reditus.core.measures import MEASURES, measure_named
 from reditus.core.measures.strain import BEHIND, STRAIN, on_timebase, strain

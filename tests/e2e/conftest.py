@@ -9,7 +9,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from databases import new_database
 from reditus.cli.client import Client
 from reditus.cli.service import Service, service
-from reditus.exchange.made_up import as_recording
+from reditus.exchange.simulated import as_recording
 from reditus.server.settings import Settings
 from reditus.simulator import made_up
 

@@ -9,7 +9,7 @@ import httpx
 import pytest
 
 from e2e_helpers import wait_until
-from reditus.cli.children import Child
+from reditus.cli.child_processes import Child
 from reditus.cli.service import service
 from reditus.server.settings import Settings
 

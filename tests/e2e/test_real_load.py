@@ -10,7 +10,7 @@ import pytest
 
 from e2e_helpers import axis_share, link, readout_value, wait_until
 from real_load import RESTING, Truth, busy_processes
-from reditus.cli.children import Child
+from reditus.cli.child_processes import Child
 
 pytestmark = pytest.mark.alone
 QUIET_S, LOUD_S = 12, 16

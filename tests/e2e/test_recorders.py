@@ -4,7 +4,7 @@ import httpx
 import pytest
 
 from e2e_helpers import no_violations, wait_until
-from reditus.cli.children import Child
+from reditus.cli.child_processes import Child
 
 
 @pytest.fixture(scope="module")

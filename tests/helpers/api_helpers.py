@@ -1,7 +1,7 @@
 """Talk to the API as a recorder does."""
 
 from builders import ARCHIVE, HOST, a_layout
-from reditus.exchange.made_up import as_recording
+from reditus.exchange.simulated import as_recording
 from reditus.simulator import simulate
 
 BLOCKS = f"/api/archives/{ARCHIVE}/blocks"

@@ -6,12 +6,12 @@ from uuid import UUID
 
 import numpy as np
 
-from reditus.core.assembling import assemble
 from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Piece, Timebase
+from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
-from reditus.core.layout import Column, Layout
+from reditus.core.schema import Column, Layout
 from reditus.core.types import NS_PER_S, IntArray
 
 HOST = UUID("00000000-0000-4000-8000-000000000001")

@@ -5,7 +5,7 @@ from uuid import uuid4
 import psycopg
 from sqlalchemy.engine import make_url
 
-from reditus.store.cluster import Cluster
+from reditus.store.database.cluster import Cluster
 
 
 def new_database(cluster: Cluster) -> str:

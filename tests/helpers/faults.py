@@ -19,7 +19,7 @@ import httpx
 
 from e2e_helpers import wait_until
 from kills import Witness, answers, stored_ticks
-from reditus.cli.children import Child
+from reditus.cli.child_processes import Child
 from reditus.cli.service import Service, service
 from reditus.server.settings import Settings
 

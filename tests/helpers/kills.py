@@ -15,7 +15,7 @@ from uuid import UUID
 import httpx
 
 from e2e_helpers import wait_until
-from reditus.cli.children import Child
+from reditus.cli.child_processes import Child
 from reditus.cli.service import Service, service
 from reditus.core.batches import read_batch
 from reditus.server.settings import Settings
@@ -155,7 +155,7 @@ def stored_ticks(running: Service) -> list[tuple[bytes, bytes, int]]:
     from reditus.core.blocks import offsets_in
     from reditus.core.checksums import CHECKSUM_BYTES
     from reditus.core.column_codec import decode_column
-    from reditus.store.directories import directory_in
+    from reditus.store.database.offset_table import directory_in
 
     assert running.cluster
     engine = create_engine(running.cluster.url)

@@ -18,23 +18,23 @@ from sqlalchemy import Engine, create_engine, text
 
 from e2e_helpers import wait_until
 from kills import answers
+from reditus.analysis import rollups
+from reditus.analysis.series import read
 from reditus.cli.service import Service, service
-from reditus.core.bins import Window
+from reditus.core.binning import bin_sampled
 from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.checksums import CHECKSUM_BYTES
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
-from reditus.core.layout import Layout
 from reditus.core.measures import measure_named
-from reditus.core.sheet import bin_sampled
+from reditus.core.measures.selection import Wanted
+from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
-from reditus.server.reading import read
+from reditus.core.window import Window
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
-from reditus.store import rollups
-from reditus.store.directories import directory_in
+from reditus.store.database.offset_table import directory_in
 from reditus.store.store import Store
-from reditus.store.wanted import Wanted
 
 BEGIN_NS = 1_794_474_000 * NS_PER_S
 COLUMNS = tuple(cpu_time(mode) for mode in CPU_MODES)

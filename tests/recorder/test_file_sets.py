@@ -9,7 +9,7 @@ import pytest
 from reditus.core.counters import COUNTERS
 from reditus.core.plan import Plan
 from reditus.core.types import NS_PER_S
-from reditus.recorder.choosing import chosen
+from reditus.recorder.device_filter import chosen
 from reditus.recorder.file_set import LOOK_AGAIN_NS, FileSet
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.sampler import Sampler, paced_ns

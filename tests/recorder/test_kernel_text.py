@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reditus.core.layout import Column, Kind
-from reditus.recorder.joint_text import RELEARN_EVERY, JointText
+from reditus.core.schema import Column, Kind
+from reditus.recorder.batch_parser import RELEARN_EVERY, JointText
 from reditus.recorder.kernel_text import Field, KernelText, lines
 from reditus.recorder.sampler import Sampler
 from reditus.recorder.sources import SOURCES

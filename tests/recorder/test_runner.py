@@ -8,16 +8,16 @@ from uuid import UUID
 import numpy as np
 import pytest
 
-from reditus.core.assembling import assemble
 from reditus.core.batches import read_batch
 from reditus.core.frame import Piece
+from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import stall_total
-from reditus.core.layout import Layout
 from reditus.core.plan import Burst, Plan
+from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.recorder import runner, sampler
 from reditus.recorder.bursts import BurstWatch
-from reditus.recorder.orders import CurrentOrders, Orders
+from reditus.recorder.control_channel import CurrentOrders, Orders
 from reditus.recorder.runner import Runner
 from reditus.recorder.sampler import Reading, Sampler
 from reditus.recorder.spool import Spool

@@ -9,8 +9,8 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from reditus.core.assembling import assemble
 from reditus.core.frame import Frame, Piece
+from reditus.core.frame_builder import assemble
 from reditus.core.measures import measure_named
 from reditus.recorder.host import boot_id, host_facts
 from reditus.recorder.sampler import Sampler

@@ -10,8 +10,8 @@ import pytest
 from builders import ARCHIVE, a_block, a_layout
 from e2e_helpers import wait_until
 from reditus.recorder import uplink as uplink_module
-from reditus.recorder.keeper import Keeper, Kept
 from reditus.recorder.spool import ASIDE_SHARE, Spool
+from reditus.recorder.spool_writer import Keeper, Kept
 from reditus.recorder.uplink import MOST_FAULTS, TOGETHER_BYTES, Uplink
 
 

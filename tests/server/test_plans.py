@@ -7,7 +7,6 @@ import pytest
 from api_helpers import introduce, send
 from builders import ARCHIVE, HOST, a_block
 from reditus.core.types import NS_PER_S
-from reditus.store.plans import expire_recorder
 
 RECORDER = f"/api/recorders/{ARCHIVE}"
 REPORT = {
@@ -94,7 +93,7 @@ def test_what_is_older_than_the_plan_keeps_is_removed_and_nothing_else(client, s
     client.put("/api/plans/short", json={"name": "short", "keep": "1m"})
     announce(client, plan="short")
     now_ns = blocks[1].last_ns + 60 * NS_PER_S
-    assert store.during(lambda session: expire_recorder(session, ARCHIVE, now_ns)) == 1
-    assert store.archive(UUID(str(ARCHIVE))).first_ns == blocks[1].first_ns
+    assert store.recorders.expire(ARCHIVE, now_ns) == 1
+    assert store.archives.get(UUID(str(ARCHIVE))).first_ns == blocks[1].first_ns
     client.put("/api/plans/short", json={"name": "short", "keep": None})
-    assert store.during(lambda session: expire_recorder(session, ARCHIVE, now_ns + 10**18)) == 0
+    assert store.recorders.expire(ARCHIVE, now_ns + 10**18) == 0

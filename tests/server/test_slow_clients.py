@@ -11,7 +11,8 @@ import pytest
 import uvicorn
 
 from e2e_helpers import wait_until
-from reditus.server import connections, guard
+from reditus.server import connections
+from reditus.server import request_limits as guard
 from reditus.server.connections import TimedProtocol, watch
 
 HALF = b"GET /api/health HTTP/1.1\r\nHost: 127.0.0.1\r\n"

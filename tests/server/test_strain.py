@@ -3,6 +3,7 @@
 import pytest
 
 from api_helpers import load
+from reditus.analysis.maintenance import Journal, maintain
 from reditus.simulator.large import large_host
 
 HOST = large_host("vault", cores=4, disks=3, links=2, length_s=7_200)
@@ -45,7 +46,7 @@ def test_a_resource_opens_to_its_devices(filled):
 def test_rollups_tell_the_same_as_ticks(filled, store):
     window = {"from": "2026-11-12T00:00:00Z", "to": "2026-11-12T02:00:00Z"}
     from_ticks = strain(filled, width=30, **window)
-    store.seal()
+    maintain(store, Journal())
     assert strain(filled, width=30, **window) == from_ticks
 
 

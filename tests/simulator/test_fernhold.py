@@ -5,15 +5,15 @@ from functools import lru_cache
 import numpy as np
 import pytest
 
-from reditus.core.assembling import assemble
-from reditus.core.bins import Window
 from reditus.core.diagnosis import diagnose
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.identities import Identities
 from reditus.core.kernel_columns import paging_event
 from reditus.core.measures import Resource, measure_named
 from reditus.core.processes import processes_at
-from reditus.exchange.made_up import MadeUp
+from reditus.core.window import Window
+from reditus.exchange.simulated import MadeUp
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES, DAY_S, HOUR_S, LEAFDB, MIDNIGHT_NS, STORY, TWO_DAYS_S
 from reditus.simulator.host import parts, pieces_of

@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from reditus.core.bins import Window
 from reditus.core.blocks import read_blocks
 from reditus.core.diagnosis import diagnose
 from reditus.core.measures import MEASURES, measure_named
 from reditus.core.types import NS_PER_S
-from reditus.exchange.made_up import as_recording
+from reditus.core.window import Window
+from reditus.exchange.simulated import as_recording
 from reditus.simulator import made_up, simulate
 from reditus.simulator.fernhold import STITCH_01_MORNING
 

@@ -5,11 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from reditus.core.assembling import assemble
 from reditus.core.frame import Frame, Piece
+from reditus.core.frame_builder import assemble
 from reditus.core.processes import processes_at
 from reditus.core.types import NS_PER_S
-from reditus.recorder.processes import Processes
+from reditus.recorder.process_probe import Processes
 from reditus.recorder.sampler import Sampler
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES, STITCH_01_MORNING

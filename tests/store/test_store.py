@@ -6,16 +6,18 @@ from alembic import command
 from sqlalchemy import create_engine, text
 
 from builders import ARCHIVE, BEGIN_NS, BOOT, HOST, RUNNABLE, SWITCHES, a_block, a_layout, tick_times
-from reditus.core.bins import Window
+from reditus.analysis.maintenance import Journal, maintain
 from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import cpu_time
 from reditus.core.types import NS_PER_S
-from reditus.store import BlockClash, HostInfo, StoreAway, UnknownArchive, UnknownLayout, chunks
-from reditus.store.directories import directory_in
-from reditus.store.migrations import configuration
+from reditus.core.window import Window
+from reditus.store import BlockClash, HostInfo, StoreAway, UnknownArchive, UnknownLayout
+from reditus.store.database.migrations import configuration
+from reditus.store.database.offset_table import directory_in
+from reditus.store.database.tables import LONG_NS, Base
+from reditus.store.read import block_reader as chunks
 from reditus.store.store import Store
-from reditus.store.tables import LONG_NS, Base
 
 OTHER = ARCHIVE.__class__(int=77)
 
@@ -40,16 +42,16 @@ def test_what_is_appended_is_read(known):
 
 def test_an_archive_tells_what_it_holds(known):
     known.append(ARCHIVE, [a_block(3), a_block(2, start=8)])
-    archive = known.archive(ARCHIVE)
+    archive = known.archives.get(ARCHIVE)
     assert (archive.ticks, archive.columns, archive.host.name) == (5, 2, "testbed")
     assert (archive.first_ns, archive.last_ns) == (BEGIN_NS, BEGIN_NS + 9 * NS_PER_S)
     assert archive.coverage == 0.5
     assert archive.facts.cores == 2
-    assert [one.id for one in known.archives()] == [ARCHIVE]
+    assert [one.id for one in known.archives.all()] == [ARCHIVE]
 
 
 def test_an_empty_archive_is_there_without_times(known):
-    archive = known.archive(ARCHIVE)
+    archive = known.archives.get(ARCHIVE)
     assert (archive.first_ns, archive.ticks, archive.coverage) == (None, 0, 0.0)
 
 
@@ -88,12 +90,14 @@ def test_a_block_of_another_archive_is_refused(known):
 
 def test_an_archive_belongs_to_one_host(known):
     with pytest.raises(BlockClash, match="another host"):
-        known.register(host=HostInfo(OTHER, "b"), archive=ARCHIVE, name="x", source="recorded", facts=HostFacts())
+        known.archives.register(
+            host=HostInfo(OTHER, "b"), archive=ARCHIVE, name="x", source="recorded", facts=HostFacts()
+        )
 
 
 def test_unknown_archives_are_told(store):
     for ask in (
-        store.archive,
+        store.archives.get,
         lambda archive: store.reading(archive).__enter__(),
         lambda archive: store.append(archive, [a_block()]),
     ):
@@ -122,35 +126,35 @@ def test_layouts_may_change_within_an_archive(known):
 def test_sealing_merges_without_changing_what_is_read(known):
     known.append(ARCHIVE, [a_block(2, start=at) for at in range(0, 1300, 2)])
     before = switches(known)
-    assert known.seal() == 650 - 52
+    assert maintain(known, Journal()) == 650 - 52
     assert switches(known) == before == [100 * at for at in range(1300)]
     count, ticks = rows(known)
     assert (count, ticks) == (2 + 50, 1300)
-    assert known.seal() == 0
+    assert maintain(known, Journal()) == 0
 
 
 def test_sealed_hours_grow_from_sealed_minutes(known):
     known.append(ARCHIVE, [a_block(600, start=at) for at in range(0, 3600, 600)])
-    known.seal()
+    maintain(known, Journal())
     assert rows(known) == (1, 3600)
     assert known.append(ARCHIVE, [a_block(10, start=3595)]).stored_ticks == 5
 
 
 def test_restarts_are_not_merged_over(known):
     known.append(ARCHIVE, [a_block(400), a_block(400, start=400, boot=OTHER)])
-    assert known.seal() == 0
+    assert maintain(known, Journal()) == 0
 
 
 def test_the_sealed_store_is_small(known):
     known.append(ARCHIVE, [a_block(3_600)])
-    archive = known.archive(ARCHIVE)
+    archive = known.archives.get(ARCHIVE)
     assert archive.size_bytes / (archive.ticks * archive.columns) < 0.55
 
 
 def test_a_database_that_is_away_is_told_as_such():
     lost = Store("postgresql+psycopg://nobody@127.0.0.1:1/none")
     with pytest.raises(StoreAway, match="cannot be reached"):
-        lost.archives()
+        lost.archives.all()
     lost.close()
 
 
@@ -230,7 +234,9 @@ def test_keys_begin_with_the_host():
 
 def test_a_host_s_archives_are_read_as_one_timeline(known):
     later = ARCHIVE.__class__(int=78)
-    known.register(host=HostInfo(HOST, "testbed"), archive=later, name="later", source="recorded", facts=HostFacts())
+    known.archives.register(
+        host=HostInfo(HOST, "testbed"), archive=later, name="later", source="recorded", facts=HostFacts()
+    )
     known.append(ARCHIVE, [a_block(3)])
     known.append(later, [a_block(3, start=2, archive=later)])
     assert switches(known, of=HOST) == [0, 100, 200, 300, 400]
@@ -243,9 +249,9 @@ def test_a_host_s_archives_are_read_as_one_timeline(known):
 
 def test_small_blocks_are_not_merged_over_a_big_one(known):
     known.append(ARCHIVE, [a_block(500), a_block(2400, start=500), a_block(500, start=2900)])
-    assert known.seal() == 0
+    assert maintain(known, Journal()) == 0
     known.append(ARCHIVE, [a_block(500, start=3400)])
-    assert known.seal() > 0
+    assert maintain(known, Journal()) > 0
     assert switches(known) == [100 * at for at in range(3900)]
 
 
@@ -253,9 +259,9 @@ def test_late_ticks_are_merged_in_their_order(known):
     known.append(ARCHIVE, [a_block(300), a_block(200, start=500)])
     known.append(ARCHIVE, [a_block(200, start=300)])
     known.append(ARCHIVE, [a_block(800, start=700)])
-    known.seal()
+    maintain(known, Journal())
     assert switches(known) == [100 * at for at in range(1500)]
-    told = known.archive(ARCHIVE)
+    told = known.archives.get(ARCHIVE)
     assert (told.first_ns, told.last_ns) == (BEGIN_NS, BEGIN_NS + 1499 * NS_PER_S)
 
 

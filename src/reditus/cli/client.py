@@ -8,11 +8,11 @@ from uuid import UUID
 
 import httpx
 
-from reditus.cli.screen import Failure
+from reditus.cli.console import Failure
 from reditus.core.blocks import Block
 from reditus.core.identities import Identities
-from reditus.core.layout import Layout
 from reditus.core.markers import Marker
+from reditus.core.schema import Layout
 from reditus.core.types import Json
 from reditus.server.times import spell_time
 

@@ -12,24 +12,24 @@ from uuid import UUID
 import structlog
 import typer
 
-from reditus.cli.archiving import archiving
-from reditus.cli.checking import check
-from reditus.cli.children import Child
+from reditus.cli.archives import archiving
+from reditus.cli.check import check
+from reditus.cli.child_processes import Child
 from reditus.cli.client import Client
-from reditus.cli.judging import verdict
-from reditus.cli.marking import markers, name
-from reditus.cli.planning import check_plan_exists, direct, planning, recorders
+from reditus.cli.console import Failure, err, out, say, step
+from reditus.cli.markers import markers, name
+from reditus.cli.plans import check_plan_exists, direct, planning, recorders
 from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
-from reditus.cli.screen import Failure, err, out, say, step
 from reditus.cli.service import Service, service, settings_of_environment
-from reditus.cli.watching import live_lines, past_lines
-from reditus.core.bins import MAX_BINS
+from reditus.cli.verdicts import verdict
+from reditus.cli.watch import live_lines, past_lines
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
 from reditus.core.durations import parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
 from reditus.core.types import NS_PER_MS, NS_PER_S
+from reditus.core.window import MAX_BINS
 from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
 from reditus.recorder.stopping import StopSwitch, handling
 from reditus.server.schemas import DiagnosisOut
@@ -62,7 +62,7 @@ def main() -> None:
 @app.command()
 def demo() -> None:
     """Start everything: database, server, the made-up lab of Fernhold, and a recording of this machine."""
-    from reditus.exchange.made_up import MadeUp
+    from reditus.exchange.simulated import MadeUp
     from reditus.simulator import fernhold  # SciPy takes a second or two; no other command should wait for it
 
     with service(settings_of_environment()) as running:

@@ -6,7 +6,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from reditus.cli.marking import labelled
+from reditus.cli.markers import labelled
 from reditus.core.counters import Counter
 from reditus.core.durations import spell_duration
 from reditus.server.schemas import CounterOut

@@ -13,12 +13,12 @@ from pathlib import Path
 import httpx
 from pydantic import ValidationError
 
-from reditus.cli.children import Child, rotate
-from reditus.cli.folders import prepare_data_folder, write_private
-from reditus.cli.screen import Failure, err, step
+from reditus.cli.child_processes import Child, rotate
+from reditus.cli.console import Failure, err, step
+from reditus.cli.data_folder import prepare_data_folder, write_private
 from reditus.recorder.stopping import StopSwitch, handling, raise_interrupt
 from reditus.server.settings import Settings
-from reditus.store.cluster import Cluster, ClusterError
+from reditus.store.database.cluster import Cluster, ClusterError
 
 START_TIMEOUT_S = 60.0
 HANDED_ON = ("seal_every_s", "undo_for_s", "scrub_every_s", "memory_mib", "token")

@@ -43,7 +43,7 @@ from reditus.core.column_codec import (
     encode_columns,
 )
 from reditus.core.errors import BlockError, BlockVersionError
-from reditus.core.layout import MAX_COLUMNS
+from reditus.core.schema import MAX_COLUMNS
 from reditus.core.types import NS_PER_S, BoolArray, IntArray
 
 MAGIC = b"RDTB"

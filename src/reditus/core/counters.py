@@ -8,7 +8,7 @@ accounting/psi.rst, scheduler/sched-stats.rst and proc(5).
 from dataclasses import dataclass
 
 from reditus.core.errors import UnknownCounter
-from reditus.core.layout import Kind
+from reditus.core.schema import Kind
 
 CPU_MODE = "cpu.mode"
 CPU_NUMBER = "cpu.logical_number"

@@ -11,10 +11,10 @@ from functools import cached_property
 
 import numpy as np
 
+from reditus.core.delta_array import Steps
 from reditus.core.errors import UnknownCounter
 from reditus.core.facts import HostFacts
-from reditus.core.layout import Column
-from reditus.core.steps import Steps
+from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 
 # A tick may come late on a starved machine, but one that is missing altogether doubles the distance. Between the two.

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 from reditus.core import counters as name
 from reditus.core.counters import counter_named
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 
 TICKS_PER_S = 100
 PAGE_BYTES = 4096

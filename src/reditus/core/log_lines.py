@@ -11,8 +11,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from hashlib import sha256
 
-from reditus.core.instants import parse_instant
 from reditus.core.markers import MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
+from reditus.core.rfc3339 import parse_instant
 
 US = 1_000
 LENGTH_BYTES = 8

@@ -10,10 +10,10 @@ from reditus.core import counters as name
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
 from reditus.core.errors import CoreError
-from reditus.core.instants import parse_instant
-from reditus.core.layout import Column
 from reditus.core.markers import SEVERITIES
 from reditus.core.outside import shown
+from reditus.core.rfc3339 import parse_instant
+from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, Json
 
 GROUPS: Mapping[str, str] = {

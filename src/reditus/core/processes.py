@@ -15,7 +15,7 @@ import numpy as np
 from reditus.core import counters as name
 from reditus.core.frame import Frame
 from reditus.core.kernel_columns import PAGE_BYTES, TICKS_PER_S, kernel_column
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 
 GROUP = "process"
 SLOTS = 20

@@ -10,12 +10,12 @@ from dataclasses import dataclass
 import numpy as np
 import zstandard
 
-from reditus.core.bins import Binned, Summary, Window, aligned_edges
 from reditus.core.checksums import verified, with_checksums
 from reditus.core.column_codec import ZSTD_LEVEL, decode_column, encode_column, unpacked
 from reditus.core.errors import BlockError
 from reditus.core.quantile import weighted_quantile
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
+from reditus.core.window import Binned, Summary, Window, aligned_edges
 
 LEVELS_S = (60, 240, 1_200, 3_600)
 """Each a whole multiple of the one before, from which it is made."""

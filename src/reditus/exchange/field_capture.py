@@ -28,7 +28,7 @@ import zstandard
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Piece
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.exchange.recording import Recording
 from reditus.recorder.kernel_text import KernelText

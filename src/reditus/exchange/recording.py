@@ -6,15 +6,15 @@ from uuid import UUID
 
 import numpy as np
 
-from reditus.core.assembling import assemble
-from reditus.core.bins import Window
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
 from reditus.core.frame import Frame, Piece
+from reditus.core.frame_builder import assemble
 from reditus.core.identities import Identities, Identity
-from reditus.core.layout import Layout, split_columns
 from reditus.core.markers import Marker
+from reditus.core.schema import Layout, split_columns
 from reditus.core.types import Json
+from reditus.core.window import Window
 
 BLOCK_TICKS = 3_600
 

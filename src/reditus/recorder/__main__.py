@@ -16,8 +16,8 @@ from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
 from reditus.core.outside import terminal_text
 from reditus.core.types import Json
+from reditus.recorder.control_channel import OrderDesk
 from reditus.recorder.host import archive_id, host_facts, host_id, host_name
-from reditus.recorder.orders import OrderDesk
 from reditus.recorder.privileges import RECORDER_KEEPS, drop_root
 from reditus.recorder.runner import Runner
 from reditus.recorder.spool import Spool, SpoolBusy

@@ -8,8 +8,8 @@ import numpy as np
 
 from reditus.core.blocks import MAX_TICKS, Described, Stretch, encode_block, encode_together
 from reditus.core.identities import Identities, Identity
-from reditus.core.layout import Column, Layout, split_columns
 from reditus.core.markers import Marker, as_batches
+from reditus.core.schema import Column, Layout, split_columns
 from reditus.core.types import NS_PER_S
 from reditus.recorder.sampler import Reading
 

@@ -8,7 +8,7 @@ from functools import cache
 import structlog
 
 from reditus.core.types import NS_PER_S
-from reditus.recorder.reading import KernelFile
+from reditus.recorder.kernel_file import KernelFile
 from reditus.recorder.sources.source import Source, headed
 
 log = structlog.get_logger()

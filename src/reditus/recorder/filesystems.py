@@ -16,7 +16,7 @@ import structlog
 
 from reditus.core.counters import FILESYSTEM_STATE, MOUNT
 from reditus.core.kernel_columns import kernel_column
-from reditus.core.layout import MAX_TEXT, Column
+from reditus.core.schema import MAX_TEXT, Column
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.recorder.sources.source import SELDOM_S
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import IntArray
 
 _NUMBER = re.compile(rb"\d+")

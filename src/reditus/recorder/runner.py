@@ -17,17 +17,17 @@ from reditus.core.plan import Burst, Plan
 from reditus.core.types import NS_PER_S, Json
 from reditus.recorder.batcher import FLUSH_AFTER_NS, Batcher
 from reditus.recorder.bursts import BurstWatch
+from reditus.recorder.control_channel import CurrentOrders, Orders
 from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import boot_id, host_facts
-from reditus.recorder.keeper import Keeper, Kept
 from reditus.recorder.logs import Logs
-from reditus.recorder.orders import CurrentOrders, Orders
-from reditus.recorder.processes import Processes
+from reditus.recorder.process_probe import Processes
 from reditus.recorder.sampler import Probe, Sampler, Unparsed, boot_clock_ns
 from reditus.recorder.schedule import Schedule
 from reditus.recorder.spool import Spool
+from reditus.recorder.spool_writer import Keeper, Kept
 from reditus.recorder.stopping import Stoppable
-from reditus.recorder.threads import Threads
+from reditus.recorder.thread_probe import Threads
 from reditus.recorder.uplink import Uplink
 
 log = structlog.get_logger()
@@ -193,6 +193,8 @@ class Runner:
                     return True
             return False
         finally:
+            # The last tick may have taken so long that the schedule ended with it.
+            self._count_missed(setting, schedule.missed - missed_before, 0)
             self._parse(sampler, unparsed, batcher)
             self._hand_over(batcher)
             sampler.close()

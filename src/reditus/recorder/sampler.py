@@ -9,14 +9,14 @@ from typing import NamedTuple, Protocol
 
 import structlog
 
-from reditus.core.layout import Column
 from reditus.core.plan import Plan
+from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, IntArray
-from reditus.recorder.choosing import chosen, leaves_out_idle
+from reditus.recorder.batch_parser import RELEARN_EVERY, JointText
+from reditus.recorder.device_filter import chosen, leaves_out_idle
 from reditus.recorder.file_set import FileSet
-from reditus.recorder.joint_text import RELEARN_EVERY, JointText
+from reditus.recorder.kernel_file import CHUNK_BYTES, SHORT_BYTES, KernelFile, rest_of
 from reditus.recorder.kernel_text import KernelText
-from reditus.recorder.reading import CHUNK_BYTES, SHORT_BYTES, KernelFile, rest_of
 from reditus.recorder.sources import SOURCES, Source
 
 log = structlog.get_logger()

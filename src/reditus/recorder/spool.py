@@ -18,7 +18,7 @@ import structlog
 
 from reditus.core.batches import read_batch
 from reditus.core.errors import BlockError
-from reditus.core.layout import Layout
+from reditus.core.schema import Layout
 from reditus.core.types import Json
 
 log = structlog.get_logger()

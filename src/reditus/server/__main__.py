@@ -13,10 +13,10 @@ import structlog
 import uvicorn
 
 from reditus.recorder.privileges import drop_root
+from reditus.server.allocator import keep_what_is_freed
 from reditus.server.app import create_app
 from reditus.server.connections import TimedProtocol, watch
 from reditus.server.lanes import Budget
-from reditus.server.memory import keep_what_is_freed
 from reditus.server.settings import Settings
 from reditus.store.store import Store
 

@@ -18,10 +18,10 @@ from reditus import __version__
 from reditus.core import filters
 from reditus.server import errors
 from reditus.server.background import Background
-from reditus.server.bell import Bell
 from reditus.server.context import Context
-from reditus.server.guard import Guard
 from reditus.server.lanes import Budget
+from reditus.server.live_broadcast import Bell
+from reditus.server.request_limits import Guard
 from reditus.server.routers import ROUTERS
 from reditus.server.schemas import PROBLEM_RESPONSES
 from reditus.server.settings import Settings

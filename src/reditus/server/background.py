@@ -5,9 +5,9 @@ from threading import Event, Thread
 
 import structlog
 
+from reditus.analysis.maintenance import Journal, maintain, scrub
 from reditus.server.settings import Settings
 from reditus.store import StoreAway
-from reditus.store.maintenance import Journal
 from reditus.store.store import Store
 
 log = structlog.get_logger()
@@ -51,7 +51,7 @@ class Background:
 
     def _round(self, only_grown: bool) -> None:
         stop = self._stopping.is_set
-        self._store.maintain(self._journal, only_grown=only_grown, undo_s=self._settings.undo_for_s, stop=stop)
+        maintain(self._store, self._journal, only_grown=only_grown, undo_s=self._settings.undo_for_s, stop=stop)
         begun_s = time.monotonic()
-        self._store.scrub(self._journal, most_blocks=SCRUBBED_A_ROUND, every_s=self._settings.scrub_every_s, stop=stop)
+        scrub(self._store, self._journal, most_blocks=SCRUBBED_A_ROUND, every_s=self._settings.scrub_every_s, stop=stop)
         log.debug("scrubbed", seconds=round(time.monotonic() - begun_s, 2))

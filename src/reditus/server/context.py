@@ -5,10 +5,10 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
-from reditus.server.bell import Bell
-from reditus.server.diagnosing import SpanMemory
+from reditus.analysis.diagnosis import SpanMemory
+from reditus.analysis.maintenance import Journal
 from reditus.server.lanes import Budget, Lanes
-from reditus.store.maintenance import Journal
+from reditus.server.live_broadcast import Bell
 from reditus.store.store import Store
 
 

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 from reditus.core.types import NS_PER_MS, NS_PER_S
 from reditus.server.schemas import HostIn, HostOut, Name, Out
 from reditus.server.times import LATEST_NS, to_ms
-from reditus.store.plans import PlanInfo, RecorderInfo
+from reditus.store.archives.plans import PlanInfo, RecorderInfo
 
 SILENT_AFTER_S = 15.0
 """Recorders report every few seconds; one that has not for so long is silent."""

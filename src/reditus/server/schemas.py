@@ -8,8 +8,8 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
+from reditus.core.diagnosis.contributors import Party
 from reditus.core.diagnosis.engine import KINDS
-from reditus.core.diagnosis.parties import Party
 from reditus.core.measures import Measure, Resource, measure_named
 from reditus.core.outside import shown
 from reditus.server.times import parse_time, spell_bounded, spell_time, to_ms

@@ -3,9 +3,9 @@
 import re
 from datetime import UTC, datetime
 
-from reditus.core.bins import Window
 from reditus.core.outside import shown
 from reditus.core.types import NS_PER_MS, NS_PER_S
+from reditus.core.window import Window
 
 EARLIEST_NS = int(datetime(1990, 1, 1, tzinfo=UTC).timestamp()) * NS_PER_S
 LATEST_NS = int(datetime(2200, 1, 1, tzinfo=UTC).timestamp()) * NS_PER_S

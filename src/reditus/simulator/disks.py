@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.core.kernel_columns import disk_columns
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Asked

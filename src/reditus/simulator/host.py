@@ -7,12 +7,12 @@ from uuid import UUID, uuid5
 
 import numpy as np
 
-from reditus.core.assembling import assemble
 from reditus.core.frame import Frame, Piece
+from reditus.core.frame_builder import assemble
 from reditus.core.identities import Identity
 from reditus.core.kernel_columns import kernel_column, stall_total
-from reditus.core.layout import Column
 from reditus.core.markers import Marker
+from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Asked, Demand

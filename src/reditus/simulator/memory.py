@@ -6,7 +6,7 @@ import numpy as np
 
 from reditus.core.counters import DISK, PAGING_STATE
 from reditus.core.kernel_columns import KIBIBYTE, kernel_column, memory_size, page_faults, paging_event, swap_pages
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally, generator
 from reditus.simulator.demand import Asked, held_bytes

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reditus.core.kernel_columns import backlog, interface_columns, protocol_event
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally, generator
 from reditus.simulator.demand import Asked

@@ -4,8 +4,8 @@ import numpy as np
 
 from reditus.core.identities import Identity
 from reditus.core.kernel_columns import PAGE_BYTES, TICKS_PER_S, cpu_time
-from reditus.core.layout import Column
 from reditus.core.processes import AMOUNTS, SLOTS, STATES, slot_columns, whole_columns
+from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Asked

@@ -14,7 +14,7 @@ from reditus.core.kernel_columns import (
     run_delay,
     run_time,
 )
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Remainder, Tally, generator
 from reditus.simulator.demand import Asked

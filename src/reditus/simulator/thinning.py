@@ -4,8 +4,8 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from reditus.core.layout import Column
 from reditus.core.processes import GROUP, PLACES
+from reditus.core.schema import Column
 from reditus.core.types import IntArray
 from reditus.simulator.host import Part
 

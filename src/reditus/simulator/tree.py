@@ -9,8 +9,8 @@ from pathlib import Path
 from reditus.core import counters as name
 from reditus.core.identities import Identity
 from reditus.core.kernel_columns import CPU_MODES, TICKS_PER_S, cpu_time, disk_columns, interface_columns
-from reditus.core.layout import Column
 from reditus.core.processes import SLOTS, slot_columns
+from reditus.core.schema import Column
 from reditus.simulator.host import SimulatedHost
 
 Tick = Mapping[Column, int]

@@ -10,7 +10,7 @@ import numpy as np
 
 from reditus.core.counters import CGROUP, CPU_NUMBER, FILESYSTEM_STATE, MOUNT, THROTTLE
 from reditus.core.kernel_columns import kernel_column
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Asked

@@ -6,7 +6,6 @@ from typing import Literal
 from uuid import UUID
 
 from reditus.core.facts import HostFacts
-from reditus.core.layout import Column
 from reditus.core.markers import Marker
 from reditus.core.types import NS_PER_S
 
@@ -53,16 +52,6 @@ class ArchiveInfo:
             return min(self.seen_ns / max(self.last_ns - self.first_ns, 1), 1.0)
         span_s = (self.last_ns - self.first_ns + self.interval_ns) / NS_PER_S
         return min(self.ticks * self.interval_ns / NS_PER_S / span_s, 1.0)
-
-
-@dataclass(frozen=True, slots=True)
-class KnownColumn:
-    """Where a column stands: in which layout, at which place."""
-
-    layout_id: int
-    group: str
-    position: int
-    column: Column
 
 
 @dataclass(frozen=True, slots=True)

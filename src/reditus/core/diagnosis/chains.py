@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reditus.core.bins import Window
+from reditus.core.binning import summarise
 from reditus.core.diagnosis.finding import Finding
+from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings
 from reditus.core.kernel_columns import PAGE_BYTES
-from reditus.core.sheet import summarise
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 
 _Number = Callable[[Readings, Finding, Parameters], str | None]
 

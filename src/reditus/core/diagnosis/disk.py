@@ -9,10 +9,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reditus.core.counters import DISK as DEVICE
-from reditus.core.diagnosis.building import Bench, Held, known, lasting
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding_builder import Bench, Held, known, lasting
+from reditus.core.diagnosis.inputs import Readings, nearest
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings, nearest
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
 from reditus.core.facts import DiskRole

@@ -4,49 +4,49 @@ from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 
-from reditus.core.bins import Window
+from reditus.core.binning import summarise
 from reditus.core.diagnosis import (
-    cores,
+    core_rules,
     disk,
-    equals,
     growth,
+    io_wait,
     memory,
     network,
     packets,
     patterns,
+    peer_disks,
     processor,
     recording,
-    waits,
 )
 from reditus.core.diagnosis.chains import chained, follows
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
 from reditus.core.diagnosis.growth import judge_growth_of_whole
+from reditus.core.diagnosis.inputs import Readings, WholeReadings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.patterns import as_spike, patterned
-from reditus.core.diagnosis.readings import Readings, WholeReadings
 from reditus.core.diagnosis.spans import Judged, put_together
 from reditus.core.frame import Frame, Sampled
 from reditus.core.measures import Measure, measure_named
-from reditus.core.sheet import summarise
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 
 Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]
 
 # A rule and the measures it reads.
 RULES: list[tuple[Rule, tuple[str | Measure, ...]]] = [
     (processor.judge_processor, processor.NEEDS),
-    (cores.judge_cores, cores.NEEDS),
+    (core_rules.judge_cores, core_rules.NEEDS),
     (memory.judge_memory, memory.NEEDS),
     (disk.judge_disks, disk.NEEDS),
     (network.judge_network, network.NEEDS),
     (packets.judge_packets, packets.NEEDS),
-    (equals.judge_equals, equals.NEEDS),
+    (peer_disks.judge_equals, peer_disks.NEEDS),
     (growth.judge_growth, growth.NEEDS),
-    (waits.judge_waits, waits.NEEDS),
+    (io_wait.judge_waits, io_wait.NEEDS),
     (recording.judge_recording, recording.NEEDS),
 ]
 KINDS: tuple[Kind, ...] = (
-    *processor.KINDS, *cores.KINDS, *memory.KINDS, *growth.KINDS, *disk.KINDS, *equals.KINDS, *waits.KINDS, *network.KINDS,
+    *processor.KINDS, *core_rules.KINDS, *memory.KINDS, *growth.KINDS, *disk.KINDS, *peer_disks.KINDS, *io_wait.KINDS, *network.KINDS,
     *packets.KINDS, *patterns.KINDS, *recording.KINDS,
 )  # fmt: skip
 COVERAGE_OF = "cpu.busy"

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass, field
 
-from reditus.core.bins import Window
 from reditus.core.measures import Resource, Unit
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,11 +7,11 @@ from itertools import pairwise
 import numpy as np
 
 from reditus.core.counters import FILESYSTEM_STATE, MOUNT
-from reditus.core.diagnosis.building import Bench, Held, known, lasting
+from reditus.core.diagnosis.column_requests import every
 from reditus.core.diagnosis.finding import Finding, Kind, Onset, RuledOut
-from reditus.core.diagnosis.needs import every
+from reditus.core.diagnosis.finding_builder import Bench, Held, known, lasting
+from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.diagnosis.trend import Trend, trend_of
 from reditus.core.durations import spell_duration

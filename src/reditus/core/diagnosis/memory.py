@@ -6,10 +6,10 @@ that lose time for want of memory, and pages that are read back from swap as fas
 
 import numpy as np
 
-from reditus.core.diagnosis.building import Bench, Held, known, lasting
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding_builder import Bench, Held, known, lasting
+from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource

@@ -5,10 +5,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reditus.core.counters import INTERFACE
-from reditus.core.diagnosis.building import Bench, Held
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding_builder import Bench, Held
+from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings
 from reditus.core.diagnosis.sustained import sustained
 from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource

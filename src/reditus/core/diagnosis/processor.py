@@ -10,9 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.core.diagnosis.finding import Evidence, Finding, Kind, RuledOut
+from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.onset import find_onset
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings
 from reditus.core.diagnosis.sustained import Stretch, long_enough, sustained, time_mean, without
 from reditus.core.durations import spell_duration
 from reditus.core.frame import Timebase

@@ -7,8 +7,8 @@ import numpy as np
 from reditus.core.counters import DISK as DEVICE
 from reditus.core.counters import DISK_DIRECTION, INTERFACE, NETWORK_DIRECTION
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.readings import Readings
 from reditus.core.durations import spell_duration
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Sampled, Timebase

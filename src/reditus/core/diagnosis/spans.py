@@ -9,10 +9,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from reditus.core.bins import Window
 from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut
 from reditus.core.durations import spell_duration
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 
 T = TypeVar("T", Finding, RuledOut)
 SPAN_TICKS, MARGIN_TICKS = 21_600, 900

@@ -8,7 +8,7 @@ import numpy as np
 
 from reditus.core.counters import counter_named
 from reditus.core.frame import Frame, Sampled
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.core.types import FloatArray
 
 

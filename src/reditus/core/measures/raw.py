@@ -7,8 +7,8 @@ from functools import lru_cache
 from reditus.core.counters import COUNTERS, Counter
 from reditus.core.errors import UnknownMeasure
 from reditus.core.frame import Frame, Sampled
-from reditus.core.layout import Column, Kind
 from reditus.core.measures.measure import Measure, Need, Resource, Unit
+from reditus.core.schema import Column, Kind
 
 _NAME = re.compile(r"^(?P<counter>[a-z0-9_.]+)(\{(?P<attributes>[^{}]*)\})?$")
 _LEVELS = {"By": Unit.BYTES, "s": Unit.SECONDS, "1": Unit.COUNT}

@@ -3,7 +3,7 @@
 import os
 
 from reditus.core.kernel_columns import memory_pages, page_faults, paging_event, swap_pages
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.recorder.kernel_text import Field, lines
 from reditus.recorder.sources.source import Source
 

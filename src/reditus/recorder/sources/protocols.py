@@ -7,7 +7,7 @@ import re
 
 from reditus.core.counters import PROTOCOL, PROTOCOL_FIELD
 from reditus.core.kernel_columns import kernel_column, protocol_event
-from reditus.core.layout import Column
+from reditus.core.schema import Column
 from reditus.recorder.kernel_text import Field, lines
 from reditus.recorder.sources.source import Source
 

@@ -16,19 +16,20 @@ router = APIRouter(prefix="/archives", tags=["archives"])
 @router.get("")
 def list_archives(store: StoreDep) -> list[ArchiveOut]:
     """All archives, the one with the newest data first."""
-    return [ArchiveOut.of(archive) for archive in store.archives()]
+    return [ArchiveOut.of(archive) for archive in store.archives.all()]
 
 
 @router.get("/{archive_id}")
 def read_archive(archive_id: UUID, store: StoreDep) -> ArchiveOut:
-    return ArchiveOut.of(store.archive(archive_id))
+    return ArchiveOut.of(store.archives.get(archive_id))
 
 
 @router.get("/{archive_id}/facts")
 def read_facts(archive_id: UUID, store: StoreDep) -> list[FactsOut]:
     """What was known of the host, and since when: a disk or link that came, a core that went, another kernel."""
     return [
-        FactsOut(since=spell_time(at_ns), facts=facts.as_json()) for at_ns, facts in store.facts_history(archive_id)
+        FactsOut(since=spell_time(at_ns), facts=facts.as_json())
+        for at_ns, facts in store.archives.facts_history(archive_id)
     ]
 
 
@@ -36,11 +37,11 @@ def read_facts(archive_id: UUID, store: StoreDep) -> list[FactsOut]:
 def register_archive(archive_id: UUID, archive: ArchiveIn, store: StoreDep) -> ArchiveOut:
     """Make an archive known, or bring its name and facts up to date."""
     facts = HostFacts.from_json(archive.facts)
-    store.register(
+    store.archives.register(
         host=HostInfo(archive.host.id, archive.host.name),
         archive=archive_id,
         name=archive.name,
         source=archive.source,
         facts=facts,
     )
-    return ArchiveOut.of(store.archive(archive_id))
+    return ArchiveOut.of(store.archives.get(archive_id))

@@ -6,16 +6,15 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 
+from reditus.analysis.diagnosis import judged_timeline
+from reditus.analysis.maintenance import Task
+from reditus.analysis.series import asked_window
 from reditus.core.errors import CoreError
-from reditus.server.cancelling import Patience, while_wanted
+from reditus.server.cancellation import Patience, while_wanted
 from reditus.server.context import ContextDep, StoreDep
-from reditus.server.diagnosing import judged_timeline
-from reditus.server.reading import asked_window
 from reditus.server.schemas import DiagnosisOut, Moment, VerdictIn
 from reditus.server.times import BadTime
 from reditus.store import StoreError
-from reditus.store.maintenance import Task
-from reditus.store.verdicts import tell_verdict, verdicts_of
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["diagnosis"])
 
@@ -35,7 +34,7 @@ async def read_diagnosis(
             with context.store.reading(archive_id, patience.check, context.budget.long) as reader:
                 window = asked_window(reader, start, end)
                 told = judged_timeline(reader, window, context.judged)
-                verdicts = verdicts_of(reader.session, reader.scope.host)
+                verdicts = reader.verdicts()
         except (StoreError, CoreError, BadTime):
             raise  # said to whoever asked; nothing about the archive
         except Exception as why:
@@ -51,4 +50,4 @@ async def read_diagnosis(
 def put_verdict(archive_id: UUID, told: VerdictIn, store: StoreDep) -> None:
     """Confirm a finding, dismiss it with a reason, or remark upon it. It holds for every archive of the host."""
     verdict = told.verdict(time.time_ns())
-    store.during(lambda session: tell_verdict(session, archive_id, verdict))
+    store.verdicts.save(archive_id, verdict)

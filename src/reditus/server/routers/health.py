@@ -8,13 +8,13 @@ from anyio import to_thread
 from fastapi import APIRouter, Request, Response
 
 from reditus import __version__
-from reditus.server.cancelling import Patience, while_wanted
+from reditus.analysis.maintenance import TaskReport
+from reditus.server.cancellation import Patience, while_wanted
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import CheckIn, CheckOut, DamageOut, FailingOut, FlawOut, HealthOut, TaskOut
 from reditus.server.times import spell_time
 from reditus.store import StoreAway
-from reditus.store.maintenance import TaskReport
-from reditus.store.scrubbing import Place
+from reditus.store.archives.scrubbing import Place, Problem
 
 router = APIRouter(tags=["health"])
 
@@ -69,13 +69,13 @@ def _counted(damaged: dict[UUID, int]) -> str | None:
 @router.get("/damage")
 def list_damage(store: StoreDep) -> list[DamageOut]:
     """Everything that is known to be damaged, in the order of time."""
-    return [DamageOut.of(one) for one in store.damage()]
+    return [DamageOut.of(one) for one in store.archives.damage()]
 
 
 @router.get("/archives/{archive_id}/damage")
 def list_damage_of_archive(archive_id: UUID, store: StoreDep) -> list[DamageOut]:
     """What is known to be damaged of an archive, or of all archives of a host."""
-    return [DamageOut.of(one) for one in store.damage(archive_id)]
+    return [DamageOut.of(one) for one in store.archives.damage(archive_id)]
 
 
 @router.post("/archives/{archive_id}/check")
@@ -83,7 +83,7 @@ async def check_archive(archive_id: UUID, told: CheckIn, request: Request, conte
     """Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null."""
 
     def work(_: Patience) -> CheckOut:
-        found = context.store.verify(archive_id, Place(told.layout, told.after_ns), CHECKED_AT_ONCE)
+        found = context.store.archives.verify(archive_id, Place(told.layout, told.after_ns), CHECKED_AT_ONCE)
         following = None if found.next is None else CheckIn(layout=found.next.layout, after_ns=found.next.after_ns)
         return CheckOut(checked=found.checked, size_bytes=found.size_bytes, damaged=len(found.damage), next=following)
 
@@ -93,18 +93,19 @@ async def check_archive(archive_id: UUID, told: CheckIn, request: Request, conte
 @router.post("/archives/{archive_id}/check-rollups")
 async def check_rollups(archive_id: UUID, request: Request, context: ContextDep) -> list[FlawOut]:
     """Verify what was computed beforehand for long windows."""
-    return await while_wanted(request, lambda _: _flaws(context, archive_id), context.lanes.long)
+    return await while_wanted(
+        request, lambda _: _flaws(context.store.archives.verify_rollups(archive_id)), context.lanes.long
+    )
 
 
 @router.post("/check-tables")
 async def check_tables(request: Request, context: ContextDep) -> list[FlawOut]:
     """Read every row of every table but the blocks."""
-    return await while_wanted(request, lambda _: _flaws(context, None), context.lanes.long)
+    return await while_wanted(request, lambda _: _flaws(context.store.archives.verify_tables()), context.lanes.long)
 
 
-def _flaws(context: ContextDep, archive: UUID | None) -> list[FlawOut]:
-    found = context.store.verify_rest(archive)
-    return [FlawOut(where=one.where, reason=one.reason, remedy=one.remedy) for one in found]
+def _flaws(problems: list[Problem]) -> list[FlawOut]:
+    return [FlawOut(where=one.where, reason=one.reason, remedy=one.remedy) for one in problems]
 
 
 def _task(report: TaskReport) -> TaskOut:

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Body, Request, Response
 
 from reditus.core.batches import Batch, read_batch
 from reditus.core.errors import LayoutError
-from reditus.core.layout import Layout
+from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.errors import TimeRefused

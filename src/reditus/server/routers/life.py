@@ -5,15 +5,14 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request
 
+from reditus.analysis.series import asked_window, cut_to_ticks
 from reditus.core.types import NS_PER_S
-from reditus.server.cancelling import Patience, while_wanted
+from reditus.server.cancellation import Patience, while_wanted
 from reditus.server.context import Context, ContextDep, StoreDep
 from reditus.server.life_schemas import CopyIn, DescriptionIn, GapOut, GapsOut, StretchIn, TrimmedOut
-from reditus.server.reading import asked_window, cut_to_ticks
 from reditus.server.schemas import ArchiveOut, Moment
 from reditus.server.times import parse_window
-from reditus.store.life import Description, copy_stretch, delete_archive, describe, restore_archive, trim
-from reditus.store.reader import gaps_in
+from reditus.store.archives.lifecycle import Description
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["life"])
 
@@ -30,22 +29,22 @@ def describe_archive(archive_id: UUID, told: DescriptionIn, store: StoreDep) -> 
         changes["notes"] = told.notes
     if told.protected is not None:
         changes["protected"] = told.protected
-    store.during(lambda session: describe(session, archive_id, changes))
-    return ArchiveOut.of(store.archive(archive_id))
+    store.archives.describe(archive_id, changes)
+    return ArchiveOut.of(store.archives.get(archive_id))
 
 
 @router.delete("")
 def remove_archive(archive_id: UUID, store: StoreDep) -> ArchiveOut:
     """Delete it. It is removed by a sealing about a minute later; until then the deletion can be taken back."""
-    store.during(lambda session: delete_archive(session, archive_id))
-    return ArchiveOut.of(store.archive(archive_id))
+    store.archives.delete(archive_id)
+    return ArchiveOut.of(store.archives.get(archive_id))
 
 
 @router.post("/restore")
 def take_back(archive_id: UUID, store: StoreDep) -> ArchiveOut:
     """Take a deletion back. 404 where it is too late."""
-    store.during(lambda session: restore_archive(session, archive_id))
-    return ArchiveOut.of(store.archive(archive_id))
+    store.archives.restore(archive_id)
+    return ArchiveOut.of(store.archives.get(archive_id))
 
 
 @router.post("/trim")
@@ -54,7 +53,7 @@ async def trim_archive(archive_id: UUID, told: StretchIn, request: Request, cont
     window = parse_window(told.from_, told.to, (None, None))
 
     def work(_: Patience) -> TrimmedOut:
-        done = context.store.during(lambda session: trim(session, archive_id, window))
+        done = context.store.archives.trim(archive_id, window)
         return TrimmedOut(removed_ticks=done.removed_ticks)
 
     return await while_wanted(request, work, context.lanes.long)
@@ -66,8 +65,8 @@ async def copy(archive_id: UUID, told: CopyIn, request: Request, context: Contex
     window = parse_window(told.from_, told.to, (None, None))
 
     def work(_: Patience) -> ArchiveOut:
-        fresh = context.store.during(lambda session: copy_stretch(session, archive_id, window, told.name))
-        return ArchiveOut.of(context.store.archive(fresh))
+        fresh = context.store.archives.copy(archive_id, window, told.name)
+        return ArchiveOut.of(context.store.archives.get(fresh))
 
     return await while_wanted(request, work, context.lanes.long)
 
@@ -93,7 +92,7 @@ def _gaps(
     with context.store.reading(archive_id, patience.check, context.budget) as reader:
         if reader.extent.first_ns is None and not all(ends):
             return GapsOut(gaps=[], total=0, seconds=0.0)
-        gaps = gaps_in(reader, cut_to_ticks(reader, asked_window(reader, *ends)))
+        gaps = reader.gaps(cut_to_ticks(reader, asked_window(reader, *ends)))
     longest = sorted(gaps, key=lambda gap: gap.start_ns - gap.end_ns)[:limit]
     return GapsOut(
         gaps=[GapOut.of(gap) for gap in sorted(longest, key=lambda gap: gap.start_ns)],

@@ -9,7 +9,6 @@ from reditus.server.context import StoreDep
 from reditus.server.marker_schemas import MOST_AT_ONCE, MarkerIn, MarkersOut, Severity
 from reditus.server.schemas import Moment
 from reditus.server.times import parse_window
-from reditus.store.markers import add_markers, read_markers
 
 router = APIRouter(prefix="/archives/{archive_id}/markers", tags=["markers"])
 
@@ -26,13 +25,11 @@ def list_markers(
     limit: Annotated[int, Query(ge=1, le=MOST_SHOWN)] = 500,
 ) -> MarkersOut:
     """What is marked in a window: remarks, gaps with their reasons, and lines that the machine logged."""
-    archive = store.archive(archive_id)
+    archive = store.archives.get(archive_id)
     if archive.first_ns is None and not (start and end):
         return MarkersOut(markers=[], total=0)
     window = parse_window(start, end, (archive.first_ns, archive.last_ns))
-    return MarkersOut.of(
-        store.during(lambda session: read_markers(session, archive_id, window, worse_than=severity, limit=limit))
-    )
+    return MarkersOut.of(store.markers.read(archive_id, window, worse_than=severity, limit=limit))
 
 
 @router.post("", status_code=204, response_class=Response)
@@ -41,4 +38,4 @@ def add(
 ) -> None:
     """Add markers, all or none. One that is told again takes the place of the first."""
     told = [one.marker() for one in markers]
-    store.during(lambda session: add_markers(session, archive_id, told))
+    store.markers.add(archive_id, told)

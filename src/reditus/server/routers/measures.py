@@ -6,9 +6,9 @@ from fastapi import APIRouter
 
 from reditus.core.counters import COUNTERS
 from reditus.core.measures import MEASURES
+from reditus.core.measures.selection import available, own_devices
 from reditus.server.context import StoreDep
 from reditus.server.schemas import AvailableOut, CounterOut, MeasureOut
-from reditus.store.wanted import available, own_devices
 
 router = APIRouter(tags=["measures"])
 

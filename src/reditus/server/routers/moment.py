@@ -6,15 +6,15 @@ from uuid import UUID
 import numpy as np
 from fastapi import APIRouter, Query, Request
 
-from reditus.core.bins import Window
+from reditus.analysis.series import MOST_NAMES, Read, read
 from reditus.core.measures.processor import core_count
-from reditus.server.cancelling import Patience, while_wanted
+from reditus.core.measures.selection import Wanted, everything, parse_wanted
+from reditus.core.window import Window
+from reditus.server.cancellation import Patience, while_wanted
 from reditus.server.context import Context, ContextDep
-from reditus.server.reading import MOST_NAMES, Read, parse_wanted, read
 from reditus.server.schemas import Moment, MomentOut, ReadingOut
 from reditus.server.times import parse_time, to_ms
-from reditus.store.reader import Reader
-from reditus.store.wanted import Wanted, everything
+from reditus.store.read.reader import Reader
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["moment"])
 

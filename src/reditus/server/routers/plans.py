@@ -7,14 +7,13 @@ from fastapi import APIRouter, Body, Response
 from reditus.core.plan import GROUPS, Plan, PlanError
 from reditus.server.context import StoreDep
 from reditus.server.plan_schemas import GroupOut, PlanOut
-from reditus.store import plans
 
 router = APIRouter(prefix="/plans", tags=["plans"])
 
 
 @router.get("")
 def list_plans(store: StoreDep) -> list[PlanOut]:
-    return [PlanOut.of(info) for info in store.during(plans.plans)]
+    return [PlanOut.of(info) for info in store.plans.all()]
 
 
 @router.get("/groups")
@@ -29,11 +28,11 @@ def put_plan(name: str, plan: Annotated[dict[str, Any], Body()], store: StoreDep
     read = Plan.from_json(plan)
     if read.name != name:
         raise PlanError([("name", f"the address says {name!r}, the plan {read.name!r}; a plan keeps its name")])
-    store.during(lambda session: plans.put_plan(session, read))
-    return next(PlanOut.of(info) for info in store.during(plans.plans) if info.name == name)
+    store.plans.put(read)
+    return next(PlanOut.of(info) for info in store.plans.all() if info.name == name)
 
 
 @router.delete("/{name}", status_code=204, response_class=Response)
 def remove_plan(name: str, store: StoreDep) -> None:
     """Remove a plan that no recorder follows."""
-    store.during(lambda session: plans.remove_plan(session, name))
+    store.plans.delete(name)

@@ -6,17 +6,17 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request
 
-from reditus.core.bins import Window
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame
 from reditus.core.measures import measure_named
+from reditus.core.measures.selection import Wanted, needed_columns
 from reditus.core.processes import GROUP, THREAD_GROUP, ProcessesAt, processes_at, threads_at
-from reditus.server.cancelling import Patience, while_wanted
+from reditus.core.window import Window
+from reditus.server.cancellation import Patience, while_wanted
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, ProcessesOut, ProcessOut, ThreadOut, UsageOut
 from reditus.server.times import parse_time, to_ms
-from reditus.store.reader import Reader
-from reditus.store.wanted import Wanted, needed_columns
+from reditus.store.read.reader import Reader
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["processes"])
 

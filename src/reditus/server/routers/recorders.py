@@ -8,14 +8,15 @@ from fastapi import APIRouter, Response
 from reditus.core.types import NS_PER_S
 from reditus.server.context import StoreDep
 from reditus.server.plan_schemas import AnnouncedIn, DirectIn, OrdersOut, RecorderOut
-from reditus.store import HostInfo, plans
+from reditus.store import HostInfo
+from reditus.store.archives import plans
 
 router = APIRouter(prefix="/recorders", tags=["recorders"])
 
 
 @router.get("")
 def list_recorders(store: StoreDep) -> list[RecorderOut]:
-    return [RecorderOut.of(info) for info in store.during(plans.recorders)]
+    return [RecorderOut.of(info) for info in store.recorders.all()]
 
 
 @router.put("/{recorder_id}")
@@ -24,7 +25,7 @@ def announce_recorder(recorder_id: UUID, told: AnnouncedIn, store: StoreDep) -> 
     announced = plans.Announced(
         recorder_id, HostInfo(told.host.id, told.host.name), told.name, told.plan, told.report.model_dump()
     )
-    info, plan = store.during(lambda session: plans.announce(session, announced))
+    info, plan = store.recorders.announce(announced)
     return OrdersOut(
         plan=None if plan is None else plan.told, recording=info.recording, burst_until_ns=info.burst_until_ns
     )
@@ -40,10 +41,10 @@ def direct_recorder(recorder_id: UUID, orders: DirectIn, store: StoreDep) -> Rec
         changes["recording"] = orders.recording
     if orders.burst_s is not None:
         changes["burst_until_ns"] = time.time_ns() + round(orders.burst_s * NS_PER_S) if orders.burst_s else 0
-    return RecorderOut.of(store.during(lambda session: plans.direct(session, recorder_id, changes)))
+    return RecorderOut.of(store.recorders.update_orders(recorder_id, changes))
 
 
 @router.delete("/{recorder_id}", status_code=204, response_class=Response)
 def forget_recorder(recorder_id: UUID, store: StoreDep) -> None:
     """Forget a recorder; what it recorded stays. One that is still at work reports again."""
-    store.during(lambda session: plans.forget(session, recorder_id))
+    store.recorders.delete(recorder_id)

@@ -7,12 +7,13 @@ from uuid import UUID
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.core.bins import MAX_BINS
+from reditus.analysis.series import MOST_NAMES, Drawn, asked_window, drawn
 from reditus.core.errors import WindowError
+from reditus.core.measures.selection import parse_wanted
 from reditus.core.types import NS_PER_MS
-from reditus.server.cancelling import Patience, while_wanted
+from reditus.core.window import MAX_BINS
+from reditus.server.cancellation import Patience, while_wanted
 from reditus.server.context import ContextDep
-from reditus.server.reading import MOST_NAMES, Drawn, asked_window, drawn, parse_wanted
 from reditus.server.schemas import Moment, SeriesSetOut
 from reditus.server.times import to_ms
 

@@ -7,17 +7,17 @@ import numpy as np
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.core.bins import Binned
+from reditus.analysis.series import asked_window, binned
 from reditus.core.measures import Resource
+from reditus.core.measures.selection import Wanted, devices_of, own_devices
 from reditus.core.measures.strain import BEHIND, STRAIN
 from reditus.core.types import NS_PER_MS, FloatArray
-from reditus.server.cancelling import Patience, while_wanted
+from reditus.core.window import Binned
+from reditus.server.cancellation import Patience, while_wanted
 from reditus.server.context import ContextDep
-from reditus.server.reading import asked_window, binned
 from reditus.server.schemas import Moment, StrainMapOut
 from reditus.server.times import to_ms
-from reditus.store.reader import Reader
-from reditus.store.wanted import Wanted, devices_of, own_devices
+from reditus.store.read.reader import Reader
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["strain"])
 

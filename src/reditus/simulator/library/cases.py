@@ -6,10 +6,10 @@ from itertools import cycle
 
 import numpy as np
 
-from reditus.core.assembling import assemble
-from reditus.core.bins import Window
 from reditus.core.frame import Frame
+from reditus.core.frame_builder import assemble
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 from reditus.simulator.host import simulate
 from reditus.simulator.library import recipes
 from reditus.simulator.library.machines import LIBRARY, SIZES, ordinary

@@ -1,0 +1,197 @@
+"""Judge a timeline: short ones at once, long ones span by span, each of which is remembered until its ticks change."""
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from threading import Lock
+
+import numpy as np
+
+from reditus.analysis.rollups import rolled
+from reditus.analysis.series import cut_to_ticks
+from reditus.core.counters import MOUNT
+from reditus.core.diagnosis import diagnose, needed_measures
+from reditus.core.diagnosis.contributors import Party, is_attributed, parties
+from reditus.core.diagnosis.engine import diagnose_spans, judge, needed_of_whole
+from reditus.core.diagnosis.finding import Diagnosis, Finding
+from reditus.core.diagnosis.inputs import Readings, WholeReadings
+from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, Judged, spans_of, with_margin
+from reditus.core.frame import Sampled, Timebase
+from reditus.core.measures import measure_named
+from reditus.core.measures.selection import KnownColumn, Wanted, devices_of, needed_columns
+from reditus.core.processes import GROUP
+from reditus.core.rollup import Rolled
+from reditus.core.timeline import merged
+from reditus.core.types import NS_PER_S
+from reditus.core.window import Window, even_edges
+from reditus.store.read.reader import Reader
+
+WHOLE_LEVEL_S, LONG_LEVEL_S = 60, 3_600
+LONG_S = 40 * 86_400
+"""Of longer recordings an hour is one value of the whole."""
+LONG_TICKS = 2 * SPAN_TICKS
+"""Recordings of up to so many ticks are judged in one piece."""
+LEAST_SPAN_TICKS = 1_800
+"""Of hosts with very many columns. Less would be mostly margin."""
+REMEMBERED_SPANS = 256
+MOST_ATTRIBUTED = 12
+ATTRIBUTED_TICKS = 3_600
+"""Processes are looked at over so much of a finding, from its beginning."""
+
+ATTRIBUTED_LEAK_TICKS = 40_000
+"""A leak shows over all of its time; of a longer one only the beginning is looked at."""
+
+_Key = tuple[object, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """A diagnosis, and by finding who took part in it, with their names where those are known."""
+
+    diagnosis: Diagnosis
+    processes: dict[str, list[tuple[Party, str | None]]]
+
+
+class SpanMemory:
+    """What was judged of spans, by what they consist of; forgets the ones asked for least recently."""
+
+    def __init__(self) -> None:
+        self._held: OrderedDict[_Key, Judged] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: _Key) -> Judged | None:
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+            return self._held.get(key)
+
+    def keep(self, key: _Key, judged: Judged) -> None:
+        with self._lock:
+            self._held[key] = judged
+            while len(self._held) > REMEMBERED_SPANS:
+                self._held.popitem(last=False)
+
+
+def judged_timeline(reader: Reader, window: Window, memory: SpanMemory) -> Told:
+    """What ran out in a window of a timeline, and who took part. No more is read at once than the reader may, but for a span
+    that cannot be made any shorter.
+    """
+    interval_ns = reader.extent.interval_ns or NS_PER_S
+    wanted = tuple(Wanted(measure, None) for measure in needed_measures())
+    columns = needed_columns(reader.known, wanted)
+    inner = cut_to_ticks(reader, window)
+    most_ticks = reader.most_ticks(len(columns))
+    if (inner.end_ns - inner.start_ns) / interval_ns <= min(LONG_TICKS, most_ticks):
+        frame = reader.frame(columns, inner)
+        reader.check()
+        diagnosis = diagnose(frame, window)
+    else:
+        span_ticks = min(SPAN_TICKS, max(most_ticks - 2 * MARGIN_TICKS, LEAST_SPAN_TICKS))
+        diagnosis = _long(reader, inner, window, interval_ns, span_ticks, columns, memory)
+    return Told(diagnosis, _attributed(reader, diagnosis, interval_ns))
+
+
+def _long(
+    reader: Reader, inner: Window, window: Window, interval_ns: int, span_ticks: int,
+    columns: tuple[KnownColumn, ...], memory: SpanMemory,
+) -> Diagnosis:  # fmt: skip
+    # Only where there are ticks: recordings may lie years apart.
+    islands = reader.islands(inner, span_ticks * interval_ns)
+    whole = _whole(reader, islands or [inner], inner)
+    normals = _fingerprint(whole)
+    spans = []
+    for island in islands:
+        for span in spans_of(island, interval_ns, span_ticks):
+            reader.check()
+            around = with_margin(span, interval_ns)
+            key = (reader.scope.host, reader.scope.archives, span, normals, reader.contents(around))
+            judged = memory.get(key)
+            if judged is None:
+                judged = judge(Readings(reader.frame(columns, around), whole.whole))
+                memory.keep(key, judged)
+            spans.append(judged)
+    return diagnose_spans(spans, whole, window, interval_ns)
+
+
+def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeReadings:
+    """The measures that tell of all of a recording, from rollups where those have been made."""
+    seen_ns = sum(island.end_ns - island.start_ns for island in islands)
+    level_s = LONG_LEVEL_S if seen_ns > LONG_S * NS_PER_S else WHOLE_LEVEL_S
+    level_ns = level_s * NS_PER_S
+    asked = [
+        Wanted(measure_named(name), device)
+        for name in needed_of_whole()
+        for device in [None, *devices_of(reader.known, measure_named(name))]
+        # Of cores only the machine is wanted: there may be many.
+        if device is None or name.startswith("disk.")
+    ]
+    # Islands may share a bin.
+    stretches = merged((one.start_ns // level_ns * level_ns, -(-one.end_ns // level_ns) * level_ns) for one in islands)
+    parts = [(edges_ns, rolled(reader, asked, edges_ns, level_s)) for edges_ns in stretches]
+    base = _timebase(stretches, level_ns)
+    spaces = [one for one in reader.known if one.column.attribute(MOUNT) is not None and "usage" in one.column.counter]
+    frame = reader.frame(spaces, inner)
+    together = [
+        parts[0][1][at] if len(parts) == 1 else Rolled.concatenated([part[at] for _, part in parts])
+        for at in range(len(asked))
+    ]
+    return WholeReadings(
+        frame,
+        {
+            (one.measure.name, one.device): sampled
+            for one, part in zip(asked, together, strict=True)
+            if (sampled := _sampled(part, base)) is not None
+        },
+    )
+
+
+def _timebase(stretches: Sequence[tuple[int, int]], level_ns: int) -> Timebase:
+    ends_ns = np.concatenate([even_edges(begin_ns + level_ns, end_ns, level_ns) for begin_ns, end_ns in stretches])
+    return Timebase(ends_ns, ends_ns, np.zeros(len(ends_ns), dtype=np.int64), np.full(len(ends_ns), level_ns))
+
+
+def _sampled(part: Rolled, base: Timebase) -> Sampled | None:
+    """The bins in which anything was observed, as ticks."""
+    seen = part.seen_s > 0
+    if not seen.any():
+        return None
+    if seen.all():
+        return Sampled(base, part.mean)
+    return Sampled(
+        Timebase(base.wall_ns[seen], base.monotonic_ns[seen], base.epoch[seen], base.interval_ns[seen]), part.mean[seen]
+    )
+
+
+def _fingerprint(whole: WholeReadings) -> _Key:
+    """What the whole tells a span, roughly: a normal that moves by a few per cent changes no judgement worth telling."""
+    assert whole.whole is not None
+    waits = sorted(
+        (device or "", one.values) for (name, device), one in whole.whole.items() if name == "disk.wait" and device
+    )
+    return tuple(
+        (name, round(4 * float(np.log2(max(np.nanquantile(values, 0.2), 1e-6))))) for name, values in waits
+    )  # fmt: skip
+
+
+def _attributed(reader: Reader, diagnosis: Diagnosis, interval_ns: int) -> dict[str, list[tuple[Party, str | None]]]:
+    columns = [one for one in reader.known if one.group == GROUP]
+    asked = [one for one in diagnosis.findings if is_attributed(one.kind)][:MOST_ATTRIBUTED]
+    if not columns:
+        return {}
+    return {one.id: found for one in asked if (found := _parties(reader, columns, one, interval_ns))}
+
+
+def _parties(
+    reader: Reader, columns: list[KnownColumn], finding: Finding, interval_ns: int
+) -> list[tuple[Party, str | None]]:
+    reader.check()
+    ticks = min(ATTRIBUTED_TICKS, reader.most_ticks(len(columns)) // 2)
+    end_ns = min(finding.end_ns, finding.start_ns + ticks * interval_ns)
+    if finding.kind == "memory.leak" and (finding.end_ns - finding.start_ns) / interval_ns <= ATTRIBUTED_LEAK_TICKS:
+        end_ns = finding.end_ns
+    frame = reader.frame(columns, Window(finding.start_ns, end_ns))
+    found = parties(frame, finding)
+    names = reader.identities(
+        finding.start_ns + (end_ns - finding.start_ns) // 2, [(one.pid, one.start) for one in found]
+    )
+    return [(one, names[one.pid, one.start].name if (one.pid, one.start) in names else None) for one in found]

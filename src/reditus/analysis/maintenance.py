@@ -1,0 +1,234 @@
+"""Background work: retention, sealing, rollups, scrubbing. Archives are isolated from each other: an error in one is logged
+once, and tried again with back-off.
+"""
+
+import time
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from enum import StrEnum
+from functools import partial
+from threading import Lock
+from uuid import UUID
+
+import structlog
+
+from reditus.analysis.rollups import grow_rollups
+from reditus.core.errors import DamagedBlock
+from reditus.core.types import NS_PER_S
+from reditus.store.archives.lifecycle import UNDO_S
+from reditus.store.database.damage import again_elsewhere
+from reditus.store.errors import DatabaseDamaged, StoreAway, UnknownArchive
+from reditus.store.store import Store
+
+log = structlog.get_logger()
+
+FIRST_RETRY_S = 60.0
+LAST_RETRY_S = 6 * 3_600.0
+MOST_LISTED = 20
+
+
+class Task(StrEnum):
+    """What is done in the background."""
+
+    SEALING = "sealing"
+    ROLLUPS = "rollups"
+    RETENTION = "retention"
+    SCRUBBING = "scrubbing"
+    JUDGING = "judging"
+
+
+OVERDUE_S = {Task.SEALING: 600.0, Task.ROLLUPS: 1_800.0, Task.RETENTION: 3_600.0, Task.SCRUBBING: 3_600.0}
+"""A task that has not gone through for so long is overdue. Judging is done when somebody asks, and never overdue."""
+
+
+@dataclass(slots=True)
+class Failure:
+    """What goes wrong with one archive again and again."""
+
+    archive: UUID
+    reason: str
+    since_ns: int
+    times: int = 1
+    retry_ns: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class TaskReport:
+    """How a task does."""
+
+    task: Task
+    last_success_ns: int | None
+    overdue: bool
+    failing: list[Failure]
+
+
+@dataclass(slots=True)
+class _TaskState:
+    last_success_ns: int | None = None
+    failing: dict[UUID, Failure] = field(default_factory=dict)
+
+
+class Journal:
+    """What background work has done and what fails. Safe from several threads."""
+
+    def __init__(self, clock: Callable[[], int] = time.time_ns) -> None:
+        self._clock = clock
+        self._begun_ns = clock()
+        self._lock = Lock()
+        self._tasks = {task: _TaskState() for task in Task}
+
+    def run(self, task: Task, archive: UUID, work: Callable[[], object]) -> bool:
+        """Do some work for one archive, unless it failed lately. Return whether it went through.
+
+        Raise StoreAway where the database cannot be reached at all: then it is nothing about this archive.
+        """
+        with self._lock:
+            failure = self._tasks[task].failing.get(archive)
+            if failure is not None and self._clock() < failure.retry_ns:
+                return False
+        try:
+            work()
+        except UnknownArchive:
+            self.succeeded(task, archive)  # removed meanwhile
+            return True
+        except DatabaseDamaged as why:
+            self.failed(task, archive, why)
+            return False
+        except StoreAway:
+            raise
+        except Exception as why:  # noqa: BLE001  whatever it is, the other archives do not suffer from it
+            self.failed(task, archive, why)
+            return False
+        self.succeeded(task, archive)
+        return True
+
+    def succeeded(self, task: Task, archive: UUID | None = None) -> None:
+        """A task went through: for an archive, or as a whole."""
+        with self._lock:
+            state = self._tasks[task]
+            state.last_success_ns = self._clock()
+            recovered = state.failing.pop(archive, None) if archive is not None else None
+        if recovered is not None:
+            log.info(f"{task} works again", archive=str(archive), failed_times=recovered.times)
+
+    def failed(self, task: Task, archive: UUID, why: Exception) -> None:
+        """A task failed for an archive; the same reason is logged once."""
+        reason = f"{type(why).__name__}: {why}"[:500]
+        now_ns = self._clock()
+        with self._lock:
+            failing = self._tasks[task].failing
+            before = failing.get(archive)
+            times = 1 if before is None else before.times + 1
+            wait_s = min(FIRST_RETRY_S * 2.0 ** min(times - 1, 30), LAST_RETRY_S)
+            since_ns = now_ns if before is None else before.since_ns
+            failing[archive] = Failure(archive, reason, since_ns, times, now_ns + round(wait_s * NS_PER_S))
+        if before is None or before.reason != reason:
+            log.error(f"{task} failed for an archive", archive=str(archive), exc_info=why)
+
+    def forget_others(self, archives: Iterable[UUID]) -> None:
+        """Archives that are not there any more fail no more."""
+        there = set(archives)
+        with self._lock:
+            for state in self._tasks.values():
+                for archive in state.failing.keys() - there:
+                    del state.failing[archive]
+
+    def reports(self) -> list[TaskReport]:
+        """How each task does, in the order of `Task`."""
+        now_ns = self._clock()
+        with self._lock:
+            return [
+                TaskReport(
+                    task,
+                    state.last_success_ns,
+                    now_ns - (state.last_success_ns or self._begun_ns) > OVERDUE_S.get(task, float("inf")) * NS_PER_S,
+                    sorted(state.failing.values(), key=lambda one: one.since_ns)[:MOST_LISTED],
+                )
+                for task, state in self._tasks.items()
+            ]
+
+
+def maintain(
+    store: Store,
+    journal: Journal,
+    *,
+    only_grown: bool = False,
+    undo_s: float = UNDO_S,
+    stop: Callable[[], bool] = lambda: False,
+) -> int:
+    """One round over all archives: remove deleted ones, expire what plans no longer keep, merge small blocks, and extend
+    rollups. Return by how many blocks there are fewer after merging.
+
+    `only_grown` leaves out archives that have not grown enough since the last round for anything to merge. `stop` is
+    called between archives. Raise StoreAway where the database cannot be reached.
+    """
+    archives = [archive for _, archive in store.upkeep.archives()]
+    due, recorders = store.upkeep.due_for_removal(undo_s), store.upkeep.recorders_with_plans()
+    journal.forget_others(archives)
+    for archive in due:
+        journal.run(Task.RETENTION, archive, partial(store.upkeep.remove, archive, undo_s))
+    for recorder in recorders:
+        journal.run(Task.RETENTION, recorder, partial(store.recorders.expire, recorder, time.time_ns()))
+    journal.succeeded(Task.RETENTION)
+    if only_grown:
+        grown = store.take_grown()
+        failing = {failure.archive for report in journal.reports() for failure in report.failing}
+        archives = [archive for archive in archives if archive in grown | failing]
+    vanished = 0
+    for archive in archives:
+        if stop():
+            return vanished
+        merged: list[int] = []
+        journal.run(Task.SEALING, archive, partial(_compact, store, archive, merged))
+        vanished += sum(merged)
+        journal.run(Task.ROLLUPS, archive, partial(extend_rollups, store, archive))
+    journal.succeeded(Task.SEALING)
+    journal.succeeded(Task.ROLLUPS)
+    return vanished
+
+
+def _compact(store: Store, archive: UUID, merged: list[int]) -> None:
+    merged.append(store.compact(archive))
+
+
+def extend_rollups(store: Store, archive: UUID) -> None:
+    """Extend an archive's rollups, in short transactions, so that appending never waits long. Damaged ones are derived again."""
+    try:
+        again_elsewhere(lambda: _extend(store, archive))
+    except (DamagedBlock, DatabaseDamaged) as why:
+        log.error("damaged rollups are derived again", archive=str(archive), reason=str(why))
+        store.drop_rollups(archive)
+        _extend(store, archive)
+
+
+def _extend(store: Store, archive: UUID) -> None:
+    more = True
+    while more:
+        with store.extending_rollups(archive) as reader:
+            more = grow_rollups(reader, archive)
+
+
+def scrub(
+    store: Store, journal: Journal, *, most_blocks: int, every_s: float, stop: Callable[[], bool] = lambda: False
+) -> int:
+    """Verify some blocks of the archives that are due for it. Return how many."""
+    checked: list[int] = []
+    for host, archive in store.upkeep.scrub_turns(every_s):
+        if stop() or sum(checked) >= most_blocks:
+            break
+        left = most_blocks - sum(checked)
+        journal.run(Task.SCRUBBING, archive, partial(_scrub_archive, store, host, archive, left, checked))
+    journal.succeeded(Task.SCRUBBING)
+    return sum(checked)
+
+
+def _scrub_archive(store: Store, host: UUID, archive: UUID, most_blocks: int, counts: list[int]) -> None:
+    checked = 0
+    while checked < most_blocks:
+        found = store.upkeep.scrub_slice(host, archive)
+        checked += max(found.checked, 1)
+        for damage in found.damage:
+            log.error("damaged block", archive=str(archive), first_ns=damage.first_ns, reason=damage.reason)
+        counts.append(max(found.checked, 1))
+        if found.next is None:
+            return

@@ -1,0 +1,298 @@
+"""Read measures of an archive: which columns they need, one query for all, derived in the core."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from reditus.analysis.rollups import rolled
+from reditus.core.binning import Sheet
+from reditus.core.errors import UnknownCounter
+from reditus.core.frame import Frame, Sampled
+from reditus.core.measures import MEASURES
+from reditus.core.measures.selection import KnownColumn, Wanted, needed_columns
+from reditus.core.rollup import Rolled, chosen_level, fitting_level, levels_of, rolled_edges
+from reditus.core.types import NS_PER_S, FloatArray, IntArray
+from reditus.core.window import Binned, Summary, Window, bin_edges, points
+from reditus.server.times import parse_window
+from reditus.store.read.reader import Reader
+
+MOST_NAMES = 160
+"""Of measures in one request: forty strips with four lines each."""
+MAP_BINS_A_PIXEL = 0.5
+"""A cell of a map may be two pixels wide if that lets it come from rollups."""
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """A measure as read: its values, or why there are none."""
+
+    wanted: Wanted
+    sampled: Sampled | None
+    missing: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """A series ready for a chart: ticks where they fit the width, bins where they do not."""
+
+    wanted: Wanted
+    missing: str | None
+    times_ns: IntArray
+    mean: FloatArray
+    low: FloatArray | None
+    high: FloatArray | None
+    bin_s: float | None
+    summary: Summary | None
+    summary_of_s: float | None = None
+    """Length of the bins that the summary is of; None where it is of the ticks."""
+
+
+def cut_to_ticks(reader: Reader, window: Window) -> Window:
+    """The part of a window in which ticks can lie: whoever asks for a century of an archive of an hour pays for an hour. A
+    window beside the archive becomes its own last moment, in which nothing is.
+    """
+    extent = reader.extent
+    if extent.first_ns is None or extent.last_ns is None:
+        return Window(window.end_ns - 1, window.end_ns)
+    around_ns = 2 * (extent.interval_ns or 0) + 1
+    start_ns, end_ns = max(window.start_ns, extent.first_ns - around_ns), min(window.end_ns, extent.last_ns + around_ns)
+    return Window(start_ns, end_ns) if start_ns < end_ns else Window(window.end_ns - 1, window.end_ns)
+
+
+def _cut_edges(edges_ns: IntArray, inner: Window) -> IntArray:
+    """Those edges between which a part of the window lies; at least two."""
+    first = int(np.searchsorted(edges_ns, inner.start_ns, side="right")) - 1
+    last = int(np.searchsorted(edges_ns, inner.end_ns, side="left"))
+    first = min(max(first, 0), len(edges_ns) - 2)
+    return edges_ns[first : max(last, first + 1) + 1]
+
+
+def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
+    """The window that was asked for; what is left out is the timeline's own beginning or end."""
+    if start and end:
+        return parse_window(start, end, (None, None))
+    return parse_window(start, end, (reader.extent.first_ns, reader.extent.last_ns))
+
+
+def read(reader: Reader, wanted: Sequence[Wanted], window: Window | None) -> tuple[Frame, list[Read]]:
+    """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
+    frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window, again=True)
+    return frame, [_derived(reader, frame, one) for one in wanted]
+
+
+def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[Drawn]:
+    """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest; of its inner part
+    alone, where there is nothing outside.
+    """
+    edges_ns = bin_edges(window, width)
+    sheet = Sheet(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
+    sheet.together([one.sampled for one in reads if one.sampled is not None])
+    return [_drawn(one, sheet, width) for one in reads]
+
+
+def _drawn(one: Read, sheet: Sheet, width: int) -> Drawn:
+    if one.sampled is None:
+        nothing = np.zeros(0)
+        return Drawn(one.wanted, one.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
+    if sheet.ticks(one.sampled) <= width:
+        times_ns, values = points(one.sampled, sheet.window)
+        return Drawn(one.wanted, None, times_ns, values, None, None, None, sheet.summary(one.sampled))
+    return _of_bins(one.wanted, sheet, sheet.binned(one.sampled), sheet.summary(one.sampled))
+
+
+def _of_bins(
+    wanted: Wanted, sheet: Sheet, binned: Binned, summary: Summary, summary_of_s: float | None = None
+) -> Drawn:
+    middle_ns, edges_ns = sheet.middle_ns, sheet.edges_ns
+    bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
+    return Drawn(wanted, None, middle_ns, binned.mean, binned.low, binned.high, bin_s, summary, summary_of_s)
+
+
+def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> list[Drawn]:
+    """Measures ready for a chart: from the ticks, or from rollups where a pixel stands for many of their bins. Either
+    way lowest, highest and mean of a bin are exact.
+    """
+    inner = cut_to_ticks(reader, window)
+    level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
+    # Counters as they are, and single processes, have no rollups; so few are asked for that their ticks will do.
+    from_ticks = [one for one in wanted if level_s is None or one.measure.name not in MEASURES]
+    if level_s is None:
+        # What needs too many columns for so many ticks comes from rollups all the same, in bins of a minute or more.
+        finest_s = min(levels_of(reader.extent.interval_ns or NS_PER_S), default=None)
+        heavy = {one for one in from_ticks if finest_s is not None and _is_heavy(reader, one, inner)}
+        level_s, from_ticks = finest_s, [one for one in from_ticks if one not in heavy]
+    by_ticks: dict[Wanted, Drawn] = {}
+    for group in _groups(reader, from_ticks, inner):
+        by_ticks |= zip(group, draw(read(reader, group, inner)[1], window, width, inner), strict=True)
+    by_bins: dict[Wanted, Drawn] = {}
+    measures = [one for one in wanted if one not in by_ticks]
+    if level_s is not None and measures:
+        by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, width, level_s), strict=True))
+    return [by_ticks.get(one) or by_bins[one] for one in wanted]
+
+
+def _ticks_in(reader: Reader, inner: Window) -> int:
+    """As many as fit, at the shortest interval; there may be fewer."""
+    return (inner.end_ns - inner.start_ns) // (reader.extent.interval_ns or NS_PER_S) + 1
+
+
+def _is_heavy(reader: Reader, one: Wanted, inner: Window) -> bool:
+    """Whether one measure alone needs more than may be read at once."""
+    if one.measure.name not in MEASURES:
+        return False
+    return _ticks_in(reader, inner) > reader.most_ticks(len(needed_columns(reader.known, (one,))))
+
+
+def _groups(reader: Reader, wanted: Sequence[Wanted], inner: Window) -> list[list[Wanted]]:
+    """The measures in groups that may be read at once each, in their order."""
+    ticks = _ticks_in(reader, inner)
+    groups: list[list[Wanted]] = []
+    columns: set[KnownColumn] = set()
+    for one in wanted:
+        more = columns | set(needed_columns(reader.known, (one,)))
+        if not groups or ticks > reader.most_ticks(len(more)):
+            groups.append([])
+            more = set(needed_columns(reader.known, (one,)))
+        groups[-1].append(one)
+        columns = more
+    return groups
+
+
+@dataclass(frozen=True, slots=True)
+class BinnedTogether:
+    """Measures over the same bins; None for those that the host cannot give."""
+
+    edges_ns: IntArray
+    series: list[Binned | None]
+
+
+def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> BinnedTogether:
+    """Measures over equal bins, from rollups wherever those have been made: for pictures of whole archives."""
+    interval_ns = reader.extent.interval_ns or 0
+    inner = cut_to_ticks(reader, window)
+    level_s = fitting_level(window, width, interval_ns, 1) or fitting_level(
+        window, width, interval_ns, MAP_BINS_A_PIXEL
+    )
+    if level_s is None and any(_is_heavy(reader, one, inner) for one in wanted):
+        level_s = min(levels_of(interval_ns), default=None)
+    if level_s is None:
+        edges_ns = bin_edges(window, width)
+        found: list[Binned | None] = []
+        for group in _groups(reader, wanted, inner):
+            sheet = Sheet(window, edges_ns)
+            reads = read(reader, group, inner)[1]
+            sheet.together([one.sampled for one in reads if one.sampled is not None])
+            found += [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
+        return BinnedTogether(edges_ns, found)
+    edges_ns = rolled_edges(window, width, level_s)
+    inner_edges_ns = _cut_edges(edges_ns, inner)
+    at = int(np.searchsorted(edges_ns, inner_edges_ns[0]))
+    coarse = []
+    for part in _coarse(reader, wanted, inner_edges_ns, level_s):
+        coarse.append(Rolled.unknown(len(edges_ns) - 1))
+        coarse[-1].put(at, part)
+    return BinnedTogether(
+        edges_ns,
+        [
+            part.binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (one,)) else None
+            for one, part in zip(wanted, coarse, strict=True)
+        ],
+    )
+
+
+SLICE_NUMBERS = 1 << 19
+"""Of a level's bins times series that are in memory at once."""
+
+
+def _coarse(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_s: int) -> list[Rolled]:
+    """Measures over equal bins, each of many of a level's: slice by slice, so that what is in memory does not depend on how
+    much of the level there is; slices without ticks cost nothing.
+    """
+    bins, length_ns = len(edges_ns) - 1, int(edges_ns[1] - edges_ns[0])
+    factor = length_ns // (level_s * NS_PER_S)
+    out = [Rolled.unknown(bins) for _ in wanted]
+    most = max(SLICE_NUMBERS // len(wanted), 1)
+    if factor > most:
+        for at in range(bins):
+            for whole, one in zip(out, _in_parts(reader, wanted, edges_ns[at : at + 2], level_s, most), strict=True):
+                whole.put(at, one)
+        return out
+    step = max(most // factor, 1)
+    for at in range(0, bins, step):
+        part_ns = int(edges_ns[at]), int(edges_ns[min(at + step, bins)])
+        reader.check()
+        if step < bins and not reader.contents(Window(*part_ns))[0]:
+            continue
+        for whole, fine in zip(out, rolled(reader, wanted, part_ns, level_s), strict=True):
+            whole.put(at, fine.coarser(factor))
+    return out
+
+
+def _in_parts(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_s: int, most: int) -> list[Rolled]:
+    """Measures over one bin, of at most so many of a level's bins at a time."""
+    begin_ns, end_ns = (int(edge_ns) for edge_ns in edges_ns)
+    step_ns = most * level_s * NS_PER_S
+    parts: list[list[Rolled]] = [[Rolled.unknown(1)] for _ in wanted]
+    for at_ns in range(begin_ns, end_ns, step_ns):
+        part_ns = at_ns, min(at_ns + step_ns, end_ns)
+        reader.check()
+        if reader.contents(Window(*part_ns))[0]:
+            for found, fine in zip(parts, rolled(reader, wanted, part_ns, level_s), strict=True):
+                found.append(fine.coarser(len(fine)))
+    return [Rolled.concatenated(found).coarser(len(found)) for found in parts]
+
+
+def _rolled(
+    reader: Reader, wanted: Sequence[Wanted], window: Window, inner: Window, width: int, level_s: int
+) -> list[Drawn]:
+    edges_ns = _cut_edges(rolled_edges(window, width, level_s), inner)
+    sheet = Sheet(window, edges_ns)
+    level_ns = level_s * NS_PER_S
+    # The figures are of the level's whole bins that touch the window; a chart's bins may reach over its ends.
+    ends_ns = inner.start_ns // level_ns * level_ns, -(-inner.end_ns // level_ns) * level_ns
+    fine_bins = (ends_ns[1] - ends_ns[0]) // level_ns
+    if fine_bins * len(wanted) <= SLICE_NUMBERS:
+        return _rolled_at_once(reader, wanted, window, sheet, level_s, ends_ns)
+    out = []
+    for one, coarse in zip(wanted, _coarse(reader, wanted, edges_ns, level_s), strict=True):
+        if not coarse.seen_s.any() and not needed_columns(reader.known, (one,)):
+            out.append(_without_values(one))
+            continue
+        bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
+        out.append(_of_bins(one, sheet, coarse.binned(edges_ns), coarse.summary(window), bin_s))
+    return out
+
+
+def _rolled_at_once(
+    reader: Reader, wanted: Sequence[Wanted], window: Window, sheet: Sheet, level_s: int, ends_ns: tuple[int, int]
+) -> list[Drawn]:
+    edges_ns, level_ns = sheet.edges_ns, level_s * NS_PER_S
+    whole = (int(edges_ns[0]), int(edges_ns[-1]))
+    factor = int(edges_ns[1] - edges_ns[0]) // level_ns
+    first, after = (max((end_ns - whole[0]) // level_ns, 0) for end_ns in ends_ns)
+    out = []
+    for one, fine in zip(wanted, rolled(reader, wanted, whole, level_s), strict=True):
+        if not fine.seen_s.any() and not needed_columns(reader.known, (one,)):
+            out.append(_without_values(one))
+            continue
+        summary = fine.part(first, after).summary(window)
+        out.append(_of_bins(one, sheet, fine.coarser(factor).binned(edges_ns), summary, level_s))
+    return out
+
+
+def _without_values(one: Wanted) -> Drawn:
+    return Drawn(one, _missing(one), np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None)
+
+
+def _derived(reader: Reader, frame: Frame, one: Wanted) -> Read:
+    reader.check()
+    try:
+        return Read(one, one.measure.derive(frame, one.device), None)
+    except UnknownCounter:
+        return Read(one, None, _missing(one))
+
+
+def _missing(one: Wanted) -> str:
+    of = f" of {one.device}" if one.device else ""
+    return f"{one.measure.name}{of}: this archive lacks the counters for it in this window"

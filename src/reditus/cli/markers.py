@@ -1,0 +1,142 @@
+"""Markers and device names on the command line."""
+
+import json
+from pathlib import Path
+from typing import Annotated, get_args
+
+import typer
+
+from reditus.cli.client import Client, marker_as_json
+from reditus.cli.console import Failure, err, out
+from reditus.cli.service import service, settings_of_environment
+from reditus.core.log_lines import Lines, format_of, parse_lines
+from reditus.core.markers import SEVERITIES
+from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
+from reditus.server.times import EARLIEST_NS, LATEST_NS, spell_time
+
+markers = typer.Typer(help="Markers: log lines, gaps with their reasons, remarks.", no_args_is_help=True)
+Archive = Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive.")]
+LARGEST_BYTES = 256 << 20
+MOST_TOLD = 20
+KINDS: tuple[str, ...] = get_args(DeviceKind)
+
+
+@markers.command("list")
+def list_markers(
+    archive: Archive,
+    start: Annotated[str | None, typer.Option("--from", help="RFC 3339.")] = None,
+    end: Annotated[str | None, typer.Option("--to", help="RFC 3339.")] = None,
+    severity: Annotated[str, typer.Option("--severity", help="Lines as bad as this, or worse.")] = "debug",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """List what is marked in an archive."""
+    _check_severity(severity)
+    window = {key: value for key, value in (("from", start), ("to", end)) if value}
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
+        found = client.markers(client.find_archive(archive)["id"], {**window, "severity": severity, "limit": "2000"})
+    if as_json:
+        print(json.dumps(found, indent=1))
+        return
+    for one in found["markers"]:
+        at = spell_time(round(one["at_ms"] * 1_000) * 1_000)[:23]
+        what = f"{one['severity'] or one['kind']:<13} {one['source']}: " if one["source"] else f"{one['kind']:<13} "
+        out.print(f"{at:<24}{what}{one['text']}", markup=False, highlight=False)
+    if found["total"] > len(found["markers"]):
+        out.print(
+            f"{found['total'] - len(found['markers'])} more, less bad ones; narrow it with --from, --to, --severity"
+        )
+    if not found["markers"]:
+        out.print("Nothing is marked there.")
+
+
+@markers.command("import")
+def import_lines(
+    archive: Archive,
+    file: Annotated[Path, typer.Argument(help="Lines of RFC 5424, or the journal's export format.")],
+    severity: Annotated[str, typer.Option("--severity", help="Keep lines as bad as this, or worse.")] = "debug",
+) -> None:
+    """Keep a log's lines as markers of an archive. The same file again changes nothing."""
+    _check_severity(severity)
+    lines = _read(file)
+    for line, why in lines.problems[:MOST_TOLD]:
+        err.print(f"{file}:{line}: {why}", markup=False)
+    if len(lines.problems) > MOST_TOLD:
+        err.print(f"{file}: and {len(lines.problems) - MOST_TOLD} more", markup=False)
+    worst = SEVERITIES.index(severity)
+    wanted = [
+        one
+        for one in lines.markers
+        if SEVERITIES.index(one.severity or severity) <= worst and EARLIEST_NS <= one.at_ns < LATEST_NS
+    ]
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
+        found = client.find_archive(archive)
+        for start in range(0, len(wanted), MOST_AT_ONCE):
+            client.add_markers(found["id"], [marker_as_json(one) for one in wanted[start : start + MOST_AT_ONCE]])
+    out.print(f"{len(wanted)} lines kept with {found['name']}.", markup=False)
+
+
+@markers.command("note")
+def note(
+    archive: Archive,
+    at: Annotated[str, typer.Argument(help="When: RFC 3339, as in 2026-11-12T09:00:00Z.")],
+    text: Annotated[str, typer.Argument(help="The remark.")],
+    until: Annotated[str | None, typer.Option("--until", help="The end of a stretch, RFC 3339.")] = None,
+) -> None:
+    """Put a remark at a time, or over a stretch."""
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
+        found = client.find_archive(archive)
+        client.add_markers(found["id"], [{"at": at, "end": until, "kind": "note", "text": text}])
+    out.print(f"Noted with {found['name']}.", markup=False)
+
+
+def name(
+    archive: Archive,
+    kind: Annotated[str, typer.Argument(help="core, disk, interface, filesystem, cgroup or sensor.")],
+    device: Annotated[str, typer.Argument(help="As the machine calls it, such as sda.")],
+    called: Annotated[str | None, typer.Argument(help="What people call it.")] = None,
+    remove: Annotated[bool, typer.Option("--remove", help="Take the name away.")] = False,
+) -> None:
+    """Give a device of the archive's host a readable name, shown wherever the device is."""
+    if kind not in KINDS:
+        raise Failure(f"{kind!r} is no kind of device; there are {', '.join(KINDS)}")
+    if (called is None) != remove:
+        raise Failure("give a name, or --remove")
+    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
+        found = client.find_archive(archive)
+        client.name_device(found["id"], kind, device, called)
+    host = found["host"]["name"]
+    out.print(
+        f"{device} of {host} is called {called!r} now."
+        if called
+        else f"{device} of {host} has no other name any more.",
+        markup=False,
+    )
+
+
+def labelled(names: dict[str, dict[str, str]], measure: str, device: str | None) -> str:
+    """A measure's device as people call it, with what the machine calls it."""
+    called = names.get(_KIND_OF.get(measure.partition(".")[0], ""), {}).get(device or "")
+    return f"{called} ({device})" if called else (device or "")
+
+
+_KIND_OF = {"cpu": "core", "disk": "disk", "net": "interface"}
+
+
+def _check_severity(severity: str) -> None:
+    if severity not in SEVERITIES:
+        raise Failure(f"--severity {severity!r} is none of {', '.join(SEVERITIES)}")
+
+
+def _read(file: Path) -> Lines:
+    try:
+        if file.stat().st_size > LARGEST_BYTES:
+            raise Failure(f"{file} is larger than {LARGEST_BYTES >> 20} MiB; import it in parts")
+        text = file.read_bytes()
+    except OSError as why:
+        raise Failure(f"{file} cannot be read: {why.strerror}") from why
+    kind = format_of(text)
+    if kind is None:
+        raise Failure(
+            f"{file} begins neither like RFC 5424 (<PRIORITY>1 TIME ...) nor like the journal's export format"
+        )
+    return parse_lines(text, kind)

@@ -1,0 +1,134 @@
+"""Who took part in a finding: the recorded processes by their share of what ran short.
+
+A process counts from what its slots held over the finding; what no slot held stays with nobody, so shares need not add up
+to 1. They are no proof: who uses most of a resource need not be who uses it wrongly.
+"""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from reditus.core.diagnosis.finding import Finding
+from reditus.core.frame import Frame, RawSeries
+from reditus.core.processes import AMOUNTS, GROUP, PLACES, SLOTS, slot_columns, whole_columns
+from reditus.core.schema import Column
+from reditus.core.types import FloatArray, IntArray
+
+MOST_TOLD = 5
+LEAST_SHARE = 0.03
+_CPU, _MEMORY, _READ, _WRITTEN, _MAJOR, _BLOCKED = (0, 1), (2,), (3,), (4,), (5,), (7,)
+"""Places among AMOUNTS."""
+# What a process's part is measured by, best first: the first of which anybody had some.
+MEASURED_BY: dict[str, tuple[tuple[int, ...], ...]] = {
+    "cpu.saturated": (_CPU,), "cpu.one_core": (_CPU,), "cpu.steal": (_CPU,), "cpu.quota": (_CPU,), "cpu.churn": (_CPU,),
+    "cpu.thermal": (_CPU,), "memory.pressure": (_MEMORY,), "memory.oom_kill": (_MEMORY,), "swap.full": (_MEMORY,),
+    "swap.thrashing": (_MAJOR, _MEMORY), "memory.cache_thrash": (_READ, _MAJOR), "disk.saturated": ((*_READ, *_WRITTEN),),
+    "disk.slow": (_BLOCKED, (*_READ, *_WRITTEN)), "disk.hot": ((*_READ, *_WRITTEN),), "disk.writeback": (_WRITTEN,),
+    "io.limited": (_BLOCKED, (*_READ, *_WRITTEN)), "io.stalled": (_BLOCKED, (*_READ, *_WRITTEN)),
+}  # fmt: skip
+GROWTH = {"memory.leak"}
+"""Kinds by which a process's part is how much more it held at the end than at the beginning."""
+
+
+@dataclass(frozen=True, slots=True)
+class Party:
+    """A process and its share, 0 to 1, of what all processes had of the resource over the finding."""
+
+    pid: int
+    start: int
+    share: float
+
+
+def is_attributed(kind: str) -> bool:
+    return kind in MEASURED_BY or kind in GROWTH
+
+
+def parties(frame: Frame, finding: Finding) -> list[Party]:
+    """The processes with the greatest parts, greatest first; none where processes were not recorded, or have no part in
+    such a kind.
+    """
+    group = next((one for one in frame.groups if one.name == GROUP), None)
+    if group is None or not is_attributed(finding.kind):
+        return []
+    wall_ns = group.timebase.wall_ns
+    within = np.flatnonzero((wall_ns > finding.start_ns) & (wall_ns <= finding.end_ns))
+    if not len(within):
+        return []
+    series = {(column.counter, column.attributes): one for column, one in group.series.items()}
+    if finding.kind in GROWTH:
+        return _grown(series, within)
+    if finding.kind == "cpu.one_core" and finding.device is not None:
+        on_core = _by_process(series, _CPU, within, core=int(finding.device))
+        return _greatest(on_core, sum(on_core.values()))
+    for places in MEASURED_BY[finding.kind]:
+        whole = _amount(series, whole_columns()[: len(AMOUNTS)], places, within).sum()
+        if whole > 0:
+            return _greatest(_by_process(series, places, within), float(whole))
+    return []
+
+
+_Series = dict[tuple[str, tuple[tuple[str, str], ...]], RawSeries]
+_Key = tuple[int, int]
+
+
+def _raw(series: _Series, column: Column, ticks: IntArray) -> IntArray:
+    found = series.get((column.counter, column.attributes))
+    if found is None:
+        return np.zeros(len(ticks), dtype=np.int64)
+    values = found.values[ticks]
+    return values if found.present is None else np.where(found.present[ticks], values, 0)
+
+
+def _amount(series: _Series, columns: Sequence[Column], places: tuple[int, ...], ticks: IntArray) -> FloatArray:
+    out = np.zeros(len(ticks))
+    for place in places:
+        out += _raw(series, columns[place], ticks)
+    return out
+
+
+def _by_process(
+    series: _Series, places: tuple[int, ...], ticks: IntArray, core: int | None = None
+) -> dict[_Key, float]:
+    """What each had, over all cores or at the ticks at which it was last on one of them."""
+    out: dict[_Key, float] = defaultdict(float)
+    for slot in range(SLOTS):
+        columns = slot_columns(slot)
+        amounts = _amount(series, columns[len(PLACES) :], places, ticks)
+        if core is not None:
+            amounts[_raw(series, columns[PLACES.index("process.linux.core")], ticks) != core] = 0.0
+        for who, mine in _owners(series, columns, ticks):
+            out[who] += float(amounts[mine].sum())
+    return out
+
+
+def _owners(series: _Series, columns: Sequence[Column], ticks: IntArray) -> list[tuple[_Key, IntArray]]:
+    """Whose a slot was, and at which of the ticks."""
+    pids, starts = _raw(series, columns[0], ticks), _raw(series, columns[1], ticks)
+    changes = np.flatnonzero((np.diff(pids) != 0) | (np.diff(starts) != 0)) + 1
+    parts = np.split(np.arange(len(ticks)), changes)
+    return [((int(pids[part[0]]), int(starts[part[0]])), part) for part in parts if pids[part[0]]]
+
+
+def _grown(series: _Series, ticks: IntArray) -> list[Party]:
+    first: dict[_Key, tuple[int, float]] = {}
+    last: dict[_Key, tuple[int, float]] = {}
+    for slot in range(SLOTS):
+        columns = slot_columns(slot)
+        held = _amount(series, columns[len(PLACES) :], _MEMORY, ticks)
+        for who, mine in _owners(series, columns, ticks):
+            begin, end = int(mine[0]), int(mine[-1])
+            if who not in first or begin < first[who][0]:
+                first[who] = (begin, float(held[begin]))
+            if who not in last or end > last[who][0]:
+                last[who] = (end, float(held[end]))
+    grown = {who: max(last[who][1] - first[who][1], 0.0) for who in first}
+    return _greatest(grown, sum(grown.values()))
+
+
+def _greatest(amounts: dict[_Key, float], whole: float) -> list[Party]:
+    if whole <= 0:
+        return []
+    shares = sorted(((amount / whole, who) for who, amount in amounts.items()), reverse=True)
+    return [Party(*who, min(share, 1.0)) for share, who in shares[:MOST_TOLD] if share >= LEAST_SHARE]

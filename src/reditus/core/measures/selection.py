@@ -1,0 +1,158 @@
+"""Which columns the measures need, and which measures the columns can give."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+from reditus.core.counters import COUNTERS
+from reditus.core.facts import HostFacts
+from reditus.core.measures import MEASURES, Measure, Per, measure_named
+from reditus.core.measures.measure import Need, Reach
+from reditus.core.measures.process import is_process
+from reditus.core.measures.raw import expanded, is_counter
+from reditus.core.schema import Column
+
+LOOPBACK = "lo"
+REMEMBERED = 64
+"""Archives for which it is remembered what they can give; that changes only when a device comes or goes."""
+
+
+@dataclass(frozen=True, slots=True)
+class KnownColumn:
+    """Where a column stands: in which layout, at which place."""
+
+    layout_id: int
+    group: str
+    position: int
+    column: Column
+
+
+def device_attribute(counter: str) -> str | None:
+    """The attribute that names a counter's device; None where it has none, or a newer Reditus knows what it is."""
+    return COUNTERS[counter].device if counter in COUNTERS else None
+
+
+class KnownColumns:
+    """The columns of some layouts. The same layouts give the same object, so that work on it can be remembered too."""
+
+    def __init__(self, columns: Sequence[KnownColumn]) -> None:
+        self.all = tuple(columns)
+
+    def __iter__(self) -> Iterator[KnownColumn]:
+        return iter(self.all)
+
+    def __len__(self) -> int:
+        return len(self.all)
+
+    @cached_property
+    def by_counter(self) -> dict[str, tuple[KnownColumn, ...]]:
+        found: dict[str, list[KnownColumn]] = {}
+        for known in self.all:
+            found.setdefault(known.column.counter, []).append(known)
+        return {counter: tuple(columns) for counter, columns in found.items()}
+
+    @cached_property
+    def by_device(self) -> dict[tuple[str, str | None], tuple[KnownColumn, ...]]:
+        """By counter and device; None for the columns that are of no device."""
+        found: dict[tuple[str, str | None], list[KnownColumn]] = {}
+        for counter, columns in self.by_counter.items():
+            attribute = device_attribute(counter)
+            for known in columns:
+                device = known.column.attribute(attribute) if attribute else None
+                found.setdefault((counter, device), []).append(known)
+        return {key: tuple(columns) for key, columns in found.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A measure, of a device or of the machine."""
+
+    measure: Measure
+    device: str | None
+
+    @property
+    def name(self) -> str:
+        """As it is asked for: NAME or NAME@DEVICE."""
+        return self.measure.name if self.device is None else f"{self.measure.name}@{self.device}"
+
+
+@lru_cache(maxsize=REMEMBERED)
+def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...]:
+    """The measures that these columns can give, each with its devices."""
+    counters = known.by_counter.keys()
+    out = []
+    for measure in MEASURES.values():
+        required = {need.counter for need in measure.needs if not need.optional}
+        optional = {need.counter for need in measure.needs}
+        if required <= counters and optional & counters:
+            out.append((measure, devices_of(known, measure)))
+    return tuple(out)
+
+
+def everything(known: KnownColumns) -> tuple[Wanted, ...]:
+    """Every measure that these columns can give, of the machine and of each device."""
+    return tuple(Wanted(measure, device) for measure, devices in available(known) for device in [None, *devices])
+
+
+@lru_cache(maxsize=16 * REMEMBERED)
+def devices_of(known: KnownColumns, measure: Measure) -> tuple[str, ...]:
+    asked = {need.counter for need in measure.needs}
+    return tuple(measure.devices(one.column for counter in asked for one in known.by_counter.get(counter, ())))
+
+
+def own_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> list[str]:
+    """Those devices that tell nothing again which others tell: bottom disks, and interfaces without the loopback."""
+    if measure.per is Per.DISK:
+        return facts.bottom_disks(devices) or list(devices)
+    if measure.per is Per.INTERFACE:
+        return [name for name in devices if name != LOOPBACK] or list(devices)
+    return list(devices)
+
+
+@lru_cache(maxsize=4 * REMEMBERED)
+def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[KnownColumn, ...]:
+    """The columns that the measures read, each once."""
+    found: dict[KnownColumn, None] = {}
+    # What does not depend on the device is asked again for each of them.
+    shared: dict[Need, tuple[KnownColumn, ...]] = {}
+    for one in wanted:
+        for need in one.measure.needs:
+            if need.reach is Reach.THIS:
+                found |= dict.fromkeys(_matching(known, need, one.device))
+                continue
+            if need.reach is Reach.WHOLE and one.device is not None:
+                continue
+            if need not in shared:
+                shared[need] = _matching(known, need, None)
+            found |= dict.fromkeys(shared[need])
+    return tuple(found)
+
+
+def _matching(known: KnownColumns, need: Need, device: str | None) -> tuple[KnownColumn, ...]:
+    if need.reach in (Reach.EVERY, Reach.WHOLE):
+        near = known.by_counter.get(need.counter, ())
+    else:
+        # A counter as it is asks for its own column, with the device among what is fixed.
+        of = device if need.reach is Reach.THIS else dict(need.fixed).get(device_attribute(need.counter) or "")
+        near = known.by_device.get((need.counter, of), ())
+    return tuple(one for one in near if need.matches(one.column, device))
+
+
+EVERY_DEVICE = "*"
+
+
+def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
+    """`NAME`, `NAME@DEVICE`, `NAME@*` for every device, or a counter, which alone stands for all of its columns.
+
+    Raise UnknownMeasure for a name that is none.
+    """
+    if is_process(text):  # a name may hold an @
+        return [Wanted(measure_named(text), None)]
+    if is_counter(text):
+        columns = [one.column for one in known.by_counter.get(text, ())]
+        return [Wanted(measure_named(name), None) for name in expanded(text, columns)]
+    name, _, device = text.partition("@")
+    measure = measure_named(name)
+    if device == EVERY_DEVICE:
+        return [Wanted(measure, found) for found in devices_of(known, measure)]
+    return [Wanted(measure, device or None)]

@@ -1,0 +1,90 @@
+"""Made-up hosts as recordings, so that they are loaded the way any other recording is; streamed, for they may be long."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from uuid import UUID, uuid5
+
+import numpy as np
+
+from reditus.core.blocks import Block
+from reditus.core.identities import Identities
+from reditus.core.markers import Marker
+from reditus.core.schema import Layout, split_columns
+from reditus.core.types import Json
+from reditus.exchange.recording import Recording, blocks_of
+from reditus.simulator import SimulatedHost
+from reditus.simulator.fernhold import Told
+from reditus.simulator.host import PART_TICKS, Part, boot_of, markers_of, observed, parts, pieces_of
+from reditus.simulator.scenario import Scenario
+from reditus.simulator.thinning import thinned
+
+SECONDS = {1.0: "every second", 5.0: "every 5 s"}
+
+
+@dataclass(frozen=True)
+class MadeUp:
+    """A made-up archive that is computed while it is sent."""
+
+    scenario: Scenario
+    by: int = 1
+    """Every how many of the scenario's ticks it holds."""
+
+    @classmethod
+    def of(cls, told: Told) -> "MadeUp":
+        return cls(told.scenario, told.by)
+
+    @property
+    def interval_s(self) -> float:
+        return self.scenario.interval_s * self.by
+
+    @property
+    def archive(self) -> UUID:
+        return self.scenario.archive if self.by == 1 else uuid5(self.scenario.archive, f"by {self.by}")
+
+    @property
+    def registration(self) -> Json:
+        machine, pace = self.scenario.machine, SECONDS.get(self.interval_s, f"every {self.interval_s:g} s")
+        return {
+            "host": {"id": str(machine.id), "name": machine.name},
+            "name": f"{self.scenario.name}, {pace}",
+            "source": "made up",
+            "facts": machine.facts.as_json(),
+        }
+
+    @property
+    def ticks(self) -> int:
+        at_s = np.arange(0, self.scenario.ticks, self.by) * np.float64(self.scenario.interval_s)
+        return int(observed(self.scenario, at_s).sum())
+
+    def layouts(self) -> list[Layout]:
+        first = next(self._parts(8 * self.by))
+        return [layout for group, columns in first.groups.items() for layout in split_columns(group, tuple(columns))]
+
+    def batches(self) -> Iterator[tuple[list[Block], Identities]]:
+        """Blocks, and who the processes in them are, part by part."""
+        boot = boot_of(self.scenario)
+        for part in self._parts(PART_TICKS * self.by):
+            pieces = pieces_of(self.scenario, part, self.by)
+            blocks = [block for piece in pieces for block in blocks_of(piece, archive=self.archive)]
+            yield blocks, Identities(self.archive, boot, tuple(part.identities))
+
+    def markers(self) -> list[Marker]:
+        return markers_of(self.scenario)
+
+    def _parts(self, part_ticks: int) -> Iterator[Part]:
+        every = parts(self.scenario, part_ticks)
+        return thinned(every, self.by) if self.by > 1 else every
+
+
+def as_recording(host: SimulatedHost) -> Recording:
+    scenario = host.scenario
+    return Recording(
+        host=scenario.machine.id,
+        host_name=scenario.machine.name,
+        archive=scenario.archive,
+        name=scenario.name,
+        source="made up",
+        facts=scenario.machine.facts,
+        pieces=host.pieces(),
+        identities=host.identities,
+    )

@@ -1,0 +1,61 @@
+"""Work that ends when nobody waits for its answer any more: pages ask anew with every move of the window."""
+
+import asyncio
+from collections.abc import Callable
+from typing import TypeVar
+
+import structlog
+from anyio import CapacityLimiter, to_thread
+from fastapi import Request
+
+from reditus.core.errors import Cancelled
+from reditus.server.allocator import give_back
+from reditus.server.lanes import MOST_WAITING, Busy
+
+log = structlog.get_logger()
+
+T = TypeVar("T")
+LOOK_EVERY_S = 0.1
+
+
+class Patience:
+    """Whether somebody still waits. Asked in the thread that works, ended from the event loop."""
+
+    def __init__(self) -> None:
+        self.ended = False
+        self.begun = False
+
+    def check(self) -> None:
+        """Raise Cancelled once nobody waits any more."""
+        if self.ended:
+            raise Cancelled
+
+
+async def while_wanted(request: Request, work: Callable[[Patience], T], lane: CapacityLimiter) -> T:
+    """Do the work in a thread of a lane; it is to ask its Patience now and then. Raise Cancelled where the client went away,
+    and Busy where too many wait for that lane already.
+    """
+    if lane.statistics().tasks_waiting >= MOST_WAITING:
+        raise Busy(f"{MOST_WAITING} requests wait for their turn already; try again in a moment")
+    patience = Patience()
+
+    def begun() -> T:
+        patience.begun = True
+        patience.check()
+        try:
+            return work(patience)
+        finally:
+            if not lane.statistics().tasks_waiting:
+                give_back()
+
+    task = asyncio.ensure_future(to_thread.run_sync(begun, limiter=lane))
+    while not task.done():
+        await asyncio.wait({task}, timeout=LOOK_EVERY_S)
+        if not patience.ended and not task.done() and await request.is_disconnected():
+            patience.ended = True
+            log.info("no longer wanted", path=request.url.path)
+            if not patience.begun:
+                task.cancel()
+    if task.cancelled():
+        raise Cancelled
+    return task.result()

@@ -1,0 +1,1 @@
+"""What is kept beside the blocks of an archive, and what happens to archives in the course of time."""

@@ -1,0 +1,216 @@
+"""Plans and recorders in the database."""
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TypedDict
+from uuid import UUID
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from reditus.core.markers import Marker
+from reditus.core.plan import Plan, PlanError
+from reditus.core.types import NS_PER_MS, Json
+from reditus.store.archives.markers import put_markers
+from reditus.store.database.tables import ArchiveRow, BlockRow, DamageRow, MarkerRow, PlanRow, RecorderRow
+from reditus.store.errors import PlanInUse, UnknownPlan, UnknownRecorder
+from reditus.store.records import HostInfo
+from reditus.store.rollups.table import truncate_rollups
+
+
+@dataclass(frozen=True, slots=True)
+class PlanInfo:
+    name: str
+    content: Json
+    """As it was written."""
+    changed_ns: int
+    recorders: tuple[str, ...]
+    """`HOST: NAME` of those that follow it."""
+    trouble: str | None = None
+    """Why it cannot be followed, if it was damaged."""
+
+
+@dataclass(frozen=True, slots=True)
+class RecorderInfo:
+    id: UUID
+    host: HostInfo
+    name: str
+    plan: str | None
+    recording: bool
+    burst_until_ns: int
+    reported_ns: int
+    report: Json
+
+
+class Changes(TypedDict, total=False):
+    """New orders; what is not named stays."""
+
+    plan: str | None
+    recording: bool
+    burst_until_ns: int
+
+
+@dataclass(frozen=True, slots=True)
+class Announced:
+    """What a recorder tells of itself."""
+
+    id: UUID
+    host: HostInfo
+    name: str
+    plan: str | None
+    """The plan it was started with; what was chosen later on the server counts more."""
+    report: Json
+
+
+def plans(session: Session) -> list[PlanInfo]:
+    """All plans, by name."""
+    following: dict[str, list[str]] = {}
+    for row in session.scalars(select(RecorderRow).where(RecorderRow.plan.is_not(None))):
+        following.setdefault(str(row.plan), []).append(f"{row.host_name}: {row.name}")
+    out: list[PlanInfo] = []
+    for stored in session.scalars(select(PlanRow).order_by(PlanRow.name)):
+        trouble = None
+        try:
+            Plan.from_json(stored.content)
+        except PlanError as why:
+            trouble = f"what is stored of it cannot be read: {why}"
+        followers = tuple(sorted(following.get(stored.name, [])))
+        out.append(PlanInfo(stored.name, stored.content, stored.changed_ns, followers, trouble))
+    return out
+
+
+def plan_named(session: Session, name: str) -> PlanInfo:
+    """Raise UnknownPlan."""
+    found = next((info for info in plans(session) if info.name == name), None)
+    if found is None:
+        raise UnknownPlan(name, _names(session))
+    return found
+
+
+def put_plan(session: Session, plan: Plan) -> None:
+    values = {"name": plan.name, "content": plan.told, "changed_ns": time.time_ns()}
+    statement = insert(PlanRow).values(**values)
+    session.execute(statement.on_conflict_do_update(index_elements=["name"], set_=values))
+
+
+def remove_plan(session: Session, name: str) -> None:
+    """Raise PlanInUse while a recorder follows it."""
+    followers = session.scalars(select(RecorderRow.name).where(RecorderRow.plan == name)).all()
+    if followers:
+        raise PlanInUse(name, followers)
+    if session.execute(delete(PlanRow).where(PlanRow.name == name).returning(PlanRow.name)).first() is None:
+        raise UnknownPlan(name, _names(session))
+
+
+def recorders(session: Session) -> list[RecorderInfo]:
+    rows = session.scalars(select(RecorderRow).order_by(RecorderRow.host_name, RecorderRow.name))
+    return [_info(row) for row in rows]
+
+
+def recorders_with_plans(session: Session) -> list[UUID]:
+    """The recorders whose archives may expire."""
+    return list(session.scalars(select(RecorderRow.id).where(RecorderRow.plan.is_not(None))))
+
+
+def announce(session: Session, told: Announced) -> tuple[RecorderInfo, Plan | None]:
+    """Keep a recorder's report, and return its orders. Raise UnknownPlan for a plan that there is not."""
+    row = _row(session, told.id)
+    if row is None:
+        if told.plan is not None:
+            _plan(session, told.plan)
+        row = RecorderRow(id=told.id, host_id=told.host.id, recording=True, burst_until_ns=0, plan=told.plan)
+        session.add(row)
+    elif told.plan is not None and told.report.get("started_ms") != row.report.get("started_ms"):
+        # Started anew, with a plan named: that is the last word.
+        _plan(session, told.plan)
+        row.plan = told.plan
+    row.host_name, row.name = told.host.name, told.name
+    more_dropped = told.report.get("dropped") != (row.report or {}).get("dropped")
+    row.report, row.reported_ns = told.report, time.time_ns()
+    session.flush()
+    if more_dropped:
+        _mark_dropped(session, told)
+    return _info(row), None if row.plan is None else _plan(session, row.plan)
+
+
+def _mark_dropped(session: Session, told: Announced) -> None:
+    """What the recorder had to drop unsent is a gap with a reason, where charts can show it."""
+    host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == told.id))
+    if host_id is not None:
+        put_markers(session, host_id, told.id, [_gap(one) for one in told.report.get("dropped", ())])
+
+
+def _gap(told: Json) -> Marker:
+    at_ns, end_ns = (round(told[key] * NS_PER_MS) for key in ("start_ms", "end_ms"))
+    return Marker(f"gap/{at_ns}", at_ns, "gap", told["reason"], "recorder", end_ns=end_ns)
+
+
+def update_orders(session: Session, recorder: UUID, changes: Changes) -> RecorderInfo:
+    """Change a recorder's orders. Raise UnknownRecorder or UnknownPlan."""
+    row = _row(session, recorder)
+    if row is None:
+        raise UnknownRecorder(recorder)
+    if changes.get("plan") is not None:
+        _plan(session, str(changes["plan"]))
+    for order, value in changes.items():
+        setattr(row, order, value)
+    session.flush()
+    return _info(row)
+
+
+def delete_recorder(session: Session, recorder: UUID) -> None:
+    """Delete a recorder; what it recorded stays. Raise UnknownRecorder."""
+    gone = session.execute(delete(RecorderRow).where(RecorderRow.id == recorder).returning(RecorderRow.id)).first()
+    if gone is None:
+        raise UnknownRecorder(recorder)
+
+
+def expire_recorder(session: Session, recorder: UUID, now_ns: int) -> int:
+    """Remove a recorder's blocks that are older than its plan keeps them. Return how many."""
+    row = session.scalar(select(RecorderRow).where(RecorderRow.id == recorder, RecorderRow.plan.is_not(None)))
+    if row is None:
+        return 0
+    keep_ns = _plan(session, str(row.plan)).keep_ns
+    archive = session.scalar(select(ArchiveRow).where(ArchiveRow.id == recorder).with_for_update())
+    if keep_ns is None or archive is None or archive.protected:
+        return 0
+    host_id, before_ns = archive.host_id, now_ns - keep_ns
+    old = delete(BlockRow).where(
+        BlockRow.host_id == host_id, BlockRow.archive_id == recorder, BlockRow.last_ns < before_ns
+    )
+    removed = len(session.execute(old.returning(BlockRow.first_ns)).all())
+    if removed:
+        truncate_rollups(session, host_id, recorder)
+    for table, at_ns in ((MarkerRow, MarkerRow.at_ns), (DamageRow, DamageRow.last_ns)):
+        session.execute(delete(table).where(table.host_id == host_id, table.archive_id == recorder, at_ns < before_ns))
+    return removed
+
+
+def _row(session: Session, recorder: UUID) -> RecorderRow | None:
+    return session.scalar(select(RecorderRow).where(RecorderRow.id == recorder).with_for_update())
+
+
+def _plan(session: Session, name: str) -> Plan:
+    row = session.get(PlanRow, name)
+    if row is None:
+        raise UnknownPlan(name, _names(session))
+    return Plan.from_json(row.content)
+
+
+def _names(session: Session) -> Sequence[str]:
+    return session.scalars(select(PlanRow.name).order_by(PlanRow.name)).all()
+
+
+def _info(row: RecorderRow) -> RecorderInfo:
+    return RecorderInfo(
+        row.id,
+        HostInfo(row.host_id, row.host_name),
+        row.name,
+        row.plan,
+        row.recording,
+        row.burst_until_ns,
+        row.reported_ns,
+        row.report,
+    )

@@ -1,0 +1,1 @@
+"""The database itself: its cluster, tables, statements, migrations, connections and binary forms."""

@@ -1,0 +1,84 @@
+"""What is to be appended, and what can be told of it without asking the database."""
+
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from uuid import UUID
+
+from reditus.core.batches import Batch
+from reditus.core.identities import Identities
+from reditus.store.ingest.fast_append import Row, Usual
+from reditus.store.records import Stored
+
+
+@dataclass(frozen=True)
+class Append:
+    """A batch for an archive, and what becomes of it."""
+
+    archive: UUID
+    batch: Batch
+    outcome: "Future[Stored]" = field(default_factory=Future)
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """Batches that go into one transaction."""
+
+    appends: Sequence[Append]
+    usual: Usual | None
+    """All that they have, where nothing about it looks unusual."""
+
+
+class Known:
+    """What is asked for once, and hardly ever changes: whose the archives are, and the layouts of their hosts."""
+
+    def __init__(self) -> None:
+        self.hosts: dict[UUID, UUID] = {}
+        self.layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
+        """The id and how many columns."""
+
+    def parts(self, together: Sequence[Append]) -> Iterator[Part]:
+        """The batches about which nothing looks unusual, then the others: one late batch among a hundred holds up none."""
+        rows: list[Row] = []
+        told: list[tuple[UUID, Identities]] = []
+        usual: list[Append] = []
+        others: list[Append] = []
+        held_up: set[UUID] = set()
+        kinds: set[tuple[UUID, int]] = set()
+        for one in together:
+            own = None if one.archive in held_up else self._rows(one)
+            own_kinds = {(one.archive, layout) for _, layout, _ in own or ()}
+            # Two of a kind may overlap each other.
+            if own is None or len(own_kinds) < len(own) or not kinds.isdisjoint(own_kinds):
+                held_up.add(one.archive)
+                others.append(one)
+                continue
+            usual.append(one)
+            rows += own
+            kinds |= own_kinds
+            told += [(self.hosts[one.archive], each) for each in one.batch.identities if each.processes]
+        if rows:
+            yield Part(usual, Usual(rows, told))
+        if others:
+            yield Part(others, None)
+
+    def _rows(self, one: Append) -> list[Row] | None:
+        """The blocks with their host and layouts; None where there are none, or something is unusual."""
+        host = self.hosts.get(one.archive)
+        if host is None or one.batch.markers or not one.batch.blocks:
+            return None
+        rows: list[Row] = []
+        for block in one.batch.blocks:
+            layout, columns = self.layouts.get((host, block.layout), (0, 0))
+            if block.archive != one.archive or columns != block.columns:
+                return None
+            rows.append((host, layout, block))
+        return rows if all(each.archive == one.archive for each in one.batch.identities) else None
+
+
+def stored_of(batch: Batch, ticks: int | None = None) -> Stored:
+    """What is answered where so many of a batch's ticks were stored, or all."""
+    offered = sum(block.ticks for block in batch.blocks)
+    last_ns = max((block.last_ns for block in batch.blocks), default=None)
+    stored = offered if ticks is None else ticks
+    return Stored(stored, offered - stored, last_ns)

@@ -1,0 +1,230 @@
+"""The long way to append: whatever is late, repeated or overlapping is merged, and what cannot be taken is refused."""
+
+from collections.abc import Sequence
+from typing import Any
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from reditus.core.blocks import Block, only
+from reditus.core.column_codec import decode_column
+from reditus.core.errors import BlockError
+from reditus.core.types import IntArray
+from reditus.store.archives.compaction import block_of
+from reditus.store.archives.markers import put_markers
+from reditus.store.database import statements
+from reditus.store.database.binary_copy import copy_rows
+from reditus.store.database.connection import ask, driver_of
+from reditus.store.database.tables import BlockRow
+from reditus.store.errors import BlockClash, StoreError, UnknownArchive, UnknownLayout
+from reditus.store.ingest.commit_groups import Append, Known, stored_of
+from reditus.store.ingest.fast_append import Row
+from reditus.store.records import Stored
+from reditus.store.rollups.table import drop_rollups
+
+# The locks on the archives' rows keep senders, sealing and removal from seeing half of each other's work. In the order
+# of the keys, so that two that lock several cannot wait for each other. A statement that waits for a lock sees the rest
+# of the database as it was before: what else is needed is asked for by the next one.
+_ARCHIVES = "select a.id, a.host_id from archives a where a.id = any(%(ids)s) order by a.id for update"
+_LAYOUTS = """
+select l.host_id, l.digest, l.id, count(c.position) from layouts l
+join unnest(%(hosts)s::uuid[], %(digests)s::bytea[]) as w(host_id, digest)
+  on l.host_id = w.host_id and l.digest = w.digest
+join columns c on c.host_id = l.host_id and c.layout_id = l.id
+group by l.host_id, l.digest, l.id
+"""
+_NEWEST = """
+select w.archive_id, w.layout_id, last.last_ns, rolled.until_ns
+from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(layouts)s::int[]) as w(host_id, archive_id, layout_id)
+left join lateral (select b.last_ns from blocks b
+                   where b.host_id = w.host_id and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+                   order by b.last_ns desc limit 1) as last on true
+left join lateral (select max(r.until_ns) as until_ns from rollup_reach r
+                   where r.host_id = w.host_id and r.archive_id = w.archive_id) as rolled on true
+"""
+
+
+class Merging:
+    """Batches of one transaction."""
+
+    def __init__(self, session: Session, known: Known) -> None:
+        self._session = session
+        self._known = known
+        self._homes: dict[UUID, UUID] = {}
+        """The hosts of the archives that are there."""
+        self._newest: dict[tuple[UUID, int], int] = {}
+        self._rolled_until_ns: dict[UUID, int] = {}
+        self._rows: list[Row] = []
+
+    def append(self, together: Sequence[Append]) -> list[Stored | StoreError]:
+        """What became of each; those that are refused leave nothing."""
+        self._look(together)
+        checked = [self._refusal(one) for one in together]
+        out: list[Stored | StoreError] = []
+        for one, refused in zip(together, checked, strict=True):
+            if refused is not None:
+                out.append(refused)
+            else:
+                out.append(self._taken(one) if self._may_overlap(one) else self._take(one))
+        self._write()
+        return out
+
+    def _may_overlap(self, asked: Append) -> bool:
+        """Whether ticks of the batch may be stored already, or two of its blocks may overlap."""
+        firsts_ns: dict[int, int] = {}
+        for block in asked.batch.blocks:
+            layout = self._layout(asked.archive, block)
+            if layout in firsts_ns or self._newest.get((asked.archive, layout), block.first_ns - 1) >= block.first_ns:
+                return True
+            firsts_ns[layout] = block.first_ns
+        return False
+
+    def _taken(self, asked: Append) -> Stored | StoreError:
+        """Take a batch, or leave nothing of it where it contradicts what is stored."""
+        self._write()  # a savepoint holds only what was written after it
+        before = dict(self._newest)
+        try:
+            with self._session.begin_nested():
+                stored = self._take(asked)
+                self._write()
+                return stored
+        except BlockClash as why:
+            self._rows.clear()
+            self._newest = before
+            return why
+
+    def _look(self, together: Sequence[Append]) -> None:
+        """Lock the archives, then learn what they have. Usually all is known that both questions need, and they go out
+        together.
+        """
+        ids = sorted({one.archive for one in together})
+        guessed = self._keys(together)
+        with driver_of(self._session).pipeline():
+            locked = ask(self._session, _ARCHIVES, {"ids": ids})
+            newest = ask(self._session, _NEWEST, _by_column(guessed))
+        self._homes = dict(locked.fetchall())
+        self._known.hosts.update(self._homes)
+        self._learn_layouts(together)
+        keys = self._keys(together)
+        if keys != guessed:
+            newest = ask(self._session, _NEWEST, _by_column(keys))
+        for archive, layout, last_ns, rolled_until_ns in newest.fetchall():
+            if last_ns is not None:
+                self._newest[archive, layout] = last_ns
+            if rolled_until_ns is not None:
+                self._rolled_until_ns[archive] = rolled_until_ns
+
+    def _keys(self, together: Sequence[Append]) -> set[tuple[UUID, UUID, int]]:
+        """Host, archive and layout of all blocks, as far as they are known."""
+        hosts, layouts = self._known.hosts, self._known.layouts
+        return {
+            (hosts[one.archive], one.archive, layouts[hosts[one.archive], block.layout][0])
+            for one in together
+            if one.archive in hosts
+            for block in one.batch.blocks
+            if (hosts[one.archive], block.layout) in layouts
+        }
+
+    def _learn_layouts(self, together: Sequence[Append]) -> None:
+        missing = {
+            (self._homes[one.archive], block.layout)
+            for one in together
+            if one.archive in self._homes
+            for block in one.batch.blocks
+        } - self._known.layouts.keys()
+        if not missing:
+            return
+        asked = {"hosts": [host for host, _ in missing], "digests": [digest for _, digest in missing]}
+        for host, digest, layout, width in ask(self._session, _LAYOUTS, asked).fetchall():
+            self._known.layouts[host, digest] = (layout, width)
+
+    def _refusal(self, asked: Append) -> StoreError | None:
+        archive, batch = asked.archive, asked.batch
+        host = self._homes.get(archive)
+        if host is None:
+            return UnknownArchive(archive)
+        for block in batch.blocks:
+            if block.archive != archive:
+                return BlockClash(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
+            known = self._known.layouts.get((host, block.layout))
+            if known is None:
+                return UnknownLayout(block.layout)
+            if known[1] != block.columns:
+                return BlockClash(f"a block has {block.columns} columns, its layout {known[1]}")
+        for what, told in (("tells of processes", batch.identities), ("holds markers", batch.markers)):
+            for other in told:
+                if other.archive != archive:
+                    return BlockClash(f"the batch {what} of archive {other.archive}, sent to {archive}")
+        return None
+
+    def _layout(self, archive: UUID, block: Block) -> int:
+        return self._known.layouts[self._homes[archive], block.layout][0]
+
+    def _take(self, asked: Append) -> Stored:
+        host, rolled_until_ns = self._homes[asked.archive], self._rolled_until_ns.get(asked.archive)
+        stored, earliest_ns = 0, None
+        for block in asked.batch.blocks:
+            fresh = self._fresh(host, block)
+            if fresh is None:
+                continue
+            layout = self._layout(asked.archive, block)
+            self._rows.append((host, layout, fresh))
+            key = asked.archive, layout
+            self._newest[key] = max(fresh.last_ns, self._newest.get(key, fresh.last_ns))
+            stored += fresh.ticks
+            begin_ns = fresh.first_ns - fresh.interval_ns
+            earliest_ns = begin_ns if earliest_ns is None else min(begin_ns, earliest_ns)
+        if earliest_ns is not None and rolled_until_ns is not None and earliest_ns < rolled_until_ns:
+            # Late ticks: what was rolled up without them is rolled up again.
+            drop_rollups(self._session, host, asked.archive, earliest_ns)
+        for identities in asked.batch.identities:
+            if identities.processes:
+                ask(self._session, statements.UPSERT_PROCESSES, statements.processes_of(host, identities))
+        for markers in asked.batch.markers:
+            put_markers(self._session, host, asked.archive, markers.markers)
+        return stored_of(asked.batch, stored)
+
+    def _fresh(self, host: UUID, block: Block) -> Block | None:
+        """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""
+        layout = self._layout(block.archive, block)
+        newest_ns = self._newest.get((block.archive, layout))
+        if newest_ns is None or block.first_ns > newest_ns:
+            return block
+        self._write()  # what overlaps may be of this very transaction
+        return _without_known_ticks(self._session, host, layout, block)
+
+    def _write(self) -> None:
+        if not self._rows:
+            return
+        copy_rows(self._session, self._rows)
+        self._rows.clear()
+
+
+def _by_column(keys: set[tuple[UUID, UUID, int]]) -> dict[str, list[Any]]:
+    hosts, archives, layouts = ([key[at] for key in keys] for at in range(3))
+    return {"hosts": hosts, "archives": archives, "layouts": layouts}
+
+
+def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block: Block) -> Block | None:
+    overlapping = session.scalars(
+        statements.overlapping_blocks(host_id, block.archive, layout_id, block.first_ns, block.last_ns)
+    ).all()
+    same_boot = [row for row in overlapping if row.boot == block.boot]
+    stretch = block.stretch()
+    stored_ns = [clock_ns for row in same_boot if (clock_ns := _clock_of(row)) is not None]
+    fresh = block if not stored_ns else only(block, stretch, ~np.isin(stretch.monotonic_ns, np.concatenate(stored_ns)))
+    if fresh is not None and any(row.first_ns == fresh.first_ns for row in overlapping):
+        raise BlockClash(
+            f"a block that begins at {fresh.first_ns} ns is stored already, of another boot or with another monotonic clock; "
+            "two blocks of one layout cannot begin at the same instant"
+        )
+    return fresh
+
+
+def _clock_of(row: BlockRow) -> IntArray | None:
+    """The monotonic clock; None where it is damaged, and so covers nothing."""
+    try:
+        return decode_column(block_of(row).chunk(1), row.ticks)
+    except BlockError:
+        return None

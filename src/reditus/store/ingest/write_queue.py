@@ -1,0 +1,147 @@
+"""Append batches: many senders' in one transaction, so that hundreds of hosts cost a few disk syncs a second."""
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future
+from contextlib import AbstractContextManager
+from queue import SimpleQueue
+from threading import Lock, Thread
+from typing import Protocol
+from uuid import UUID
+
+import structlog
+from sqlalchemy.orm import Session
+
+from reditus.core.batches import Batch
+from reditus.store.database.damage import again_elsewhere
+from reditus.store.database.driver_errors import away_as_error
+from reditus.store.errors import DatabaseDamaged, StoreAway, StoreError, StoreFull
+from reditus.store.ingest.commit_groups import Append, Known, Part, stored_of
+from reditus.store.ingest.fast_append import Quick
+from reditus.store.ingest.slow_append import Merging
+from reditus.store.records import Stored
+
+log = structlog.get_logger()
+
+MOST_TOGETHER = 512
+"""Batches in one transaction at the most."""
+
+
+class Sessions(Protocol):
+    """Gives a session with a transaction that is committed at its end."""
+
+    def __call__(self) -> AbstractContextManager[Session]: ...
+
+
+class Appender:
+    """Takes batches from any thread. What comes while one transaction is under way goes into the next, all together."""
+
+    def __init__(
+        self,
+        sessions: Sessions,
+        quick: Quick,
+        written: Callable[[], None] = lambda: None,
+        renew: Callable[[], None] = lambda: None,
+    ) -> None:
+        """`written` is called when something was written; `renew` when the connections that there are may be of no use."""
+        self._sessions, self._renew = sessions, renew
+        self._quick = quick
+        self._written = written
+        self._known = Known()
+        self._grown: dict[UUID, int] = {}
+        self._grown_lock = Lock()
+        self._queue: SimpleQueue[Append | None] = SimpleQueue()
+        self._thread = Thread(target=self._work, name="append", daemon=True)
+        self._thread.start()
+
+    def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
+        """Its result is there when the batch is on disk; or UnknownArchive, UnknownLayout, BlockClash, StoreAway."""
+        asked = Append(archive, batch)
+        self._queue.put(asked)
+        return asked.outcome
+
+    def take_grown(self, by_ticks: int) -> list[UUID]:
+        """The archives that have grown by so many ticks since they were taken the last time."""
+        with self._grown_lock:
+            found = [archive for archive, ticks in self._grown.items() if ticks >= by_ticks]
+            for archive in found:
+                del self._grown[archive]
+        return found
+
+    def close(self) -> None:
+        self._queue.put(None)
+        self._thread.join()
+        self._quick.close()
+
+    def _work(self) -> None:
+        ended = False
+        while not ended:
+            together, ended = self._next()
+            for part in self._parts(together):
+                self._append(part)
+
+    def _parts(self, together: Sequence[Append]) -> list[Part]:
+        try:
+            return list(self._known.parts(together))
+        except Exception:  # whoever it is may not hold up the others: the long way tells that one
+            log.exception("batches cannot be told apart, appending one by one")
+            return [Part([one], None) for one in together]
+
+    def _next(self) -> tuple[list[Append], bool]:
+        found = [self._queue.get()]
+        while not self._queue.empty() and len(found) < MOST_TOGETHER and found[-1] is not None:
+            found.append(self._queue.get())
+        return [one for one in found if one is not None], found[-1] is None
+
+    def _append(self, part: Part) -> None:
+        done: list[tuple[Append, Stored | StoreError]] = []
+        try:
+            done = self._try_twice(part)
+            self._written()
+        except DatabaseDamaged as why:
+            # Where is it? Only the batches that need what is damaged are refused.
+            if len(part.appends) > 1:
+                for one in part.appends:
+                    self._append(Part([one], None))
+                return
+            done = [(one, why) for one in part.appends]
+        except StoreAway as why:
+            done = [(one, why) for one in part.appends]
+        except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
+            # Something in one batch that the database will not have: only that one may suffer from it.
+            if len(part.appends) > 1:
+                for one in part.appends:
+                    self._append(Part([one], None))
+                return
+            part.appends[0].outcome.set_exception(why)
+            return
+        with self._grown_lock:
+            for one, outcome in done:
+                if isinstance(outcome, Stored):
+                    most = max((block.ticks for block in one.batch.blocks), default=0)
+                    self._grown[one.archive] = self._grown.get(one.archive, 0) + most
+        for one, outcome in done:
+            if isinstance(outcome, Stored):
+                one.outcome.set_result(outcome)
+            else:
+                one.outcome.set_exception(outcome)
+
+    def _try_twice(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:
+        """The first time may find only that the database was started anew since the last time. What was committed
+        nevertheless is known when it comes again.
+        """
+        try:
+            return again_elsewhere(lambda: self._try(part))
+        except (StoreFull, DatabaseDamaged):
+            raise
+        except StoreAway:
+            # All connections are of the same age, and none is asked before it is used.
+            self._renew()
+            return self._try(part)
+
+    def _try(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:
+        if part.usual is not None:
+            with away_as_error():
+                if self._quick.put(part.usual):
+                    return [(one, stored_of(one.batch)) for one in part.appends]
+        with self._sessions() as session:
+            return list(zip(part.appends, Merging(session, self._known).append(part.appends), strict=True))

@@ -1,0 +1,90 @@
+"""Columns of blocks that were read lately, decoded: who looks at the same hours again waits for no fetching and decoding.
+
+Blocks never change. In the place of one another may be put, when small ones are merged or ticks come late; that one was
+written by another transaction, which the database tells along with it.
+"""
+
+from collections import OrderedDict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from threading import Lock
+from typing import NamedTuple
+from uuid import UUID
+
+from reditus.core.delta_array import Steps
+from reditus.core.types import IntArray
+
+KEPT_BYTES = 128 << 20
+"""A day of eighty series, of a tick a second."""
+COLUMN_BYTES = 400
+"""What a column takes beside its numbers (measured), which of a small block is most of it."""
+
+
+class Written(NamedTuple):
+    """One block as one transaction wrote it."""
+
+    archive: UUID
+    layout: int
+    first_ns: int
+    by: bytes
+    """The transaction, as PostgreSQL numbers it (its hidden column xmin)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Decoded:
+    """Some columns of one block, by their place among its chunks. What is asked for once is decoded straight to where it is
+    wanted; who finds it here and wants it again has it decoded for all.
+    """
+
+    wall_ns: IntArray
+    monotonic_ns: IntArray
+    columns: Mapping[int, Steps]
+
+    def with_others(self, columns: Mapping[int, Steps]) -> "Decoded":
+        return Decoded(self.wall_ns, self.monotonic_ns, {**self.columns, **columns})
+
+    def decode(self, places: Iterable[int]) -> None:
+        """Let these columns stay decoded, for all who read them and nobody to write to."""
+        for place in places:
+            self.columns[place].steps.flags.writeable = False
+
+    @property
+    def size_bytes(self) -> int:
+        """When all of it is decoded."""
+        return (self.wall_ns.nbytes + COLUMN_BYTES) * (2 + len(self.columns))
+
+
+class KeptBlocks:
+    """Up to so many bytes, least recently read forgotten first. Safe from several threads."""
+
+    def __init__(self, most_bytes: int = KEPT_BYTES) -> None:
+        self.most_bytes = most_bytes
+        self._lock = Lock()
+        self._held: OrderedDict[Written, Decoded] = OrderedDict()
+        self._size_bytes = 0
+
+    def get(self, block: Written) -> Decoded | None:
+        with self._lock:
+            found = self._held.get(block)
+            if found is not None:
+                self._held.move_to_end(block)
+            return found
+
+    def keep(self, block: Written, decoded: Decoded) -> None:
+        """What is kept of the block already stays so, with what is new."""
+        for clock_ns in (decoded.wall_ns, decoded.monotonic_ns):
+            clock_ns.flags.writeable = False
+        with self._lock:
+            before = self._held.pop(block, None)
+            if before is not None:
+                self._size_bytes -= before.size_bytes
+                decoded = before.with_others(decoded.columns)
+            self._held[block] = decoded
+            self._size_bytes += decoded.size_bytes
+            while self._size_bytes > self.most_bytes:
+                self._size_bytes -= self._held.popitem(last=False)[1].size_bytes
+
+    @property
+    def size_bytes(self) -> int:
+        with self._lock:
+            return self._size_bytes

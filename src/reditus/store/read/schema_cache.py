@@ -1,0 +1,85 @@
+"""What columns archives have, remembered: a layout never changes, so it is fetched once."""
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from threading import Lock
+from typing import Generic, TypeVar
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+from reditus.core.measures.selection import KnownColumn, KnownColumns
+from reditus.core.schema import Column, Kind
+from reditus.store.database import statements
+from reditus.store.database.tables import ColumnRow
+
+K = TypeVar("K")
+V = TypeVar("V")
+REMEMBERED_LAYOUTS = 4_096
+REMEMBERED_SETS = 512
+
+
+class _Memory(Generic[K, V]):
+    """A bounded dictionary that forgets what was asked for least recently."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._held: OrderedDict[K, V] = OrderedDict()
+
+    def get(self, key: K) -> V | None:
+        if key not in self._held:
+            return None
+        self._held.move_to_end(key)
+        return self._held[key]
+
+    def keep(self, key: K, value: V) -> None:
+        self._held[key] = value
+        self._held.move_to_end(key)
+        while len(self._held) > self._most:
+            self._held.popitem(last=False)
+
+
+class ColumnMemory:
+    """Columns by layout, least recently asked for forgotten first. Safe from several threads."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._layouts = _Memory[tuple[UUID, int], tuple[KnownColumn, ...]](REMEMBERED_LAYOUTS)
+        self._sets = _Memory[tuple[UUID, tuple[int, ...]], KnownColumns](REMEMBERED_SETS)
+
+    def of_layouts(self, session: Session, host_id: UUID, used: tuple[int, ...]) -> KnownColumns:
+        """All columns of these layouts of a host."""
+        with self._lock:
+            known = self._sets.get((host_id, used))
+            held = {layout: self._layouts.get((host_id, layout)) for layout in used}
+        if known is not None:
+            return known
+        missing = [layout for layout, columns in held.items() if columns is None]
+        fetched = _fetch(session, host_id, missing) if missing else {}
+        whole = KnownColumns([one for layout in used for one in (held[layout] or fetched[layout])])
+        with self._lock:
+            for layout, found in fetched.items():
+                self._layouts.keep((host_id, layout), found)
+            # Another thread may have been faster; all get its object.
+            known = self._sets.get((host_id, used))
+            if known is None:
+                self._sets.keep((host_id, used), whole)
+        return whole if known is None else known
+
+
+def _fetch(session: Session, host_id: UUID, layouts: Sequence[int]) -> dict[int, tuple[KnownColumn, ...]]:
+    found: dict[int, list[KnownColumn]] = {layout: [] for layout in layouts}
+    for row, group in session.execute(statements.layout_columns(host_id, layouts)):
+        found[row.layout_id].append(KnownColumn(row.layout_id, group, row.position, column_of(row)))
+    return {layout: tuple(columns) for layout, columns in found.items()}
+
+
+def column_of(row: ColumnRow) -> Column:
+    return Column.of(
+        row.counter,
+        row.attributes,
+        unit=row.unit,
+        kind=Kind(row.kind),
+        scale=(row.scale_up, row.scale_down),
+        bits=row.bits,
+    )

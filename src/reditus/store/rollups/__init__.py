@@ -1,0 +1,1 @@
+"""Rollups as they are stored. `reditus.analysis.rollups` derives them."""

@@ -1,0 +1,108 @@
+"""Background work: one archive's trouble is never another's."""
+
+from uuid import uuid4
+
+import pytest
+import structlog
+
+from builders import ARCHIVE, a_block
+from reditus.analysis.maintenance import FIRST_RETRY_S, LAST_RETRY_S, OVERDUE_S, Journal, Task, maintain, scrub
+from reditus.core.types import NS_PER_S
+from reditus.store.errors import StoreAway, UnknownArchive
+
+
+class Clock:
+    def __init__(self):
+        self.now_ns = 10**18
+
+    def __call__(self):
+        return self.now_ns
+
+    def pass_s(self, seconds):
+        self.now_ns += round(seconds * NS_PER_S)
+
+
+@pytest.fixture
+def clock():
+    return Clock()
+
+
+@pytest.fixture
+def journal(clock):
+    return Journal(clock)
+
+
+def broken():
+    raise ValueError("no such luck")
+
+
+def report(journal, task=Task.SEALING):
+    return next(one for one in journal.reports() if one.task is task)
+
+
+def test_what_fails_is_tried_again_ever_less_often(journal, clock):
+    waits = []
+    for _ in range(16):
+        assert not journal.run(Task.SEALING, ARCHIVE, broken)
+        (failing,) = report(journal).failing
+        waits.append((failing.retry_ns - clock.now_ns) / NS_PER_S)
+        assert not journal.run(Task.SEALING, ARCHIVE, lambda: pytest.fail("it is not time yet"))
+        clock.pass_s(waits[-1])
+    assert waits[:3] == [FIRST_RETRY_S, 2 * FIRST_RETRY_S, 4 * FIRST_RETRY_S]
+    assert waits[-1] == LAST_RETRY_S
+    assert failing.times == 16
+
+
+def test_others_go_on_meanwhile_and_the_same_reason_is_logged_once(journal, clock):
+    other = uuid4()
+    with structlog.testing.capture_logs() as lines:
+        for _ in range(3):
+            journal.run(Task.SEALING, ARCHIVE, broken)
+            assert journal.run(Task.SEALING, other, lambda: None)
+            clock.pass_s(LAST_RETRY_S)
+    assert [line["archive"] for line in lines] == [str(ARCHIVE)]
+
+
+def test_what_works_again_fails_no_more(journal, clock):
+    journal.run(Task.ROLLUPS, ARCHIVE, broken)
+    clock.pass_s(FIRST_RETRY_S)
+    assert journal.run(Task.ROLLUPS, ARCHIVE, lambda: None)
+    found = report(journal, Task.ROLLUPS)
+    assert (found.failing, found.last_success_ns) == ([], clock.now_ns)
+
+
+def test_a_database_that_is_away_is_nothing_about_an_archive(journal):
+    def away():
+        raise StoreAway("gone")
+
+    with pytest.raises(StoreAway):
+        journal.run(Task.SEALING, ARCHIVE, away)
+    assert report(journal).failing == []
+
+
+def test_an_archive_that_was_removed_is_no_failure(journal):
+    def removed():
+        raise UnknownArchive(ARCHIVE)
+
+    assert journal.run(Task.SEALING, ARCHIVE, removed)
+    journal.run(Task.SEALING, ARCHIVE, broken)
+    journal.forget_others([])
+    assert report(journal).failing == []
+
+
+def test_what_has_not_gone_through_for_long_is_overdue(journal, clock):
+    assert not any(one.overdue for one in journal.reports())
+    clock.pass_s(OVERDUE_S[Task.SEALING] + 1)
+    journal.succeeded(Task.SCRUBBING)
+    overdue = {one.task for one in journal.reports() if one.overdue}
+    assert overdue == {Task.SEALING}
+
+
+def test_a_round_does_all_that_is_to_be_done(known):
+    known.append(ARCHIVE, [a_block(3, start=at) for at in range(0, 1_200, 3)])
+    journal = Journal()
+    assert maintain(known, journal) == 398
+    assert scrub(known, journal, most_blocks=100, every_s=60) == 2
+    assert scrub(known, journal, most_blocks=100, every_s=60) == 0  # it is verified, and not due yet
+    done = {one.task for one in journal.reports() if one.last_success_ns is not None}
+    assert done == {Task.SEALING, Task.ROLLUPS, Task.RETENTION, Task.SCRUBBING}

@@ -1,0 +1,87 @@
+"""Which columns measures need: looked up, and the same ones that asking every column would give."""
+
+import pytest
+
+from reditus.core.errors import UnknownCounter
+from reditus.core.measures import measure_named
+from reditus.core.measures.raw import expanded
+from reditus.core.measures.selection import (
+    KnownColumn,
+    KnownColumns,
+    Wanted,
+    available,
+    devices_of,
+    everything,
+    needed_columns,
+)
+from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
+from reditus.exchange.simulated import MadeUp
+from reditus.simulator.large import large_host
+
+
+@pytest.fixture(scope="module")
+def known():
+    layouts = MadeUp(large_host("hall", cores=5, disks=3, links=2, length_s=60)).layouts()
+    return KnownColumns(
+        [
+            KnownColumn(layout_id, layout.group, position, column)
+            for layout_id, layout in enumerate(layouts)
+            for position, column in enumerate(layout.columns)
+        ]
+    )
+
+
+def asked_one_by_one(known, one):
+    return {column for need in one.measure.needs for column in known if need.matches(column.column, one.device)}
+
+
+def test_every_measure_of_every_device_finds_its_columns(known):
+    wanted = [Wanted(measure, device) for measure, devices in available(known) for device in [None, *devices]]
+    assert len({one.device for one in wanted}) > 5 + 3 + 2
+    for one in wanted:
+        assert set(needed_columns(known, (one,))) == asked_one_by_one(known, one), one.name
+    every = needed_columns(known, tuple(wanted))
+    assert len(every) == len(set(every))
+    assert set(every) == {column for one in wanted for column in asked_one_by_one(known, one)}
+
+
+@pytest.mark.parametrize("counter", ["system.cpu.time", "system.disk.io", "system.memory.linux.bytes"])
+def test_a_counter_as_it_is_finds_each_of_its_columns(known, counter):
+    own = [one.column for one in known.by_counter[counter]]
+    wanted = [Wanted(measure_named(name), None) for name in expanded(counter, own)]
+    assert {one.column for one in needed_columns(known, tuple(wanted))} == set(own)
+
+
+def test_devices_are_those_with_all_that_the_measure_needs(known):
+    devices = {measure.name: devices for measure, devices in available(known)}
+    assert devices["cpu.busy"] == ("0", "1", "2", "3", "4")
+    assert len(devices["disk.busy"]) >= 3
+
+
+def test_each_measure_is_the_same_with_only_what_it_needs(made_up):
+    """Of the machine and of each device: what is fetched for it alone is enough, and changes nothing."""
+    store, archive = made_up
+    with store.reading(archive) as reader:
+        window = Window(reader.extent.last_ns - 600 * NS_PER_S, reader.extent.last_ns)
+        wanted = everything(reader.known)
+        whole = reader.frame(needed_columns(reader.known, wanted), window)
+        for one in wanted:
+            own = reader.frame(needed_columns(reader.known, (one,)), window)
+            assert derived(own, one) == pytest.approx(derived(whole, one), nan_ok=True), one
+
+
+def derived(frame, one):
+    try:
+        return one.measure.derive(frame, one.device).values
+    except UnknownCounter as why:
+        return str(why)
+
+
+def test_a_device_s_rate_reads_its_own_column_only(made_up):
+    store, archive = made_up
+    with store.reading(archive) as reader:
+        rate = measure_named("disk.read.rate")
+        (own,) = needed_columns(reader.known, (Wanted(rate, "sd1"),))
+        assert own.column.attribute("system.device") == "sd1"
+        assert len(needed_columns(reader.known, (Wanted(rate, None),))) == len(devices_of(reader.known, rate))
