@@ -205,3 +205,19 @@ def test_idle_devices_are_left_out_until_they_do_something(tmp_path):
     put(7)
     assert any(recorded() == {"eth0", "eth1"} for _ in range(31))
     sampler.close()
+
+
+def test_a_slow_last_tick_counts_as_missed(tmp_path, monkeypatch):
+    read = Sampler.read
+
+    def slowly(sampler):
+        time.sleep(1)
+        return read(sampler)
+
+    monkeypatch.setattr(Sampler, "read", slowly)
+    spool = Spool(tmp_path / str(ARCHIVE))
+    recording = Runner(spool, NoUplink(), interval_ns=NS_PER_S // 5, for_ns=NS_PER_S // 2)
+    recording.run(threading.Event(), CurrentOrders())
+    spool.close()
+    assert recording.ticks == 1
+    assert recording.missed >= 4
