@@ -138,7 +138,7 @@ def crowd(running: Service, count: int, seconds: int) -> None:
     waits: list[float] = []
     late: list[float] = []
     failed: list[str] = []
-    _introduce(url.port or 0, hosts, described)
+    _register(url.port or 0, hosts, described)
     server = running.children["server"].pid
     before_s = _cpu_s(server)
     begun, begin_ns = time.monotonic() + 1, time.time_ns()
@@ -177,7 +177,7 @@ def crowd(running: Service, count: int, seconds: int) -> None:
     )
 
 
-def _introduce(port: int, hosts: list[Host], described: list[Layout]) -> None:
+def _register(port: int, hosts: list[Host], described: list[Layout]) -> None:
     connection = http.client.HTTPConnection("127.0.0.1", port)
     for host in hosts:
         told = {"host": {"id": str(host.id), "name": f"h{host.at}"}, "name": "crowd", "source": "recorded", "facts": {}}

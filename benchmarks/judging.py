@@ -13,16 +13,16 @@ from pathlib import Path
 from uuid import UUID
 
 from benchmarks.table import show
-from reditus.analysis.diagnosis import SpanMemory, judged_timeline
+from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.cli.client import Client
 from reditus.cli.service import service
 from reditus.core.diagnosis import needed_measures
 from reditus.core.diagnosis.spans import spans_of, with_margin
-from reditus.core.measures.selection import Wanted, needed_columns
+from reditus.core.measures.selection import SeriesKey, needed_columns
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.settings import Settings
 from reditus.simulator.large import large_host
 from reditus.store.store import Store
@@ -32,7 +32,7 @@ DAY_NS = 86_400 * NS_PER_S
 
 def main() -> None:
     days = int(sys.argv[1]) if len(sys.argv) > 1 else 7
-    host = MadeUp(large_host("long", cores=2, disks=2, links=1, length_s=days * 86_400))
+    host = SimulatedArchive(large_host("long", cores=2, disks=2, links=1, length_s=days * 86_400))
     with tempfile.TemporaryDirectory(prefix="reditus-bench-") as data:
         os.chmod(data, 0o711)
         with service(Settings(data=Path(data), seal_every_s=3_600), anywhere=True) as running:
@@ -49,15 +49,15 @@ def main() -> None:
 
 
 def _of(store: Store, archive: UUID, name: str, length_ns: int) -> list[tuple[str, str]]:
-    memory = SpanMemory()
+    memory = SpanCache()
 
     def judge() -> object:
         with store.reading(archive) as reader:
             end_ns = reader.extent.last_ns or 0
-            return judged_timeline(reader, Window(end_ns - length_ns, end_ns), memory)
+            return diagnose_timeline(reader, Window(end_ns - length_ns, end_ns), memory)
 
     def decode() -> None:
-        wanted = tuple(Wanted(measure, None) for measure in needed_measures())
+        wanted = tuple(SeriesKey(measure, None) for measure in needed_measures())
         with store.reading(archive) as reader:
             end_ns, interval_ns = reader.extent.last_ns or 0, reader.extent.interval_ns or NS_PER_S
             columns = needed_columns(reader.known, wanted)

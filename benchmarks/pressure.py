@@ -31,7 +31,7 @@ from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.measures import MEASURES
 from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.settings import Settings
 from reditus.simulator import fernhold
 from reditus.simulator.large import large_host
@@ -57,7 +57,7 @@ def main() -> None:
             rows.append(("after the start", server.memory()))
             with Client(running.url) as client:
                 for told in fernhold.ARCHIVES:
-                    client.load(MadeUp.of(told))
+                    client.load(SimulatedArchive.of(told))
             rows.append(("after the demo was loaded", server.memory()))
             archives = [one["id"] for one in httpx.get(f"{running.url}/api/archives", trust_env=False).json()]
             _walks(running.url, archives)
@@ -196,7 +196,7 @@ def _week(running: Service, server: _Server, days: float, interval_s: float) -> 
     scenario = large_host(cores=64, length_s=round(days * 86_400), interval_s=interval_s)
     begun_s = time.perf_counter()
     with Client(running.url) as client:
-        client.load(MadeUp(scenario))
+        client.load(SimulatedArchive(scenario))
     loaded_s = time.perf_counter() - begun_s
     begun_s = time.perf_counter()
     found = httpx.get(f"{running.url}/api/archives/{scenario.archive}/diagnosis", timeout=1_800, trust_env=False)

@@ -22,11 +22,11 @@ from reditus.analysis.maintenance import Journal, maintain
 from reditus.cli.child_processes import Child
 from reditus.cli.client import Client
 from reditus.cli.service import Service, service
-from reditus.core.measures.selection import needed_columns, parse_wanted
+from reditus.core.measures.selection import needed_columns, parse_series_keys
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
-from reditus.exchange.simulated import MadeUp
-from reditus.server.allocator import keep_what_is_freed
+from reditus.exchange.simulated import SimulatedArchive
+from reditus.server.allocator import configure_allocator
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 from reditus.simulator.large import large_host
@@ -47,9 +47,9 @@ ROUNDS = 15
 
 
 def main() -> None:
-    week = MadeUp(large_host("week", cores=4, disks=4, links=2, length_s=7 * 86_400))
+    week = SimulatedArchive(large_host("week", cores=4, disks=4, links=2, length_s=7 * 86_400))
     past = large_host("year", cores=4, disks=4, links=2, length_s=365 * 86_400, interval_s=60.0)
-    year = MadeUp(replace(past, begin_ns=past.begin_ns - 365 * DAY_NS))
+    year = SimulatedArchive(replace(past, begin_ns=past.begin_ns - 365 * DAY_NS))
     with tempfile.TemporaryDirectory(prefix="reditus-bench-") as data:
         os.chmod(data, 0o711)
         with service(Settings(data=Path(data), seal_every_s=3_600), anywhere=True) as running:
@@ -57,8 +57,8 @@ def main() -> None:
                 for host in (week, year):
                     client.load(host)
             assert running.cluster
-            keep_what_is_freed()  # as the server does
-            store, forgetful = Store(running.cluster.url), Store(running.cluster.url, kept_bytes=0)
+            configure_allocator()  # as the server does
+            store, forgetful = Store(running.cluster.url), Store(running.cluster.url, cache_bytes=0)
             maintain(store, Journal())
             recorder = _recorder(running)
             try:
@@ -128,13 +128,13 @@ def taking(work: Callable[[], object], rounds: int = ROUNDS) -> float:
 
 def data_part(store: Store, archive: UUID, names: list[str], window: Window) -> object:
     with store.reading(archive) as reader:
-        wanted = [one for name in names for one in parse_wanted(name, reader.known)]
+        wanted = [one for name in names for one in parse_series_keys(name, reader.known)]
         return series.drawn(reader, wanted, window, WIDTH)
 
 
 def from_ticks(store: Store, archive: UUID, names: list[str], window: Window) -> object:
     with store.reading(archive) as reader:
-        wanted = [one for name in names for one in parse_wanted(name, reader.known)]
+        wanted = [one for name in names for one in parse_series_keys(name, reader.known)]
         return series.draw(series.read(reader, wanted, window)[1], window, WIDTH)
 
 
@@ -150,7 +150,7 @@ def answer(client: httpx.Client, running: Service, archive: UUID, names: list[st
 def floor(store: Store, archive: UUID, names: list[str], window: Window) -> float:
     """Decompressing and copying the very columns that those series read, an hour a frame, and nothing else."""
     with store.reading(archive) as reader:
-        wanted = tuple(one for name in names for one in parse_wanted(name, reader.known))
+        wanted = tuple(one for name in names for one in parse_series_keys(name, reader.known))
         frame = reader.frame(needed_columns(reader.known, wanted), window)
     frames = [
         zstandard.ZstdCompressor(level=3).compress(np.diff(series.values[start : start + 3_600]).tobytes())

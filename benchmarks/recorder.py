@@ -22,10 +22,10 @@ from typing import ClassVar
 
 from benchmarks.table import show
 from reditus.core.types import NS_PER_S
-from reditus.recorder.__main__ import collect_seldom
+from reditus.recorder.__main__ import tune_gc
 from reditus.recorder.batcher import FLUSH_AFTER_NS
 from reditus.recorder.kernel_file import KernelFile
-from reditus.recorder.sampler import Sampler, Unparsed
+from reditus.recorder.sampler import RawTick, Sampler
 from reditus.recorder.sources import SOURCES, Source
 from reditus.recorder.sources.source import SELDOM_S
 
@@ -74,12 +74,12 @@ def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
     sampler = Sampler()
     often = [one for source in SOURCES if not source.pace_s for one in files_of(source)]
     seldom = [one for source in SOURCES if source.pace_s for one in files_of(source)]
-    collect_seldom()
+    tune_gc()
     every = lcm(TOGETHER, SELDOM_S)
     spent: dict[str, list[list[float]]] = {way: [[] for _ in range(every)] for way in ("read", "parse")}
     columns = 0
     rounds += 1 - rounds % TOGETHER  # the first one opens and learns, and is not counted
-    unparsed: list[Unparsed] = []
+    unparsed: list[RawTick] = []
     for round_s in range(rounds):
         for way in spent:
             time.sleep(PACE_S)

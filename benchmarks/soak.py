@@ -22,7 +22,7 @@ from reditus.cli.service import Service, service
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.measures import MEASURES
 from reditus.core.types import NS_PER_S
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.settings import Settings
 from reditus.server.times import spell_time
 from reditus.simulator.fernhold import MIDNIGHT_NS
@@ -54,7 +54,7 @@ class Soak:
     def send(self, number: int) -> None:
         """One host, at the pace; what comes late is sent as fast as it goes."""
         scenario = self.scenarios[number]
-        recording = MadeUp(scenario)
+        recording = SimulatedArchive(scenario)
         begun_s = time.monotonic()
         with httpx.Client(base_url=self.running.url, timeout=120, trust_env=False) as http:
             path = f"/api/archives/{scenario.archive}"
@@ -102,7 +102,7 @@ class Soak:
                     return
 
 
-def _batches(recording: MadeUp) -> Iterator[tuple[float, bytes, int]]:
+def _batches(recording: SimulatedArchive) -> Iterator[tuple[float, bytes, int]]:
     """Time of the host at its end, a batch of all groups, and its ticks."""
     for blocks, identities in recording.batches():
         head = identities.to_bytes() if identities is not None and identities.processes else b""
@@ -158,7 +158,7 @@ def _watch(running: Service, soak: Soak, length_s: float) -> list[dict[str, floa
     begun_s = time.monotonic()
     while time.monotonic() - begun_s < length_s:
         time.sleep(LOOK_EVERY_S)
-        running.look_after()
+        running.restart_dead_children()
         pid = running.children["server"].pid
         assert running.cluster
         postmaster = running.cluster.process_id()

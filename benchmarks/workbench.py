@@ -17,7 +17,7 @@ from benchmarks.table import show
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.cli.client import Client
 from reditus.cli.service import Service, service
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.settings import Settings
 from reditus.simulator.fernhold import ARCHIVES
 from reditus.simulator.large import large_host
@@ -53,7 +53,7 @@ def main() -> None:
 
 
 def frames(running: Service, browser: Browser) -> None:
-    told = MadeUp.of(ARCHIVES[0])
+    told = SimulatedArchive.of(ARCHIVES[0])
     with Client(running.url) as client:
         client.load(told)
     page = browser.new_page(viewport={"width": 1280, "height": 1300})
@@ -80,7 +80,7 @@ def frames(running: Service, browser: Browser) -> None:
 
 
 def opening(running: Service, browser: Browser, days: int, cores: int, disks: int) -> None:
-    host = MadeUp(large_host("big", cores=cores, disks=disks, links=16, length_s=days * 86_400))
+    host = SimulatedArchive(large_host("big", cores=cores, disks=disks, links=16, length_s=days * 86_400))
     with Client(running.url) as client:
         client.load(host)
     page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -109,7 +109,7 @@ def opening(running: Service, browser: Browser, days: int, cores: int, disks: in
     )
 
 
-def opened(page: Page, running: Service, host: MadeUp) -> float:
+def opened(page: Page, running: Service, host: SimulatedArchive) -> float:
     page.goto("about:blank")
     page.wait_for_timeout(CALM_MS)  # what the page before had asked for is given up
     begun = time.perf_counter()

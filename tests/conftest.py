@@ -14,7 +14,7 @@ from sqlalchemy.engine import make_url
 from builders import ARCHIVE, HOST, a_layout
 from databases import new_database
 from reditus.core.facts import HostFacts
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
 from reditus.simulator.large import large_host
@@ -103,5 +103,5 @@ def keep(store, made_up):
 def made_up(store):
     """A store with thirty hours of a made-up host every 5 s, and the archive."""
     return store, keep(
-        store, MadeUp(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
+        store, SimulatedArchive(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
     )

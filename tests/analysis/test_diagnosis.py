@@ -6,7 +6,7 @@ import pytest
 
 from api_helpers import load
 from reditus.analysis import diagnosis as diagnosing
-from reditus.analysis.diagnosis import SpanMemory, judged_timeline
+from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.core.diagnosis import diagnose
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
@@ -32,14 +32,14 @@ def small_spans(monkeypatch):
 def judged(store, archive, memory):
     with store.reading(UUID(str(archive))) as reader:
         window = Window(reader.extent.first_ns, reader.extent.last_ns)
-        return judged_timeline(reader, window, memory)
+        return diagnose_timeline(reader, window, memory)
 
 
 def test_spans_find_what_one_look_at_all_of_it_finds(client, store, told, small_spans):
     scenario, host = told
     load(client, scenario, host)
     at_once = diagnose(host.frame(), Window(scenario.begin_ns, scenario.begin_ns + scenario.length_s * NS_PER_S))
-    by_spans = judged(store, scenario.archive, SpanMemory()).diagnosis
+    by_spans = judged(store, scenario.archive, SpanCache()).diagnosis
     mine = {(one.kind, one.device): one for one in by_spans.findings}
     assert set(mine) == {(one.kind, one.device) for one in at_once.findings}
     assert len(by_spans.findings) == len(at_once.findings)
@@ -62,7 +62,7 @@ def test_what_was_judged_is_judged_again_only_where_ticks_changed(client, store,
     seen = []
     judge = diagnosing.judge
     monkeypatch.setattr(diagnosing, "judge", lambda readings: seen.append(1) or judge(readings))
-    memory = SpanMemory()
+    memory = SpanCache()
     first = judged(store, scenario.archive, memory).diagnosis
     spans = len(seen)
     assert spans >= 10
@@ -72,7 +72,7 @@ def test_what_was_judged_is_judged_again_only_where_ticks_changed(client, store,
 
 def test_processes_that_took_part_are_named(client, store):
     load(client, LEAFDB)
-    told = judged(store, LEAFDB.archive, SpanMemory())
+    told = judged(store, LEAFDB.archive, SpanCache())
     leak = next(one for one in told.diagnosis.findings if one.kind == "memory.leak")
     (grown, _), *others = told.processes[leak.id]
     assert grown.share > 0.9

@@ -8,7 +8,7 @@ import structlog
 from builders import ARCHIVE, a_block
 from reditus.analysis.maintenance import FIRST_RETRY_S, LAST_RETRY_S, OVERDUE_S, Journal, Task, maintain, scrub
 from reditus.core.types import NS_PER_S
-from reditus.store.errors import StoreAway, UnknownArchive
+from reditus.store.errors import DatabaseUnavailable, UnknownArchive
 
 
 class Clock:
@@ -73,9 +73,9 @@ def test_what_works_again_fails_no_more(journal, clock):
 
 def test_a_database_that_is_away_is_nothing_about_an_archive(journal):
     def away():
-        raise StoreAway("gone")
+        raise DatabaseUnavailable("gone")
 
-    with pytest.raises(StoreAway):
+    with pytest.raises(DatabaseUnavailable):
         journal.run(Task.SEALING, ARCHIVE, away)
     assert report(journal).failing == []
 

@@ -14,18 +14,18 @@ from reditus.analysis.series import drawn, read
 from reditus.core import rollup
 from reditus.core.binning import bin_sampled
 from reditus.core.measures import measure_named
-from reditus.core.measures.selection import Wanted
-from reditus.core.rollup import LEVELS_S, Rolled, chosen_level, levels_of, rolled_edges
+from reditus.core.measures.selection import SeriesKey
+from reditus.core.rollup import LEVELS_S, BinStats, chosen_level, levels_of, rolled_edges
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.simulator.large import large_host
 from reditus.store.database.migrations import configuration
 from reditus.store.rollups import table
 
 HOUR_NS = 3_600 * NS_PER_S
 WANTED = [
-    Wanted(measure_named(name), device)
+    SeriesKey(measure_named(name), device)
     for name, device in [
         ("cpu.busy", None), ("cpu.busy", "1"), ("disk.read.wait", "sd1"), ("disk.queue", None), ("memory.available", None),
     ]
@@ -116,7 +116,7 @@ def test_late_ticks_are_rolled_up_again(made_up):
     maintain(store, Journal())
     exactly(store, archive, window)
     before = reach(store, archive)
-    again = MadeUp(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
+    again = SimulatedArchive(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
     for blocks, _ in again.batches():
         store.append(archive, blocks)
     assert reach(store, archive) != before
@@ -187,12 +187,12 @@ def test_the_level_suits_the_window_and_the_ticks():
 
 def test_bins_put_together_weigh_by_what_was_seen():
     unknown = float("nan")
-    rolled = Rolled(*map(np.array, ([30.0, 10.0, 0.0, 0.0], [1.0, 5.0, unknown, unknown], [0.0, 4.0, unknown, unknown],
+    rolled = BinStats(*map(np.array, ([30.0, 10.0, 0.0, 0.0], [1.0, 5.0, unknown, unknown], [0.0, 4.0, unknown, unknown],
                                     [2.0, 6.0, unknown, unknown])))  # fmt: skip
     whole = rolled.coarser(2)
     assert (whole.mean[0], whole.low[0], whole.high[0], whole.seen_s[0]) == (2.0, 0.0, 6.0, 40.0)
     assert np.isnan(whole.mean[1])
-    again = Rolled.from_chunks(rolled.to_chunks(), 4)
+    again = BinStats.from_chunks(rolled.to_chunks(), 4)
     assert np.array_equal(again.mean, rolled.mean, equal_nan=True)
 
 

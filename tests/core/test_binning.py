@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reditus.core.binning import FEW_TICKS, Sheet, bin_sampled, summarise
-from reditus.core.frame import Sampled, Timebase
+from reditus.core.binning import FEW_TICKS, Binner, bin_sampled, summarise
+from reditus.core.frame import Series, Timebase
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window, bin_edges
 
@@ -31,7 +31,7 @@ def series(base, seed, unknown):
         values[::3] = np.nan
     elif unknown == "all":
         values[:] = np.nan
-    return Sampled(base, values)
+    return Series(base, values)
 
 
 def same(sheet, every):
@@ -59,7 +59,7 @@ def test_series_drawn_together_are_as_each_alone(ticks, unknown, width, gap, str
     every = [series(base, seed, what) for base in (one, other) for seed, what in enumerate(unknown)]
     start_ns = round(stretch[0] * NS_PER_S)
     window = Window(start_ns, start_ns + round(stretch[1] * NS_PER_S))
-    sheet = Sheet(window, bin_edges(window, width))
+    sheet = Binner(window, bin_edges(window, width))
     sheet.together(every)
     same(sheet, every)
 
@@ -69,7 +69,7 @@ def test_long_series_are_too(together):
     base = timebase(FEW_TICKS + 500, 4_000)
     every = [series(base, seed, what) for seed, what in enumerate(["first", "first", "stretch", "none"])]
     window = Window(0, 20_000 * NS_PER_S)
-    sheet = Sheet(window, bin_edges(window, 700))
+    sheet = Binner(window, bin_edges(window, 700))
     if together:
         sheet.together(every)
     same(sheet, every)

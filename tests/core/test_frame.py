@@ -7,7 +7,7 @@ import pytest
 
 from builders import BEGIN_NS, RUNNABLE, SWITCHES, a_frame, a_piece, ints
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import cpu_time, disk_columns
 from reditus.core.types import NS_PER_S
@@ -59,7 +59,7 @@ def test_a_32_bit_counter_that_falls_from_the_middle_was_reset():
 def test_idle_may_step_back_a_little():
     idle = cpu_time("idle")
     frame = a_frame({idle: [1000, 998, 1098, 500]})
-    known = frame.delta(idle.counter, dict(idle.attributes), may_step_back=True)
+    known = frame.delta(idle.counter, dict(idle.attributes), allow_decrease=True)
     assert values_of(known) == [None, 0, 1.0, None]
 
 
@@ -107,7 +107,7 @@ def test_a_counter_that_is_not_there_is_named():
 def test_ticks_within_a_block_may_be_out_of_order():
     piece = a_piece({SWITCHES: [0, 10, 20, 30]})
     order = [0, 3, 1, 2]
-    mixed = Piece(
+    mixed = BlockSlice(
         group=piece.group, boot=piece.boot, interval_ns=piece.interval_ns, wall_ns=piece.wall_ns[order],
         monotonic_ns=piece.monotonic_ns[order], columns={SWITCHES: piece.columns[SWITCHES][order]},
     )  # fmt: skip

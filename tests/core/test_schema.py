@@ -7,7 +7,7 @@ import pytest
 
 from builders import RUNNABLE, SWITCHES, a_layout
 from reditus.core.counters import COUNTERS
-from reditus.core.errors import LayoutError, UnknownCounter
+from reditus.core.errors import SchemaError, UnknownCounter
 from reditus.core.kernel_columns import cpu_time, disk_columns, interface_columns, kernel_column
 from reditus.core.schema import Layout, split_columns
 
@@ -45,7 +45,7 @@ def test_wide_groups_are_cut_into_parts():
 
 
 def test_the_same_column_twice_is_refused():
-    with pytest.raises(LayoutError, match="twice"):
+    with pytest.raises(SchemaError, match="twice"):
         a_layout([SWITCHES, SWITCHES])
 
 
@@ -63,7 +63,7 @@ def test_the_same_column_twice_is_refused():
 def test_absurd_columns_are_refused(change):
     given = a_layout().as_json()
     given["columns"][0] |= change
-    with pytest.raises(LayoutError):
+    with pytest.raises(SchemaError):
         Layout.from_json(given)
 
 

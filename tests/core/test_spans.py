@@ -4,7 +4,7 @@ from itertools import pairwise
 
 from builders import BEGIN_NS
 from reditus.core.diagnosis.finding import Evidence, Finding, Onset, RuledOut
-from reditus.core.diagnosis.spans import SPAN_TICKS, Judged, put_together, spans_of
+from reditus.core.diagnosis.spans import SPAN_TICKS, RuleOutput, merge_spans, spans_of
 from reditus.core.measures import Resource, Unit
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
@@ -22,7 +22,7 @@ def a_finding(start_s, end_s, *, kind="disk.slow", device="sda", lost_s=None, va
 
 
 def together(*findings):
-    return put_together([Judged((one,), ()) for one in findings], PAUSE_NS).findings
+    return merge_spans([RuleOutput((one,), ()) for one in findings], PAUSE_NS).findings
 
 
 def test_parts_that_overlap_are_one_with_the_whole_s_figures():
@@ -46,9 +46,9 @@ def test_what_is_far_apart_or_of_another_device_stays_apart():
 def test_what_is_ruled_out_is_put_together_too():
     def part(start_s, end_s):
         start_ns, end_ns = BEGIN_NS + start_s * NS_PER_S, BEGIN_NS + end_s * NS_PER_S
-        return Judged((), (RuledOut("swap.occupied", "", Resource.SWAP, start_ns, end_ns, (), str(start_s)),))
+        return RuleOutput((), (RuledOut("swap.occupied", "", Resource.SWAP, start_ns, end_ns, (), str(start_s)),))
 
-    (one,) = put_together([part(0, 100), part(90, 400)], PAUSE_NS).ruled_out
+    (one,) = merge_spans([part(0, 100), part(90, 400)], PAUSE_NS).ruled_out
     assert (one.start_ns, one.end_ns, one.explanation) == (BEGIN_NS, BEGIN_NS + 400 * NS_PER_S, "90")
 
 

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from builders import BEGIN_NS, a_timebase
 from reditus.core.binning import bin_sampled, summarise
 from reditus.core.errors import WindowError
-from reditus.core.frame import Sampled
+from reditus.core.frame import Series
 from reditus.core.quantile import weighted_quantile
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window, bin_edges, points
@@ -19,7 +19,7 @@ def a_window(start_s, end_s):
 
 
 def sampled(*values, **more):
-    return Sampled(a_timebase(len(values), **more), np.array(values, dtype=float))
+    return Series(a_timebase(len(values), **more), np.array(values, dtype=float))
 
 
 def test_bins_hold_mean_lowest_and_highest():
@@ -134,9 +134,9 @@ def test_a_clock_set_back_keeps_times_in_order():
     stepped = type(base)(
         base.wall_ns - np.array([0, 0, 0, 3, 3, 3]) * NS_PER_S, base.monotonic_ns, base.epoch, base.interval_ns
     )
-    times, _ = points(Sampled(stepped, np.ones(6)), a_window(-1, 9))
+    times, _ = points(Series(stepped, np.ones(6)), a_window(-1, 9))
     assert (np.diff(times) >= 0).all()
-    binned = bin_sampled(Sampled(stepped, np.ones(6)), bin_edges(a_window(-1, 6), 4))
+    binned = bin_sampled(Series(stepped, np.ones(6)), bin_edges(a_window(-1, 6), 4))
     assert np.nanmax(binned.mean) == np.nanmin(binned.mean) == 1
 
 

@@ -59,7 +59,7 @@ def test_a_lost_database_is_said_and_survived(alone, page):
     spool = alone.spool / next(folder.name for folder in alone.spool.iterdir())
     wait_until(lambda: len(list(spool.glob("*.batch"))) >= 3)
 
-    alone.look_after()  # what the running command does every two seconds
+    alone.restart_dead_children()  # what the running command does every two seconds
     page.get_by_text("The database is away").wait_for(state="detached", timeout=90_000)
     wait_until(lambda: len(list(spool.glob("*.batch"))) <= 1, 40)
     wait_until(lambda: archive(alone)["coverage"] > 0.97)
@@ -71,7 +71,7 @@ def test_a_lost_database_is_said_and_survived(alone, page):
 def test_a_server_that_ends_is_started_again_where_it_was(alone):
     url = alone.url
     alone.children["server"].stop()
-    alone.look_after()
+    alone.restart_dead_children()
     wait_until(lambda: _answers(url), 40)
 
 

@@ -65,8 +65,8 @@ def test_a_full_disk_is_said_and_survived(small_disk, tmp_path, page):
         finally:
             recorder.stop()
         # The recorder's own count is what was there to lose: on a starved machine it may have come late to some ticks.
-        taken = int(re.findall(r"ended .*ticks=(\d+)", recorder.last_words())[-1])
-        assert archive(running)["ticks"] == taken, recorder.last_words()
+        taken = int(re.findall(r"ended .*ticks=(\d+)", recorder.log_tail())[-1])
+        assert archive(running)["ticks"] == taken, recorder.log_tail()
 
 
 def archive(running):
@@ -75,7 +75,7 @@ def archive(running):
 
 
 def state(running):
-    running.look_after()
+    running.restart_dead_children()
     try:
         return httpx.get(f"{running.url}/api/health", trust_env=False, timeout=10).json()["status"]
     except httpx.HTTPError:

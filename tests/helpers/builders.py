@@ -8,7 +8,7 @@ import numpy as np
 
 from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
-from reditus.core.frame import Frame, Piece, Timebase
+from reditus.core.frame import BlockSlice, Frame, Timebase
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
 from reditus.core.schema import Column, Layout
@@ -48,10 +48,10 @@ def a_piece(
     interval_s: float = 1.0,
     start: int = 0,
     wall_shift_s: float = 0.0,
-) -> Piece:
+) -> BlockSlice:
     count = len(next(iter(columns.values())))
     at_ns = tick_times(count, interval_s=interval_s, start=start)
-    return Piece(
+    return BlockSlice(
         group=group,
         boot=boot.bytes,
         interval_ns=int(interval_s * NS_PER_S),

@@ -135,13 +135,13 @@ def _look_after(running: Service, for_s: float) -> None:
     """What the running command does every two seconds, oftener."""
     until_s = time.monotonic() + for_s
     while time.monotonic() < until_s:
-        running.look_after()
+        running.restart_dead_children()
         time.sleep(0.1)
 
 
 def answers(running: Service) -> bool:
     """Whether server and database are both there again."""
-    running.look_after()
+    running.restart_dead_children()
     try:
         return httpx.get(f"{running.url}/api/health", trust_env=False, timeout=5).status_code == 200
     except httpx.HTTPError:

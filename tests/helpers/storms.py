@@ -27,7 +27,7 @@ from reditus.core.checksums import CHECKSUM_BYTES
 from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.measures import measure_named
-from reditus.core.measures.selection import Wanted
+from reditus.core.measures.selection import SeriesKey
 from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
@@ -101,7 +101,7 @@ class Storm:
             self.finished.append(kept)
             kept = self.grows = Kept()
         if not kept.sent:
-            self._introduce(kept)
+            self._register(kept)
         ticks = np.arange(TICKS_A_BATCH, dtype=np.int64) + kept.next * TICKS_A_BATCH
         kept.sent |= set(ticks.tolist())
         body = self._block(kept.id, ticks)
@@ -146,7 +146,7 @@ class Storm:
         self.deleted.append(kept.id)
         self._ask("DELETE", f"/api/archives/{kept.id}")
 
-    def _introduce(self, kept: Kept) -> None:
+    def _register(self, kept: Kept) -> None:
         told = {
             "host": {"id": str(HOST), "name": "storm"},
             "name": "storm",
@@ -234,7 +234,7 @@ class Storm:
         """What is rolled up is what the ticks say."""
         assert self.running.cluster
         store = Store(self.running.cluster.url)
-        wanted = [Wanted(measure_named("cpu.busy"), None)]
+        wanted = [SeriesKey(measure_named("cpu.busy"), None)]
         for kept in self.finished:
             if len(kept.certain) < 1_000:
                 continue

@@ -12,7 +12,7 @@ from reditus.core.types import NS_PER_S
 from reditus.recorder.device_filter import chosen
 from reditus.recorder.file_set import LOOK_AGAIN_NS, FileSet
 from reditus.recorder.kernel_text import KernelText
-from reditus.recorder.sampler import Sampler, paced_ns
+from reditus.recorder.sampler import Sampler, poll_interval_ns
 from reditus.recorder.sources import cgroups, frequency, interrupts, links, nodes, sensors, zram
 from reditus.recorder.sources.source import Source
 
@@ -241,9 +241,9 @@ def test_what_changes_slowly_is_read_less_often(tmp_path):
 
 
 def test_a_pace_is_a_whole_number_of_ticks():
-    assert paced_ns(5, 2 * NS_PER_S) == 6 * NS_PER_S
-    assert paced_ns(5, 60 * NS_PER_S) == 60 * NS_PER_S
-    assert paced_ns(0, NS_PER_S) == NS_PER_S
+    assert poll_interval_ns(5, 2 * NS_PER_S) == 6 * NS_PER_S
+    assert poll_interval_ns(5, 60 * NS_PER_S) == 60 * NS_PER_S
+    assert poll_interval_ns(0, NS_PER_S) == NS_PER_S
 
 
 @pytest.mark.kernel

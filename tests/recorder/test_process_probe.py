@@ -9,7 +9,7 @@ from contextlib import contextmanager
 import numpy as np
 import pytest
 
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.processes import SLOTS, processes_at
 from reditus.recorder.process_probe import Processes
@@ -63,7 +63,9 @@ def reading(made_up):
         made_up.now_s += 1
         columns, values = probe.read(0)
         at = np.array([int(made_up.now_s * NS)])
-        pieces.append(Piece("process", b"boot", NS, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True))))
+        pieces.append(
+            BlockSlice("process", b"boot", NS, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True)))
+        )
         return processes_at(Frame(assemble(pieces)), int(at[0]))
 
     yield probe, tick

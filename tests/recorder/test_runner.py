@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from reditus.core.batches import read_batch
-from reditus.core.frame import Piece
+from reditus.core.frame import BlockSlice
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import stall_total
 from reditus.core.plan import Burst, Plan
@@ -17,7 +17,7 @@ from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.recorder import runner, sampler
 from reditus.recorder.bursts import BurstWatch
-from reditus.recorder.control_channel import CurrentOrders, Orders
+from reditus.recorder.control_channel import ControlState, Orders
 from reditus.recorder.runner import Runner
 from reditus.recorder.sampler import Reading, Sampler
 from reditus.recorder.spool import Spool
@@ -35,7 +35,7 @@ class NoUplink:
     def wake(self):
         pass
 
-    def introduce_again(self):
+    def mark_unregistered(self):
         self.introductions += 1
 
 
@@ -44,7 +44,7 @@ class Bench:
 
     def __init__(self, folder):
         self.spool = Spool(folder / str(ARCHIVE))
-        self.orders = CurrentOrders()
+        self.orders = ControlState()
         self.stop = threading.Event()
         self.runner = Runner(self.spool, NoUplink(), interval_ns=NS_PER_S // 5)
         self.thread = threading.Thread(target=self.runner.run, args=(self.stop, self.orders))
@@ -138,7 +138,7 @@ def test_a_time_asleep_is_a_gap_and_said_so(tmp_path, monkeypatch):
         bench.until(lambda report: report["ticks"] >= ticks + 3)
     assert bench.runner.report()["missed_why"]["the machine was asleep"] == 3000
     pieces = [
-        Piece("load", block.boot.bytes, block.interval_ns, block.column(0), block.column(1), {})
+        BlockSlice("load", block.boot.bytes, block.interval_ns, block.column(0), block.column(1), {})
         for batch in bench.spool.batches()
         for block in read_batch(batch.path.read_bytes()).blocks
         if block.layout in bench.layouts_of("load")
@@ -217,7 +217,7 @@ def test_a_slow_last_tick_counts_as_missed(tmp_path, monkeypatch):
     monkeypatch.setattr(Sampler, "read", slowly)
     spool = Spool(tmp_path / str(ARCHIVE))
     recording = Runner(spool, NoUplink(), interval_ns=NS_PER_S // 5, for_ns=NS_PER_S // 2)
-    recording.run(threading.Event(), CurrentOrders())
+    recording.run(threading.Event(), ControlState())
     spool.close()
     assert recording.ticks == 1
     assert recording.missed >= 4

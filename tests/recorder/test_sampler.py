@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.measures import measure_named
 from reditus.recorder.host import boot_id, host_facts
@@ -48,7 +48,7 @@ def test_files_are_read_again_and_not_opened_again(tmp_path):
 
 def frame_of(ticks):
     pieces = [
-        Piece(
+        BlockSlice(
             group=reading.group,
             boot=boot_id().bytes,
             interval_ns=60 * 10**9,  # however long the work between two ticks takes, it is no gap

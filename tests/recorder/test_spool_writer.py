@@ -9,7 +9,7 @@ import pytest
 from builders import ARCHIVE, a_block, a_layout
 from e2e_helpers import wait_until
 from reditus.recorder.spool import Spool
-from reditus.recorder.spool_writer import NO_ROOM, Keeper, Kept
+from reditus.recorder.spool_writer import NO_ROOM, Kept, SpoolWriter
 
 
 class SlowSpool(Spool):
@@ -63,7 +63,7 @@ def kept(batch, layouts=(), then=lambda: None):
 
 def test_a_slow_disk_holds_up_nobody_and_the_order_stays(tmp_path):
     spool = SlowSpool(tmp_path / str(ARCHIVE))
-    keeper = Keeper(spool)
+    keeper = SpoolWriter(spool)
     done = []
     for number, batch in enumerate(blocks(5)):
         keeper.put(kept(batch, then=lambda number=number: done.append(number)))
@@ -78,7 +78,7 @@ def test_a_slow_disk_holds_up_nobody_and_the_order_stays(tmp_path):
 def test_what_memory_cannot_hold_is_a_gap_and_layouts_stay(tmp_path):
     spool = SlowSpool(tmp_path / str(ARCHIVE))
     written = blocks(8)
-    keeper = Keeper(spool, limit_bytes=3 * max(map(len, written)))
+    keeper = SpoolWriter(spool, limit_bytes=3 * max(map(len, written)))
     keeper.put(kept(written[0]))
     keeper.put(kept(written[1], layouts=(a_layout(),)))
     for batch in written[2:]:
@@ -96,7 +96,7 @@ def test_what_memory_cannot_hold_is_a_gap_and_layouts_stay(tmp_path):
 
 def test_a_full_disk_is_said_and_passes(tiny_disk):
     spool = Spool(tiny_disk / str(ARCHIVE))
-    keeper = Keeper(spool)
+    keeper = SpoolWriter(spool)
     ballast = tiny_disk / "ballast"
     fill(ballast)
     for batch in blocks(3):

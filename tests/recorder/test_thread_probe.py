@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.processes import threads_at
 from reditus.recorder.process_probe import Processes
@@ -38,7 +38,7 @@ def test_the_busy_thread_of_a_busy_process_is_named():
             columns, values = threads.read(0)
             at = np.array([time.time_ns()])
             pieces.append(
-                Piece("thread", b"boot", 10**9, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True)))
+                BlockSlice("thread", b"boot", 10**9, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True)))
             )
         found = [one for one in threads_at(Frame(assemble(pieces)), int(at[0])) if one.pid == child.pid]
         names = {who.pid: who for who in threads.take_identities()}

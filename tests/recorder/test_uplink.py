@@ -11,7 +11,7 @@ from builders import ARCHIVE, a_block, a_layout
 from e2e_helpers import wait_until
 from reditus.recorder import uplink as uplink_module
 from reditus.recorder.spool import ASIDE_SHARE, Spool
-from reditus.recorder.spool_writer import Keeper, Kept
+from reditus.recorder.spool_writer import Kept, SpoolWriter
 from reditus.recorder.uplink import MOST_FAULTS, TOGETHER_BYTES, Uplink
 
 
@@ -194,7 +194,7 @@ def test_a_disk_that_holds_nothing_delivers_all_the_same(desk, spool, monkeypatc
     uplink = Uplink(desk.url, [spool])
     uplink.start()
     written = []
-    keeper = Keeper(spool, offered=uplink.wake)
+    keeper = SpoolWriter(spool, offered=uplink.wake)
     for batch in (b"one", b"two", b"three"):
         keeper.put(Kept(batch, (a_layout(),), lambda batch=batch: written.append(batch)))
     wait_until(lambda: len(desk.kept) == 3)

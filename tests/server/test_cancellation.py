@@ -10,7 +10,7 @@ from anyio import CapacityLimiter
 from api_helpers import introduce, send
 from builders import ARCHIVE, a_block
 from reditus.core.errors import Cancelled
-from reditus.server.cancellation import while_wanted
+from reditus.server.cancellation import run_until_disconnect
 
 
 def in_a_loop_of_its_own(work):
@@ -41,7 +41,7 @@ def test_work_ends_soon_after_its_client_went():
             threading.Event().wait(0.01)
 
     with pytest.raises(Cancelled):
-        in_a_loop_of_its_own(while_wanted(Gone(), work, CapacityLimiter(1)))
+        in_a_loop_of_its_own(run_until_disconnect(Gone(), work, CapacityLimiter(1)))
     assert begun.is_set()
     assert rounds < 1_000
 
@@ -51,7 +51,10 @@ def test_work_whose_client_waits_is_done():
         async def is_disconnected(self):
             return False
 
-    assert in_a_loop_of_its_own(while_wanted(Here(), lambda patience: patience.check() or 7, CapacityLimiter(1))) == 7
+    assert (
+        in_a_loop_of_its_own(run_until_disconnect(Here(), lambda patience: patience.check() or 7, CapacityLimiter(1)))
+        == 7
+    )
 
 
 def test_a_reading_asks_between_blocks(client, store):

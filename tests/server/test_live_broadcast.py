@@ -2,7 +2,7 @@ import asyncio
 from concurrent.futures import ThreadPoolExecutor
 from uuid import UUID
 
-from reditus.server.live_broadcast import Bell
+from reditus.server.live_broadcast import TickBroadcaster
 
 
 def run_async(scenario):
@@ -16,7 +16,7 @@ ONE, OTHER = UUID(int=1), UUID(int=2)
 
 def test_listeners_hear_the_latest_and_only_of_their_archive():
     async def scenario():
-        bell = Bell()
+        bell = TickBroadcaster()
         bell.attach()
         heard = []
 
@@ -44,7 +44,7 @@ def test_listeners_hear_the_latest_and_only_of_their_archive():
 
 def test_silence_gives_signs_of_life():
     async def scenario():
-        bell = Bell()
+        bell = TickBroadcaster()
         bell.attach()
         return await anext(bell.listen(ONE, heartbeat_s=0.01))
 

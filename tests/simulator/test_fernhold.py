@@ -13,7 +13,7 @@ from reditus.core.kernel_columns import paging_event
 from reditus.core.measures import Resource, measure_named
 from reditus.core.processes import processes_at
 from reditus.core.window import Window
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES, DAY_S, HOUR_S, LEAFDB, MIDNIGHT_NS, STORY, TWO_DAYS_S
 from reditus.simulator.host import parts, pieces_of
@@ -149,7 +149,7 @@ def test_the_story_is_found_where_it_is_told_to_begin():
 
 
 def test_an_archive_is_told_in_parts_of_bounded_size():
-    archive = MadeUp(large_host(cores=4, disks=2, links=2, length_s=30_000), by=5)
+    archive = SimulatedArchive(large_host(cores=4, disks=2, links=2, length_s=30_000), by=5)
     known = {layout.digest for layout in archive.layouts()}
     ticks = 0
     for blocks, told in archive.batches():

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.processes import processes_at
 from reditus.core.types import NS_PER_S
@@ -63,7 +63,7 @@ def test_processes_are_recorded_as_they_were_simulated(tmp_path):
         columns, values = probe.read(0)
         at = np.array([tick * NS_PER_S])
         pieces.append(
-            Piece("process", b"boot", NS_PER_S, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True)))
+            BlockSlice("process", b"boot", NS_PER_S, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True)))
         )
     recorded = Frame(assemble(pieces))
     own = host.frame()

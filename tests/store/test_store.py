@@ -12,7 +12,7 @@ from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import cpu_time
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
-from reditus.store import BlockClash, HostInfo, StoreAway, UnknownArchive, UnknownLayout
+from reditus.store import BlockConflict, DatabaseUnavailable, HostInfo, UnknownArchive, UnknownSchema
 from reditus.store.database.migrations import configuration
 from reditus.store.database.offset_table import directory_in
 from reditus.store.database.tables import LONG_NS, Base
@@ -71,7 +71,7 @@ def test_overlapping_batches_are_merged(known):
 
 def test_a_batch_is_taken_whole_or_not_at_all(known):
     stranger = a_block(2, start=5, layout=a_layout([cpu_time("user")]))
-    with pytest.raises(UnknownLayout):
+    with pytest.raises(UnknownSchema):
         known.append(ARCHIVE, [a_block(3), stranger])
     assert rows(known)[0] == 0
 
@@ -79,17 +79,17 @@ def test_a_batch_is_taken_whole_or_not_at_all(known):
 def test_a_block_with_other_columns_than_its_layout_is_refused(known):
     block = a_block(2, layout=a_layout([SWITCHES, RUNNABLE, cpu_time("user")]))
     wrong = replace(block, layout=a_layout().digest)
-    with pytest.raises(BlockClash, match="3 columns, its layout 2"):
+    with pytest.raises(BlockConflict, match="3 columns, its layout 2"):
         known.append(ARCHIVE, [wrong])
 
 
 def test_a_block_of_another_archive_is_refused(known):
-    with pytest.raises(BlockClash, match="sent to archive"):
+    with pytest.raises(BlockConflict, match="sent to archive"):
         known.append(ARCHIVE, [a_block(archive=OTHER)])
 
 
 def test_an_archive_belongs_to_one_host(known):
-    with pytest.raises(BlockClash, match="another host"):
+    with pytest.raises(BlockConflict, match="another host"):
         known.archives.register(
             host=HostInfo(OTHER, "b"), archive=ARCHIVE, name="x", source="recorded", facts=HostFacts()
         )
@@ -153,7 +153,7 @@ def test_the_sealed_store_is_small(known):
 
 def test_a_database_that_is_away_is_told_as_such():
     lost = Store("postgresql+psycopg://nobody@127.0.0.1:1/none")
-    with pytest.raises(StoreAway, match="cannot be reached"):
+    with pytest.raises(DatabaseUnavailable, match="cannot be reached"):
         lost.archives.all()
     lost.close()
 

@@ -11,16 +11,16 @@ from reditus.analysis.rollups import rolled
 from reditus.analysis.series import cut_to_ticks
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
-from reditus.core.diagnosis.contributors import Party, is_attributed, parties
-from reditus.core.diagnosis.engine import diagnose_spans, judge, needed_of_whole
+from reditus.core.diagnosis.contributors import Contributor, is_attributed, parties
+from reditus.core.diagnosis.engine import diagnose_spans, judge, measures_of_recording
 from reditus.core.diagnosis.finding import Diagnosis, Finding
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
-from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, Judged, spans_of, with_margin
-from reditus.core.frame import Sampled, Timebase
+from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, RuleOutput, spans_of, with_margin
+from reditus.core.frame import Series, Timebase
 from reditus.core.measures import measure_named
-from reditus.core.measures.selection import KnownColumn, Wanted, devices_of, needed_columns
+from reditus.core.measures.selection import SeriesKey, StoredColumn, devices_of, needed_columns
 from reditus.core.processes import GROUP
-from reditus.core.rollup import Rolled
+from reditus.core.rollup import BinStats
 from reditus.core.timeline import merged
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window, even_edges
@@ -49,35 +49,35 @@ class Told:
     """A diagnosis, and by finding who took part in it, with their names where those are known."""
 
     diagnosis: Diagnosis
-    processes: dict[str, list[tuple[Party, str | None]]]
+    processes: dict[str, list[tuple[Contributor, str | None]]]
 
 
-class SpanMemory:
+class SpanCache:
     """What was judged of spans, by what they consist of; forgets the ones asked for least recently."""
 
     def __init__(self) -> None:
-        self._held: OrderedDict[_Key, Judged] = OrderedDict()
+        self._held: OrderedDict[_Key, RuleOutput] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: _Key) -> Judged | None:
+    def get(self, key: _Key) -> RuleOutput | None:
         with self._lock:
             if key in self._held:
                 self._held.move_to_end(key)
             return self._held.get(key)
 
-    def keep(self, key: _Key, judged: Judged) -> None:
+    def keep(self, key: _Key, judged: RuleOutput) -> None:
         with self._lock:
             self._held[key] = judged
             while len(self._held) > REMEMBERED_SPANS:
                 self._held.popitem(last=False)
 
 
-def judged_timeline(reader: Reader, window: Window, memory: SpanMemory) -> Told:
+def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> Told:
     """What ran out in a window of a timeline, and who took part. No more is read at once than the reader may, but for a span
     that cannot be made any shorter.
     """
     interval_ns = reader.extent.interval_ns or NS_PER_S
-    wanted = tuple(Wanted(measure, None) for measure in needed_measures())
+    wanted = tuple(SeriesKey(measure, None) for measure in needed_measures())
     columns = needed_columns(reader.known, wanted)
     inner = cut_to_ticks(reader, window)
     most_ticks = reader.most_ticks(len(columns))
@@ -93,7 +93,7 @@ def judged_timeline(reader: Reader, window: Window, memory: SpanMemory) -> Told:
 
 def _long(
     reader: Reader, inner: Window, window: Window, interval_ns: int, span_ticks: int,
-    columns: tuple[KnownColumn, ...], memory: SpanMemory,
+    columns: tuple[StoredColumn, ...], memory: SpanCache,
 ) -> Diagnosis:  # fmt: skip
     # Only where there are ticks: recordings may lie years apart.
     islands = reader.islands(inner, span_ticks * interval_ns)
@@ -119,8 +119,8 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
     level_s = LONG_LEVEL_S if seen_ns > LONG_S * NS_PER_S else WHOLE_LEVEL_S
     level_ns = level_s * NS_PER_S
     asked = [
-        Wanted(measure_named(name), device)
-        for name in needed_of_whole()
+        SeriesKey(measure_named(name), device)
+        for name in measures_of_recording()
         for device in [None, *devices_of(reader.known, measure_named(name))]
         # Of cores only the machine is wanted: there may be many.
         if device is None or name.startswith("disk.")
@@ -132,7 +132,7 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
     spaces = [one for one in reader.known if one.column.attribute(MOUNT) is not None and "usage" in one.column.counter]
     frame = reader.frame(spaces, inner)
     together = [
-        parts[0][1][at] if len(parts) == 1 else Rolled.concatenated([part[at] for _, part in parts])
+        parts[0][1][at] if len(parts) == 1 else BinStats.concatenated([part[at] for _, part in parts])
         for at in range(len(asked))
     ]
     return WholeReadings(
@@ -150,14 +150,14 @@ def _timebase(stretches: Sequence[tuple[int, int]], level_ns: int) -> Timebase:
     return Timebase(ends_ns, ends_ns, np.zeros(len(ends_ns), dtype=np.int64), np.full(len(ends_ns), level_ns))
 
 
-def _sampled(part: Rolled, base: Timebase) -> Sampled | None:
+def _sampled(part: BinStats, base: Timebase) -> Series | None:
     """The bins in which anything was observed, as ticks."""
     seen = part.seen_s > 0
     if not seen.any():
         return None
     if seen.all():
-        return Sampled(base, part.mean)
-    return Sampled(
+        return Series(base, part.mean)
+    return Series(
         Timebase(base.wall_ns[seen], base.monotonic_ns[seen], base.epoch[seen], base.interval_ns[seen]), part.mean[seen]
     )
 
@@ -173,7 +173,9 @@ def _fingerprint(whole: WholeReadings) -> _Key:
     )  # fmt: skip
 
 
-def _attributed(reader: Reader, diagnosis: Diagnosis, interval_ns: int) -> dict[str, list[tuple[Party, str | None]]]:
+def _attributed(
+    reader: Reader, diagnosis: Diagnosis, interval_ns: int
+) -> dict[str, list[tuple[Contributor, str | None]]]:
     columns = [one for one in reader.known if one.group == GROUP]
     asked = [one for one in diagnosis.findings if is_attributed(one.kind)][:MOST_ATTRIBUTED]
     if not columns:
@@ -182,8 +184,8 @@ def _attributed(reader: Reader, diagnosis: Diagnosis, interval_ns: int) -> dict[
 
 
 def _parties(
-    reader: Reader, columns: list[KnownColumn], finding: Finding, interval_ns: int
-) -> list[tuple[Party, str | None]]:
+    reader: Reader, columns: list[StoredColumn], finding: Finding, interval_ns: int
+) -> list[tuple[Contributor, str | None]]:
     reader.check()
     ticks = min(ATTRIBUTED_TICKS, reader.most_ticks(len(columns)) // 2)
     end_ns = min(finding.end_ns, finding.start_ns + ticks * interval_ns)

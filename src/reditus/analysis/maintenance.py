@@ -17,7 +17,7 @@ from reditus.core.errors import DamagedBlock
 from reditus.core.types import NS_PER_S
 from reditus.store.archives.lifecycle import UNDO_S
 from reditus.store.database.damage import again_elsewhere
-from reditus.store.errors import DatabaseDamaged, StoreAway, UnknownArchive
+from reditus.store.errors import DatabaseDamaged, DatabaseUnavailable, UnknownArchive
 from reditus.store.store import Store
 
 log = structlog.get_logger()
@@ -80,7 +80,7 @@ class Journal:
     def run(self, task: Task, archive: UUID, work: Callable[[], object]) -> bool:
         """Do some work for one archive, unless it failed lately. Return whether it went through.
 
-        Raise StoreAway where the database cannot be reached at all: then it is nothing about this archive.
+        Raise DatabaseUnavailable where the database cannot be reached at all: then it is nothing about this archive.
         """
         with self._lock:
             failure = self._tasks[task].failing.get(archive)
@@ -94,7 +94,7 @@ class Journal:
         except DatabaseDamaged as why:
             self.failed(task, archive, why)
             return False
-        except StoreAway:
+        except DatabaseUnavailable:
             raise
         except Exception as why:  # noqa: BLE001  whatever it is, the other archives do not suffer from it
             self.failed(task, archive, why)
@@ -160,7 +160,7 @@ def maintain(
     rollups. Return by how many blocks there are fewer after merging.
 
     `only_grown` leaves out archives that have not grown enough since the last round for anything to merge. `stop` is
-    called between archives. Raise StoreAway where the database cannot be reached.
+    called between archives. Raise DatabaseUnavailable where the database cannot be reached.
     """
     archives = [archive for _, archive in store.upkeep.archives()]
     due, recorders = store.upkeep.due_for_removal(undo_s), store.upkeep.recorders_with_plans()

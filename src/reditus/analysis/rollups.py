@@ -5,10 +5,10 @@ from uuid import UUID
 
 import numpy as np
 
-from reditus.core.binning import Sheet
+from reditus.core.binning import Binner
 from reditus.core.errors import BlockError, UnknownCounter
-from reditus.core.measures.selection import Wanted, everything, needed_columns
-from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, Rolled, levels_of
+from reditus.core.measures.selection import SeriesKey, everything, needed_columns
+from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, BinStats, levels_of
 from reditus.core.types import NS_PER_S, BoolArray
 from reditus.core.window import Window, even_edges
 from reditus.store.read.reader import Reader
@@ -62,7 +62,7 @@ def _step_ns(interval_ns: int, finer_s: int | None, ticks: int) -> int:
     return ticks * interval_ns if finer_s is None else CHUNK_BINS * finer_s * NS_PER_S
 
 
-def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], level_s: int) -> list[Rolled]:
+def rolled(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: tuple[int, int], level_s: int) -> list[BinStats]:
     """Each measure over the level's bins between two times (multiples of the level): from rollups where there are any,
     else from the ticks. Where several archives tell of the same bin, the ticks decide.
     """
@@ -70,7 +70,7 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
     names = [one.name for one in wanted]
     level_ns = level_s * NS_PER_S
     bins = (end_ns - begin_ns) // level_ns
-    out = [Rolled.unknown(bins) for _ in wanted]
+    out = [BinStats.unknown(bins) for _ in wanted]
     served = np.ones(bins, dtype=bool)
     told = np.zeros(bins, dtype=np.int64)
     for archive in reader.scope.archives:
@@ -104,7 +104,7 @@ def rolled(reader: Reader, wanted: Sequence[Wanted], edges_ns: tuple[int, int], 
     return out
 
 
-def _merge(whole: Rolled, at: int, part: Rolled, valid: BoolArray) -> None:
+def _merge(whole: BinStats, at: int, part: BinStats, valid: BoolArray) -> None:
     """Write valid bins that were observed over those that were not: devices that came later have rows of their own."""
     if part.is_whole and valid.all():
         whole.put(at, part)
@@ -152,15 +152,15 @@ def _grow(reader: Reader, archive: UUID, level_s: int, window: Window, finer_s: 
             begin_ns = end_ns
 
 
-def _from_ticks(reader: Reader, wanted: Sequence[Wanted], window: Window, level_s: int) -> list[Rolled]:
+def _from_ticks(reader: Reader, wanted: Sequence[SeriesKey], window: Window, level_s: int) -> list[BinStats]:
     level_ns = level_s * NS_PER_S
     edges_ns = even_edges(window.start_ns, window.end_ns, level_ns)
     frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window)
-    sheet = Sheet(window, edges_ns)
+    sheet = Binner(window, edges_ns)
     out = []
     for one in wanted:
         try:
-            out.append(Rolled.of(sheet.binned(one.measure.derive(frame, one.device))))
+            out.append(BinStats.of(sheet.binned(one.measure.derive(frame, one.device))))
         except UnknownCounter:
-            out.append(Rolled.unknown(len(edges_ns) - 1))
+            out.append(BinStats.unknown(len(edges_ns) - 1))
     return out

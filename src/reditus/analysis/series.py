@@ -6,12 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.analysis.rollups import rolled
-from reditus.core.binning import Sheet
+from reditus.core.binning import Binner
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.measures import MEASURES
-from reditus.core.measures.selection import KnownColumn, Wanted, needed_columns
-from reditus.core.rollup import Rolled, chosen_level, fitting_level, levels_of, rolled_edges
+from reditus.core.measures.selection import SeriesKey, StoredColumn, needed_columns
+from reditus.core.rollup import BinStats, chosen_level, fitting_level, levels_of, rolled_edges
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.core.window import Binned, Summary, Window, bin_edges, points
 from reditus.server.times import parse_window
@@ -27,16 +27,16 @@ MAP_BINS_A_PIXEL = 0.5
 class Read:
     """A measure as read: its values, or why there are none."""
 
-    wanted: Wanted
-    sampled: Sampled | None
+    wanted: SeriesKey
+    sampled: Series | None
     missing: str | None
 
 
 @dataclass(frozen=True, slots=True)
-class Drawn:
+class ChartSeries:
     """A series ready for a chart: ticks where they fit the width, bins where they do not."""
 
-    wanted: Wanted
+    wanted: SeriesKey
     missing: str | None
     times_ns: IntArray
     mean: FloatArray
@@ -75,41 +75,41 @@ def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
     return parse_window(start, end, (reader.extent.first_ns, reader.extent.last_ns))
 
 
-def read(reader: Reader, wanted: Sequence[Wanted], window: Window | None) -> tuple[Frame, list[Read]]:
+def read(reader: Reader, wanted: Sequence[SeriesKey], window: Window | None) -> tuple[Frame, list[Read]]:
     """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
     frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window, again=True)
     return frame, [_derived(reader, frame, one) for one in wanted]
 
 
-def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[Drawn]:
+def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[ChartSeries]:
     """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest; of its inner part
     alone, where there is nothing outside.
     """
     edges_ns = bin_edges(window, width)
-    sheet = Sheet(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
+    sheet = Binner(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
     sheet.together([one.sampled for one in reads if one.sampled is not None])
     return [_drawn(one, sheet, width) for one in reads]
 
 
-def _drawn(one: Read, sheet: Sheet, width: int) -> Drawn:
+def _drawn(one: Read, sheet: Binner, width: int) -> ChartSeries:
     if one.sampled is None:
         nothing = np.zeros(0)
-        return Drawn(one.wanted, one.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
+        return ChartSeries(one.wanted, one.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
     if sheet.ticks(one.sampled) <= width:
         times_ns, values = points(one.sampled, sheet.window)
-        return Drawn(one.wanted, None, times_ns, values, None, None, None, sheet.summary(one.sampled))
+        return ChartSeries(one.wanted, None, times_ns, values, None, None, None, sheet.summary(one.sampled))
     return _of_bins(one.wanted, sheet, sheet.binned(one.sampled), sheet.summary(one.sampled))
 
 
 def _of_bins(
-    wanted: Wanted, sheet: Sheet, binned: Binned, summary: Summary, summary_of_s: float | None = None
-) -> Drawn:
+    wanted: SeriesKey, sheet: Binner, binned: Binned, summary: Summary, summary_of_s: float | None = None
+) -> ChartSeries:
     middle_ns, edges_ns = sheet.middle_ns, sheet.edges_ns
     bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
-    return Drawn(wanted, None, middle_ns, binned.mean, binned.low, binned.high, bin_s, summary, summary_of_s)
+    return ChartSeries(wanted, None, middle_ns, binned.mean, binned.low, binned.high, bin_s, summary, summary_of_s)
 
 
-def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> list[Drawn]:
+def drawn(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: int) -> list[ChartSeries]:
     """Measures ready for a chart: from the ticks, or from rollups where a pixel stands for many of their bins. Either
     way lowest, highest and mean of a bin are exact.
     """
@@ -122,10 +122,10 @@ def drawn(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) 
         finest_s = min(levels_of(reader.extent.interval_ns or NS_PER_S), default=None)
         heavy = {one for one in from_ticks if finest_s is not None and _is_heavy(reader, one, inner)}
         level_s, from_ticks = finest_s, [one for one in from_ticks if one not in heavy]
-    by_ticks: dict[Wanted, Drawn] = {}
+    by_ticks: dict[SeriesKey, ChartSeries] = {}
     for group in _groups(reader, from_ticks, inner):
         by_ticks |= zip(group, draw(read(reader, group, inner)[1], window, width, inner), strict=True)
-    by_bins: dict[Wanted, Drawn] = {}
+    by_bins: dict[SeriesKey, ChartSeries] = {}
     measures = [one for one in wanted if one not in by_ticks]
     if level_s is not None and measures:
         by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, width, level_s), strict=True))
@@ -137,18 +137,18 @@ def _ticks_in(reader: Reader, inner: Window) -> int:
     return (inner.end_ns - inner.start_ns) // (reader.extent.interval_ns or NS_PER_S) + 1
 
 
-def _is_heavy(reader: Reader, one: Wanted, inner: Window) -> bool:
+def _is_heavy(reader: Reader, one: SeriesKey, inner: Window) -> bool:
     """Whether one measure alone needs more than may be read at once."""
     if one.measure.name not in MEASURES:
         return False
     return _ticks_in(reader, inner) > reader.most_ticks(len(needed_columns(reader.known, (one,))))
 
 
-def _groups(reader: Reader, wanted: Sequence[Wanted], inner: Window) -> list[list[Wanted]]:
+def _groups(reader: Reader, wanted: Sequence[SeriesKey], inner: Window) -> list[list[SeriesKey]]:
     """The measures in groups that may be read at once each, in their order."""
     ticks = _ticks_in(reader, inner)
-    groups: list[list[Wanted]] = []
-    columns: set[KnownColumn] = set()
+    groups: list[list[SeriesKey]] = []
+    columns: set[StoredColumn] = set()
     for one in wanted:
         more = columns | set(needed_columns(reader.known, (one,)))
         if not groups or ticks > reader.most_ticks(len(more)):
@@ -160,14 +160,14 @@ def _groups(reader: Reader, wanted: Sequence[Wanted], inner: Window) -> list[lis
 
 
 @dataclass(frozen=True, slots=True)
-class BinnedTogether:
+class BinnedSeries:
     """Measures over the same bins; None for those that the host cannot give."""
 
     edges_ns: IntArray
     series: list[Binned | None]
 
 
-def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int) -> BinnedTogether:
+def binned(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: int) -> BinnedSeries:
     """Measures over equal bins, from rollups wherever those have been made: for pictures of whole archives."""
     interval_ns = reader.extent.interval_ns or 0
     inner = cut_to_ticks(reader, window)
@@ -180,19 +180,19 @@ def binned(reader: Reader, wanted: Sequence[Wanted], window: Window, width: int)
         edges_ns = bin_edges(window, width)
         found: list[Binned | None] = []
         for group in _groups(reader, wanted, inner):
-            sheet = Sheet(window, edges_ns)
+            sheet = Binner(window, edges_ns)
             reads = read(reader, group, inner)[1]
             sheet.together([one.sampled for one in reads if one.sampled is not None])
             found += [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
-        return BinnedTogether(edges_ns, found)
+        return BinnedSeries(edges_ns, found)
     edges_ns = rolled_edges(window, width, level_s)
     inner_edges_ns = _cut_edges(edges_ns, inner)
     at = int(np.searchsorted(edges_ns, inner_edges_ns[0]))
     coarse = []
     for part in _coarse(reader, wanted, inner_edges_ns, level_s):
-        coarse.append(Rolled.unknown(len(edges_ns) - 1))
+        coarse.append(BinStats.unknown(len(edges_ns) - 1))
         coarse[-1].put(at, part)
-    return BinnedTogether(
+    return BinnedSeries(
         edges_ns,
         [
             part.binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (one,)) else None
@@ -205,13 +205,13 @@ SLICE_NUMBERS = 1 << 19
 """Of a level's bins times series that are in memory at once."""
 
 
-def _coarse(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_s: int) -> list[Rolled]:
+def _coarse(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, level_s: int) -> list[BinStats]:
     """Measures over equal bins, each of many of a level's: slice by slice, so that what is in memory does not depend on how
     much of the level there is; slices without ticks cost nothing.
     """
     bins, length_ns = len(edges_ns) - 1, int(edges_ns[1] - edges_ns[0])
     factor = length_ns // (level_s * NS_PER_S)
-    out = [Rolled.unknown(bins) for _ in wanted]
+    out = [BinStats.unknown(bins) for _ in wanted]
     most = max(SLICE_NUMBERS // len(wanted), 1)
     if factor > most:
         for at in range(bins):
@@ -229,25 +229,27 @@ def _coarse(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_
     return out
 
 
-def _in_parts(reader: Reader, wanted: Sequence[Wanted], edges_ns: IntArray, level_s: int, most: int) -> list[Rolled]:
+def _in_parts(
+    reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, level_s: int, most: int
+) -> list[BinStats]:
     """Measures over one bin, of at most so many of a level's bins at a time."""
     begin_ns, end_ns = (int(edge_ns) for edge_ns in edges_ns)
     step_ns = most * level_s * NS_PER_S
-    parts: list[list[Rolled]] = [[Rolled.unknown(1)] for _ in wanted]
+    parts: list[list[BinStats]] = [[BinStats.unknown(1)] for _ in wanted]
     for at_ns in range(begin_ns, end_ns, step_ns):
         part_ns = at_ns, min(at_ns + step_ns, end_ns)
         reader.check()
         if reader.contents(Window(*part_ns))[0]:
             for found, fine in zip(parts, rolled(reader, wanted, part_ns, level_s), strict=True):
                 found.append(fine.coarser(len(fine)))
-    return [Rolled.concatenated(found).coarser(len(found)) for found in parts]
+    return [BinStats.concatenated(found).coarser(len(found)) for found in parts]
 
 
 def _rolled(
-    reader: Reader, wanted: Sequence[Wanted], window: Window, inner: Window, width: int, level_s: int
-) -> list[Drawn]:
+    reader: Reader, wanted: Sequence[SeriesKey], window: Window, inner: Window, width: int, level_s: int
+) -> list[ChartSeries]:
     edges_ns = _cut_edges(rolled_edges(window, width, level_s), inner)
-    sheet = Sheet(window, edges_ns)
+    sheet = Binner(window, edges_ns)
     level_ns = level_s * NS_PER_S
     # The figures are of the level's whole bins that touch the window; a chart's bins may reach over its ends.
     ends_ns = inner.start_ns // level_ns * level_ns, -(-inner.end_ns // level_ns) * level_ns
@@ -265,8 +267,8 @@ def _rolled(
 
 
 def _rolled_at_once(
-    reader: Reader, wanted: Sequence[Wanted], window: Window, sheet: Sheet, level_s: int, ends_ns: tuple[int, int]
-) -> list[Drawn]:
+    reader: Reader, wanted: Sequence[SeriesKey], window: Window, sheet: Binner, level_s: int, ends_ns: tuple[int, int]
+) -> list[ChartSeries]:
     edges_ns, level_ns = sheet.edges_ns, level_s * NS_PER_S
     whole = (int(edges_ns[0]), int(edges_ns[-1]))
     factor = int(edges_ns[1] - edges_ns[0]) // level_ns
@@ -281,11 +283,11 @@ def _rolled_at_once(
     return out
 
 
-def _without_values(one: Wanted) -> Drawn:
-    return Drawn(one, _missing(one), np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None)
+def _without_values(one: SeriesKey) -> ChartSeries:
+    return ChartSeries(one, _missing(one), np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None)
 
 
-def _derived(reader: Reader, frame: Frame, one: Wanted) -> Read:
+def _derived(reader: Reader, frame: Frame, one: SeriesKey) -> Read:
     reader.check()
     try:
         return Read(one, one.measure.derive(frame, one.device), None)
@@ -293,6 +295,6 @@ def _derived(reader: Reader, frame: Frame, one: Wanted) -> Read:
         return Read(one, None, _missing(one))
 
 
-def _missing(one: Wanted) -> str:
+def _missing(one: SeriesKey) -> str:
     of = f" of {one.device}" if one.device else ""
     return f"{one.measure.name}{of}: this archive lacks the counters for it in this window"

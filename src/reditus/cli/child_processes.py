@@ -86,7 +86,7 @@ class Child:
         self._process.kill()
         self._process.wait()
 
-    def last_words(self, lines: int = 15) -> str:
+    def log_tail(self, lines: int = 15) -> str:
         """What it wrote to its log since it was started."""
         if self.log is None or not self.log.exists():
             return ""

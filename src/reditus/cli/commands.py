@@ -62,7 +62,7 @@ def main() -> None:
 @app.command()
 def demo() -> None:
     """Start everything: database, server, the made-up lab of Fernhold, and a recording of this machine."""
-    from reditus.exchange.simulated import MadeUp
+    from reditus.exchange.simulated import SimulatedArchive
     from reditus.simulator import fernhold  # SciPy takes a second or two; no other command should wait for it
 
     with service(settings_of_environment()) as running:
@@ -72,7 +72,7 @@ def demo() -> None:
         with step("Beginning to record this machine"):
             arguments = _recorder_arguments(running, name=LIVE_NAME, every="1s")
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
-        every = [MadeUp.of(told) for told in fernhold.ARCHIVES]
+        every = [SimulatedArchive.of(told) for told in fernhold.ARCHIVES]
         with Client(running.url, running.token) as client:
             for number, archive in enumerate(every, 1):
                 told = archive.registration
@@ -302,7 +302,7 @@ def _announce_and_wait(running: Service, place: str = "") -> None:
     with handling(switch.take):
         out.print(f"\nReditus is at  [bold]{running.url}{place}[/bold]\nCtrl-C stops everything.")
         while not switch.wait(WATCH_EVERY_S):
-            running.look_after()
+            running.restart_dead_children()
         err.print("\n· Stopping")
 
 
@@ -318,7 +318,7 @@ def _recorded(running: Service, arguments: list[str], for_ns: int | None) -> int
             if stopped:
                 return recorder.stop()
             if recorder.ended is None:
-                running.look_after()
+                running.restart_dead_children()
                 continue
             if recorder.ended >= 0 or (end_s is not None and time.monotonic() >= end_s):
                 return recorder.ended

@@ -56,7 +56,7 @@ class Service:
     def logs(self) -> Path:
         return self.data / "logs"
 
-    def look_after(self) -> None:
+    def restart_dead_children(self) -> None:
         """Start again whatever has ended by itself, and say so; keep logs from growing without limit."""
         for log in self.logs.glob("*.log"):
             rotate(log)
@@ -178,7 +178,7 @@ def _wait_for(server: Child, url_file: Path, switch: StopSwitch) -> str:
     deadline_s = time.monotonic() + START_TIMEOUT_S
     while time.monotonic() < deadline_s:
         if server.ended is not None:
-            raise Failure(f"the server ended while starting. The end of {server.log}:\n{server.last_words()}")
+            raise Failure(f"the server ended while starting. The end of {server.log}:\n{server.log_tail()}")
         _obey(switch)
         if url_file.exists() and (url := url_file.read_text()):
             return url

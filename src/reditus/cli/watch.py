@@ -10,11 +10,11 @@ import numpy as np
 
 from reditus.cli.markers import labelled
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.measures import Measure, measure_named
 from reditus.core.measures.raw import is_counter
-from reditus.core.measures.selection import KnownColumn, KnownColumns, parse_wanted
+from reditus.core.measures.selection import ColumnSet, StoredColumn, parse_series_keys
 from reditus.core.types import NS_PER_MS
 from reditus.recorder.host import boot_id, host_facts
 from reditus.recorder.sampler import Reading, Sampler
@@ -68,16 +68,16 @@ def _live_rows(sampler: Sampler, names: Sequence[str], interval_ns: int) -> Iter
         if before is not None:
             frame = Frame(assemble(_pieces([before, now], boot, interval_ns)), facts)
             known = _columns_of(frame)
-            wanted = [found for name in names for found in parse_wanted(name, known)]
+            wanted = [found for name in names for found in parse_series_keys(name, known)]
             titles = [_title(one.measure.name, one.device, one.measure.unit.value) for one in wanted]
             yield now[0].wall_ns / NS_PER_MS, titles, [_last(frame, one.measure, one.device) for one in wanted]
         before = now
 
 
-def _pieces(ticks: list[list[Reading]], boot: bytes, interval_ns: int) -> Iterator[Piece]:
+def _pieces(ticks: list[list[Reading]], boot: bytes, interval_ns: int) -> Iterator[BlockSlice]:
     for tick in ticks:
         for reading in tick:
-            yield Piece(
+            yield BlockSlice(
                 reading.group,
                 boot,
                 interval_ns,
@@ -87,10 +87,10 @@ def _pieces(ticks: list[list[Reading]], boot: bytes, interval_ns: int) -> Iterat
             )
 
 
-def _columns_of(frame: Frame) -> KnownColumns:
-    return KnownColumns(
+def _columns_of(frame: Frame) -> ColumnSet:
+    return ColumnSet(
         [
-            KnownColumn(0, group.name, position, column)
+            StoredColumn(0, group.name, position, column)
             for group in frame.groups
             for position, column in enumerate(group.series)
         ]

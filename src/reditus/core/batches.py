@@ -47,10 +47,10 @@ def read_records(batch: bytes) -> Iterator[Record]:
 
 
 def read_batch(batch: bytes) -> Batch:
-    return sorted_out(list(read_records(batch)))
+    return group_records(list(read_records(batch)))
 
 
-def sorted_out(records: Sequence[Record]) -> Batch:
+def group_records(records: Sequence[Record]) -> Batch:
     return Batch(
         [one for one in records if isinstance(one, Block)],
         [one for one in records if isinstance(one, Identities)],

@@ -11,7 +11,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from reditus.core.frame import Sampled, Timebase
+from reditus.core.frame import Series, Timebase
 from reditus.core.quantile import weighted_quantile
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 from reditus.core.window import Binned, Summary, Window
@@ -22,7 +22,7 @@ FEW_TICKS = 12_000
 _Array = TypeVar("_Array", IntArray, FloatArray)
 
 
-def bin_sampled(sampled: Sampled, edges_ns: IntArray) -> Binned:
+def bin_sampled(sampled: Series, edges_ns: IntArray) -> Binned:
     """Bin values over their intervals.
 
     The mean weighs by observed time and is exact where an interval straddles two bins; low and high are those of all
@@ -32,27 +32,27 @@ def bin_sampled(sampled: Sampled, edges_ns: IntArray) -> Binned:
     return _OverBins(_Known(sampled.timebase, ~np.isnan(sampled.values)), edges_ns).binned(rows)[0]
 
 
-def summarise(sampled: Sampled, window: Window) -> Summary:
+def summarise(sampled: Series, window: Window) -> Summary:
     """Lowest, mean, 95th percentile, highest and total over the observed part of the window, weighed by time."""
     rows = sampled.values[None]
-    return _Within(_Known(sampled.timebase, ~np.isnan(sampled.values)), window).summaries(rows)[0]
+    return _WindowWeights(_Known(sampled.timebase, ~np.isnan(sampled.values)), window).summaries(rows)[0]
 
 
-class Sheet:
+class Binner:
     """A window and the bins that it is cut into."""
 
     def __init__(self, window: Window, edges_ns: IntArray) -> None:
         self.window = window
         self.edges_ns = edges_ns
         self._ticks: list[tuple[Timebase, int]] = []
-        self._known: list[_Drawing] = []
-        self._rows: dict[int, tuple[_Rows, int, Sampled]] = {}
+        self._known: list[_BinPlan] = []
+        self._rows: dict[int, tuple[_Rows, int, Series]] = {}
         """By the identity of a sampled measure, which is kept with it so that no other can have it."""
-        self._newest: tuple[_Rows, Sampled] | None = None
+        self._newest: tuple[_Rows, Series] | None = None
 
-    def together(self, every: Sequence[Sampled]) -> None:
+    def together(self, every: Sequence[Series]) -> None:
         """Say what will be asked for, so that it can be worked out together."""
-        by_timebase: dict[int, list[Sampled]] = {}
+        by_timebase: dict[int, list[Series]] = {}
         for sampled in every:
             if 0 < len(sampled) <= FEW_TICKS:
                 by_timebase.setdefault(id(sampled.timebase), []).append(sampled)
@@ -67,7 +67,7 @@ class Sheet:
                     self._rows[id(alike[place])] = rows, at, alike[place]
                 left = left[~fits]
 
-    def ticks(self, sampled: Sampled) -> int:
+    def ticks(self, sampled: Series) -> int:
         """How many ticks lie in the window."""
         for timebase, ticks in self._ticks:
             if timebase is sampled.timebase:
@@ -77,12 +77,12 @@ class Sheet:
         self._ticks.append((sampled.timebase, ticks))
         return ticks
 
-    def binned(self, sampled: Sampled) -> Binned:
+    def binned(self, sampled: Series) -> Binned:
         """As bin_sampled."""
         rows, at = self._rows_of(sampled)
         return rows.binned[at]
 
-    def summary(self, sampled: Sampled) -> Summary:
+    def summary(self, sampled: Series) -> Summary:
         """As summarise."""
         rows, at = self._rows_of(sampled)
         return rows.summaries[at]
@@ -93,7 +93,7 @@ class Sheet:
         middle_ns: IntArray = self.edges_ns[:-1] + np.diff(self.edges_ns) // 2
         return middle_ns
 
-    def _rows_of(self, sampled: Sampled) -> tuple["_Rows", int]:
+    def _rows_of(self, sampled: Series) -> tuple["_Rows", int]:
         if id(sampled) in self._rows:
             rows, at, _ = self._rows[id(sampled)]
             return rows, at
@@ -101,12 +101,12 @@ class Sheet:
             self._newest = _Rows(self._drawing_of(sampled), sampled.values[None]), sampled
         return self._newest[0], 0
 
-    def _drawing_of(self, sampled: Sampled) -> "_Drawing":
+    def _drawing_of(self, sampled: Series) -> "_BinPlan":
         for drawing in self._known:
             if drawing.timebase is sampled.timebase and drawing.known.fits(sampled.values[None])[0]:
                 return drawing
         known = _Known(sampled.timebase, ~np.isnan(sampled.values))
-        drawing = _Drawing(sampled.timebase, known, self.window, self.edges_ns)
+        drawing = _BinPlan(sampled.timebase, known, self.window, self.edges_ns)
         self._known.append(drawing)
         return drawing
 
@@ -146,7 +146,7 @@ class _Known:
 
 
 @dataclass(frozen=True)
-class _Drawing:
+class _BinPlan:
     """Intervals over the bins and in the window, each worked out when it is asked for."""
 
     timebase: Timebase
@@ -159,15 +159,15 @@ class _Drawing:
         return _OverBins(self.known, self.edges_ns)
 
     @cached_property
-    def within(self) -> "_Within":
-        return _Within(self.known, self.window)
+    def within(self) -> "_WindowWeights":
+        return _WindowWeights(self.known, self.window)
 
 
 @dataclass(frozen=True)
 class _Rows:
     """Series that are known in the same intervals."""
 
-    drawing: _Drawing
+    drawing: _BinPlan
     values: FloatArray
     """(series, ticks)"""
 
@@ -200,7 +200,7 @@ class _OverBins:
         after = np.searchsorted(start_ns, edges_ns[1:], side="left")[self._touched]
         self._pairs = np.stack([first, after], axis=1).ravel()
         most = int((after - first).max(initial=0))
-        self._few = _Few.of(intervals, edges_ns, self._touched, first, after) if most <= FEW_A_BIN else None
+        self._few = _SparseBins.of(intervals, edges_ns, self._touched, first, after) if most <= FEW_A_BIN else None
         self.coverage = np.minimum(self._seen_s / (np.diff(edges_ns) / NS_PER_S), 1.0)
 
     def binned(self, rows: FloatArray) -> list[Binned]:
@@ -252,7 +252,7 @@ class _OverBins:
 
 
 @dataclass(frozen=True, slots=True)
-class _Few:
+class _SparseBins:
     """The intervals that touch each bin, where those are few: a row of all bins for the first of them, for the second, and
     so on. Going through rows is several times as fast as going from bin to bin.
     """
@@ -263,7 +263,9 @@ class _Few:
     """How much of the time observed in its bin each of them has, 0 for those that are there again."""
 
     @classmethod
-    def of(cls, intervals: _Known, edges_ns: IntArray, touched: BoolArray, first: IntArray, after: IntArray) -> "_Few":
+    def of(
+        cls, intervals: _Known, edges_ns: IntArray, touched: BoolArray, first: IntArray, after: IntArray
+    ) -> "_SparseBins":
         """`first` and `after`: of each touched bin, its first interval and the one behind its last."""
         rows = np.arange(int((after - first).max(initial=0)))[:, None]
         at = np.minimum(first + rows, after - 1)
@@ -284,7 +286,7 @@ class _Few:
         return mean, low, high
 
 
-class _Within:
+class _WindowWeights:
     """Which intervals lie in a window, each with its seconds there."""
 
     def __init__(self, intervals: _Known, window: Window) -> None:

@@ -6,7 +6,7 @@ Errors subclass the builtin a caller would already catch:
     ├── BlockError(ValueError)       bytes that are no block, or not a whole one
     │   ├── BlockVersionError        a block from a newer Reditus
     │   └── DamagedBlock             a column whose checksum does not match
-    ├── LayoutError(ValueError)      columns that do not describe a block
+    ├── SchemaError(ValueError)      columns that do not describe a block
     ├── UnknownCounter(LookupError)
     ├── UnknownMeasure(LookupError)
     ├── WindowError(ValueError)      a stretch of time that makes no sense
@@ -33,7 +33,7 @@ class DamagedBlock(BlockError):
     """A column of a block whose bytes are not those that were written."""
 
 
-class LayoutError(CoreError, ValueError):
+class SchemaError(CoreError, ValueError):
     """A layout that cannot describe a block's columns."""
 
 

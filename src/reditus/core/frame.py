@@ -80,7 +80,7 @@ class Timebase:
 
 
 @dataclass(frozen=True, slots=True)
-class Sampled:
+class Series:
     """Values per tick of one timebase; NaN is unknown."""
 
     timebase: Timebase
@@ -91,7 +91,7 @@ class Sampled:
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class BlockSlice:
     """Some columns of one block, decoded: what the store hands to the core."""
 
     group: str
@@ -173,48 +173,48 @@ class Frame:
             self._values[counter, attribute] = sorted(found)
         return list(self._values[counter, attribute])
 
-    def remembered(self, key: Hashable, work: Callable[[], FloatArray]) -> FloatArray:
+    def memoize(self, key: Hashable, work: Callable[[], FloatArray]) -> FloatArray:
         """What `work` returns, worked out once a frame: for parts that many measures have in common."""
         if key not in self._remembered:
             self._remembered[key] = work()
         return self._remembered[key]
 
     def delta(
-        self, counter: str, attributes: Mapping[str, str] | None = None, *, may_step_back: bool = False
-    ) -> Sampled:
+        self, counter: str, attributes: Mapping[str, str] | None = None, *, allow_decrease: bool = False
+    ) -> Series:
         """Growth of a cumulative counter over each tick's interval, in the counter's unit.
 
-        `may_step_back`: the kernel lets this counter (idle and iowait time) fall a little now and then; a fall of no
+        `allow_decrease`: the kernel lets this counter (idle and iowait time) fall a little now and then; a fall of no
         more than the interval itself counts as 0.
         """
         timebase, series = self._get(counter, attributes)
         # The parts of a whole are asked for again by each measure that is a share of it.
-        key = (id(series), may_step_back)
+        key = (id(series), allow_decrease)
         if key not in self._deltas:
-            self._deltas[key] = deltas(series, timebase, may_step_back=may_step_back)
-        return Sampled(timebase, self._deltas[key])
+            self._deltas[key] = deltas(series, timebase, allow_decrease=allow_decrease)
+        return Series(timebase, self._deltas[key])
 
     def rate(
-        self, counter: str, attributes: Mapping[str, str] | None = None, *, may_step_back: bool = False
-    ) -> Sampled:
+        self, counter: str, attributes: Mapping[str, str] | None = None, *, allow_decrease: bool = False
+    ) -> Series:
         """Growth per second of a cumulative counter, in the counter's unit per second."""
         timebase, series = self._get(counter, attributes)
-        key = (id(series), may_step_back)
+        key = (id(series), allow_decrease)
         if key not in self._rates:
             if key in self._deltas:
                 self._rates[key] = self._deltas[key] / timebase.elapsed_s
             else:
-                grown = deltas(series, timebase, may_step_back=may_step_back)
+                grown = deltas(series, timebase, allow_decrease=allow_decrease)
                 self._rates[key] = np.divide(grown, timebase.elapsed_s, out=grown)
-        return Sampled(timebase, self._rates[key])
+        return Series(timebase, self._rates[key])
 
-    def level(self, counter: str, attributes: Mapping[str, str] | None = None) -> Sampled:
+    def level(self, counter: str, attributes: Mapping[str, str] | None = None) -> Series:
         """A level at each tick, in the counter's unit."""
         timebase, series = self._get(counter, attributes)
         values: FloatArray = series.values * np.float64(series.column.factor)
         if series.present is not None:
             values[~series.present] = np.nan
-        return Sampled(timebase, values)
+        return Series(timebase, values)
 
     def _get(self, counter: str, attributes: Mapping[str, str] | None) -> tuple[Timebase, RawSeries]:
         try:
@@ -223,7 +223,7 @@ class Frame:
             raise UnknownCounter(f"{counter} {dict(attributes or {})}") from None
 
 
-def deltas(series: RawSeries, timebase: Timebase, *, may_step_back: bool = False) -> FloatArray:
+def deltas(series: RawSeries, timebase: Timebase, *, allow_decrease: bool = False) -> FloatArray:
     """Growth per interval in the column's unit; NaN where the interval, or the growth over it, is unknown."""
     out = np.empty(len(timebase))
     out[:1] = np.nan
@@ -231,7 +231,7 @@ def deltas(series: RawSeries, timebase: Timebase, *, may_step_back: bool = False
         return out
     grown = series.steps
     if series.ever_falls:
-        grown, fell = _mended(grown, series, timebase, may_step_back=may_step_back)
+        grown, fell = _mended(grown, series, timebase, allow_decrease=allow_decrease)
     else:
         fell = None
     np.multiply(grown, series.column.factor, out=out[1:])
@@ -244,7 +244,7 @@ def deltas(series: RawSeries, timebase: Timebase, *, may_step_back: bool = False
 
 
 def _mended(
-    grown: IntArray, series: RawSeries, timebase: Timebase, *, may_step_back: bool
+    grown: IntArray, series: RawSeries, timebase: Timebase, *, allow_decrease: bool
 ) -> tuple[IntArray, BoolArray]:
     """Growth without wraps and harmless steps back, and where a counter was set to zero."""
     fell = grown < 0
@@ -253,7 +253,7 @@ def _mended(
         wrapped = fell & (series.values[:-1] >= WRAP // 4 * 3) & (series.values[1:] < WRAP // 4)
         grown = np.where(wrapped, grown + WRAP, grown)
         fell = grown < 0
-    if may_step_back:
+    if allow_decrease:
         limit = timebase.elapsed_s[1:] / series.column.factor
         small = fell & (-grown <= limit)
         grown = np.where(small, 0, grown)

@@ -6,25 +6,25 @@ from itertools import pairwise
 import numpy as np
 
 from reditus.core.delta_array import Steps
-from reditus.core.frame import Group, Piece, RawSeries, Timebase
+from reditus.core.frame import BlockSlice, Group, RawSeries, Timebase
 from reditus.core.schema import Column
 from reditus.core.types import BoolArray, IntArray
 
 
-def assemble(pieces: Iterable[Piece], check: Callable[[], None] = lambda: None) -> list[Group]:
+def assemble(pieces: Iterable[BlockSlice], check: Callable[[], None] = lambda: None) -> list[Group]:
     """Join decoded blocks into one timebase per group, in time order, each tick once.
 
     Blocks may come in any order and may overlap (a batch sent twice, wide groups cut into parts): ticks are told apart
     by boot and monotonic clock. Boots follow each other by the wall time of their first tick. `check` is called now and
     then, and may raise to end the work.
     """
-    by_group: dict[str, list[Piece]] = {}
+    by_group: dict[str, list[BlockSlice]] = {}
     for piece in pieces:
         by_group.setdefault(piece.group, []).append(piece)
     return [_assemble_group(name, parts, check) for name, parts in by_group.items()]
 
 
-def _assemble_group(name: str, pieces: list[Piece], check: Callable[[], None]) -> Group:
+def _assemble_group(name: str, pieces: list[BlockSlice], check: Callable[[], None]) -> Group:
     began: dict[bytes, int] = {}
     for piece in pieces:
         first = int(piece.wall_ns[0])
@@ -34,11 +34,11 @@ def _assemble_group(name: str, pieces: list[Piece], check: Callable[[], None]) -
     return _in_rows(name, pieces, epochs, check) or _by_sorting(name, pieces, epochs)
 
 
-def _in_rows(name: str, pieces: list[Piece], epochs: dict[bytes, int], check: Callable[[], None]) -> Group | None:
+def _in_rows(name: str, pieces: list[BlockSlice], epochs: dict[bytes, int], check: Callable[[], None]) -> Group | None:
     """What sealed blocks nearly always are: the same columns all along, one block after the other, and the parts of a
     wide group with the same ticks. None where they are not.
     """
-    chains: dict[tuple[Column, ...], list[Piece]] = {}
+    chains: dict[tuple[Column, ...], list[BlockSlice]] = {}
     for piece in pieces:
         chains.setdefault(tuple(piece.columns), []).append(piece)
     every = list(chains.values())
@@ -61,7 +61,7 @@ def _in_rows(name: str, pieces: list[Piece], epochs: dict[bytes, int], check: Ca
     return Group(name, bases[0], series)
 
 
-def _timebase(chain: list[Piece], epochs: dict[bytes, int]) -> Timebase:
+def _timebase(chain: list[BlockSlice], epochs: dict[bytes, int]) -> Timebase:
     lengths = [len(piece.wall_ns) for piece in chain]
     return Timebase(
         _joined([piece.wall_ns for piece in chain]),
@@ -86,7 +86,7 @@ def _same_ticks(one: Timebase, other: Timebase) -> bool:
     return np.array_equal(one.monotonic_ns, other.monotonic_ns) and np.array_equal(one.epoch, other.epoch)
 
 
-def _by_sorting(name: str, pieces: list[Piece], epochs: dict[bytes, int]) -> Group:
+def _by_sorting(name: str, pieces: list[BlockSlice], epochs: dict[bytes, int]) -> Group:
     """For any pieces at all."""
     epoch = np.concatenate([np.full(len(piece.wall_ns), epochs[piece.boot], dtype=np.int64) for piece in pieces])
     monotonic_ns = np.concatenate([piece.monotonic_ns for piece in pieces])

@@ -35,7 +35,7 @@ LEAST_TICKS_A_BIN = 10
 
 
 @dataclass(frozen=True, slots=True)
-class Rolled:
+class BinStats:
     """One measure over bins one after another. Where nothing was observed the seconds are 0 and all else NaN."""
 
     seen_s: FloatArray
@@ -47,11 +47,11 @@ class Rolled:
         return len(self.seen_s)
 
     @classmethod
-    def unknown(cls, bins: int) -> "Rolled":
+    def unknown(cls, bins: int) -> "BinStats":
         return cls(np.zeros(bins), *(np.full(bins, np.nan) for _ in range(3)))
 
     @classmethod
-    def of(cls, binned: Binned) -> "Rolled":
+    def of(cls, binned: Binned) -> "BinStats":
         length_s = np.diff(binned.edges_ns) / NS_PER_S
         return cls(binned.coverage * length_s, binned.mean, binned.low, binned.high)
 
@@ -60,23 +60,23 @@ class Rolled:
         """Whether something was observed in each bin."""
         return bool(self.seen_s.all())
 
-    def put(self, at: int, other: "Rolled") -> None:
+    def put(self, at: int, other: "BinStats") -> None:
         """Write another's bins over those from `at` on."""
         for own, its in zip(self._parts, other._parts, strict=True):
             own[at : at + len(other)] = its
 
-    def part(self, start: int, end: int) -> "Rolled":
-        return Rolled(*(own[start:end] for own in self._parts))
+    def part(self, start: int, end: int) -> "BinStats":
+        return BinStats(*(own[start:end] for own in self._parts))
 
     @classmethod
-    def concatenated(cls, parts: Sequence["Rolled"]) -> "Rolled":
+    def concatenated(cls, parts: Sequence["BinStats"]) -> "BinStats":
         """Bins of several, one after another; there may be a stretch of time between them."""
         return cls(*(np.concatenate(columns) for columns in zip(*(part._parts for part in parts), strict=True)))
 
-    def followed_by(self, other: "Rolled") -> "Rolled":
-        return Rolled(*(np.concatenate(pair) for pair in zip(self._parts, other._parts, strict=True)))
+    def followed_by(self, other: "BinStats") -> "BinStats":
+        return BinStats(*(np.concatenate(pair) for pair in zip(self._parts, other._parts, strict=True)))
 
-    def coarser(self, factor: int) -> "Rolled":
+    def coarser(self, factor: int) -> "BinStats":
         """Bins `factor` times as long. Their number has to be a multiple of it."""
         if factor == 1:
             return self
@@ -84,10 +84,10 @@ class Rolled:
         if self.is_whole:
             low, high = _together(np.minimum, self.low, factor), _together(np.maximum, self.high, factor)
             mean = _together(np.add, self.mean * self.seen_s, factor) / together_s
-            return Rolled(together_s, np.clip(mean, low, high), low, high)
+            return BinStats(together_s, np.clip(mean, low, high), low, high)
         seen_s = self.seen_s.reshape(-1, factor)
         known = together_s > 0
-        out = Rolled.unknown(len(together_s))
+        out = BinStats.unknown(len(together_s))
         out.seen_s[:] = together_s
         weighted = np.where(seen_s > 0, self.mean.reshape(-1, factor), 0.0) * seen_s
         out.low[known] = np.fmin.reduce(self.low.reshape(-1, factor)[known], axis=1)
@@ -134,7 +134,7 @@ class Rolled:
         return [with_checksums([chunk], 0)[0] for chunk in (encode_column(seen_ns), packed)]
 
     @classmethod
-    def from_chunks(cls, chunks: Sequence[bytes], bins: int) -> "Rolled":
+    def from_chunks(cls, chunks: Sequence[bytes], bins: int) -> "BinStats":
         """Raise BlockError for what is no such list, or was damaged since."""
         seen, packed = (verified(chunk, 0, 0) for chunk in chunks)
         floats = unpacked(packed, 24 * bins, of="a rollup")

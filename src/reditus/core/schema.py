@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from enum import Enum
 from functools import cached_property
 
-from reditus.core.errors import LayoutError
+from reditus.core.errors import SchemaError
 from reditus.core.outside import MOST_WHOLE, shown, text_problem, whole_problem
 from reditus.core.types import Json
 
@@ -86,7 +86,7 @@ class Column:
 
     @classmethod
     def from_json(cls, given: Json) -> "Column":
-        """Raise LayoutError, naming the part that is wrong, unless `given` is what `as_json` writes."""
+        """Raise SchemaError, naming the part that is wrong, unless `given` is what `as_json` writes."""
         try:
             attributes = {_text(key): _text(value) for key, value in dict(given["attributes"]).items()}
             up, down = (_whole(part, 1) for part in given["scale"])
@@ -99,9 +99,9 @@ class Column:
                 bits=_whole(given["bits"], min(BITS), max(BITS)),
             )
         except (KeyError, TypeError, ValueError, AttributeError) as why:
-            raise LayoutError(f"a column wants counter, attributes, unit, kind, scale and bits: {why!r}") from why
+            raise SchemaError(f"a column wants counter, attributes, unit, kind, scale and bits: {why!r}") from why
         if column.bits not in BITS:
-            raise LayoutError(f"bits is 32 or 64, not {column.bits}")
+            raise SchemaError(f"bits is 32 or 64, not {column.bits}")
         return column
 
 
@@ -115,9 +115,9 @@ class Layout:
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.columns) <= MAX_COLUMNS:
-            raise LayoutError(f"a layout has 1 to {MAX_COLUMNS} columns; {self.group!r} has {len(self.columns)}")
+            raise SchemaError(f"a layout has 1 to {MAX_COLUMNS} columns; {self.group!r} has {len(self.columns)}")
         if len({(column.counter, column.attributes) for column in self.columns}) < len(self.columns):
-            raise LayoutError(f"the layout of {self.group!r} names a counter with the same attributes twice")
+            raise SchemaError(f"the layout of {self.group!r} names a counter with the same attributes twice")
 
     @cached_property
     def canonical(self) -> bytes:
@@ -140,9 +140,9 @@ class Layout:
         try:
             group, part, columns = _text(given["group"]), _whole(given["part"], 0), list(given["columns"])
         except (KeyError, TypeError, ValueError, AttributeError) as why:
-            raise LayoutError(f"a layout wants group, part and columns: {why!r}") from why
+            raise SchemaError(f"a layout wants group, part and columns: {why!r}") from why
         if not 0 <= part < 1 << 15:
-            raise LayoutError(f"a layout's part is 0 to {(1 << 15) - 1}, not {part}")
+            raise SchemaError(f"a layout's part is 0 to {(1 << 15) - 1}, not {part}")
         return cls(group, part, tuple(Column.from_json(column) for column in columns))
 
 

@@ -4,11 +4,11 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from reditus.core.frame import Piece
+from reditus.core.frame import BlockSlice
 from reditus.core.types import BoolArray, IntArray
 
 
-def joined(archives: Sequence[Sequence[Piece]]) -> list[Piece]:
+def joined(archives: Sequence[Sequence[BlockSlice]]) -> list[BlockSlice]:
     """The pieces of all, each archive's only where those before it in the list have nothing.
 
     Two recorders that sampled the same host at the same time would otherwise give ticks a few milliseconds apart, and
@@ -16,7 +16,7 @@ def joined(archives: Sequence[Sequence[Piece]]) -> list[Piece]:
     """
     if len(archives) < 2:
         return [piece for pieces in archives for piece in pieces]
-    out: list[Piece] = []
+    out: list[BlockSlice] = []
     covered: dict[str, list[tuple[int, int]]] = {}
     for pieces in archives:
         own: dict[str, list[tuple[int, int]]] = {}
@@ -39,8 +39,8 @@ def _free(wall_ns: IntArray, covered: Sequence[tuple[int, int]]) -> BoolArray:
     return free
 
 
-def _cut(piece: Piece, free: BoolArray) -> Piece:
-    return Piece(
+def _cut(piece: BlockSlice, free: BoolArray) -> BlockSlice:
+    return BlockSlice(
         group=piece.group,
         boot=piece.boot,
         interval_ns=piece.interval_ns,

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.core.errors import WindowError
-from reditus.core.frame import Sampled
+from reditus.core.frame import Series
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 MAX_BINS = 10_000
@@ -89,7 +89,7 @@ def even_edges(start_ns: int, end_ns: int, length_ns: int) -> IntArray:
     return start_ns + length_ns * np.arange(steps + 1, dtype=np.int64)
 
 
-def points(sampled: Sampled, window: Window) -> tuple[IntArray, FloatArray]:
+def points(sampled: Series, window: Window) -> tuple[IntArray, FloatArray]:
     """The ticks of the window as (time, value), with a NaN wherever a line has to break.
 
     The tick before and the tick after the window come too, so that lines run to its edges.

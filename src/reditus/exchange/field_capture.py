@@ -27,7 +27,7 @@ import zstandard
 
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.facts import HostFacts
-from reditus.core.frame import Piece
+from reditus.core.frame import BlockSlice
 from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.exchange.recording import Recording
@@ -230,9 +230,9 @@ def _closed(section: _Section, text: list[bytes]) -> _Section:
     return section
 
 
-def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[Piece]:
+def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[BlockSlice]:
     boots = _boots(sections.get("/proc/stat", []), notes)
-    out: list[Piece] = []
+    out: list[BlockSlice] = []
     for source in SOURCES:
         if source.is_set:
             readings = _ticks_of_set({path: sections[path] for path in sections if source.covers(path)}, notes)
@@ -311,7 +311,7 @@ class _Run:
 
 def _group_pieces(
     source: Source, readings: list[_Section], boots: list[tuple[int, bytes]], notes: _Notes
-) -> Iterable[Piece]:
+) -> Iterable[BlockSlice]:
     parser = KernelText(source.learn)
     runs: list[_Run] = []
     widest = learned_bytes = 0
@@ -338,7 +338,7 @@ def _group_pieces(
     for run in runs:
         at_ns = np.array(run.at_ns, dtype=np.int64)
         values = np.stack(run.values)
-        yield Piece(
+        yield BlockSlice(
             source.group,
             run.boot,
             interval_ns,
@@ -354,7 +354,7 @@ def _interval_ns(at_ns: list[int]) -> int:
     return min(max(usual, MIN_INTERVAL_NS), MAX_INTERVAL_NS)
 
 
-def _facts(pieces: list[Piece]) -> HostFacts:
+def _facts(pieces: list[BlockSlice]) -> HostFacts:
     """What the counters themselves tell of the host."""
     cores: Counter[str] = Counter()
     memory_bytes = None

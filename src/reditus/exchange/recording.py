@@ -8,7 +8,7 @@ import numpy as np
 
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.facts import HostFacts
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.identities import Identities, Identity
 from reditus.core.markers import Marker
@@ -19,7 +19,7 @@ from reditus.core.window import Window
 BLOCK_TICKS = 3_600
 
 
-def blocks_of(piece: Piece, *, archive: UUID) -> Iterator[Block]:
+def blocks_of(piece: BlockSlice, *, archive: UUID) -> Iterator[Block]:
     """A piece of a recording, encoded."""
     for layout in split_columns(piece.group, tuple(piece.columns)):
         values = np.stack([piece.columns[column] for column in layout.columns], axis=1)
@@ -44,7 +44,7 @@ class Recording:
     name: str
     source: str
     facts: HostFacts
-    pieces: Sequence[Piece]
+    pieces: Sequence[BlockSlice]
     identities: tuple[Identity, ...] = ()
 
     @property

@@ -22,7 +22,7 @@ SECONDS = {1.0: "every second", 5.0: "every 5 s"}
 
 
 @dataclass(frozen=True)
-class MadeUp:
+class SimulatedArchive:
     """A made-up archive that is computed while it is sent."""
 
     scenario: Scenario
@@ -30,7 +30,7 @@ class MadeUp:
     """Every how many of the scenario's ticks it holds."""
 
     @classmethod
-    def of(cls, told: Told) -> "MadeUp":
+    def of(cls, told: Told) -> "SimulatedArchive":
         return cls(told.scenario, told.by)
 
     @property

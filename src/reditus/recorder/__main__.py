@@ -16,7 +16,7 @@ from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
 from reditus.core.outside import terminal_text
 from reditus.core.types import Json
-from reditus.recorder.control_channel import OrderDesk
+from reditus.recorder.control_channel import ControlClient
 from reditus.recorder.host import archive_id, host_facts, host_id, host_name
 from reditus.recorder.privileges import RECORDER_KEEPS, drop_root
 from reditus.recorder.runner import Runner
@@ -37,7 +37,7 @@ def main(arguments: list[str] | None = None) -> int:
     stop = StopSwitch()
     for number in STOP_SIGNALS:
         signal.signal(number, stop.take)
-    _come_first()  # which only root may ask for
+    raise_priority()  # which only root may ask for
     kept_root = drop_root(keep=RECORDER_KEEPS, needs=[Path(__file__).parent], owned=[options.spool])
     if kept_root is not None:
         log.warning("the recorder stays root", reason=kept_root)
@@ -76,8 +76,8 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: Stoppable) ->
     spool = spools[0]
     uplink = Uplink(options.server, spools)
     runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration, log_files=options.log)
-    desk = OrderDesk(options.server, spool.archive, lambda: _report(options, spool, runner))
-    collect_seldom()
+    desk = ControlClient(options.server, spool.archive, lambda: _report(options, spool, runner))
+    tune_gc()
     uplink.start()
     desk.start()
     runner.run(stop, desk)
@@ -92,7 +92,7 @@ def record(options: argparse.Namespace, spools: list[Spool], stop: Stoppable) ->
     return 0
 
 
-def collect_seldom() -> None:
+def tune_gc() -> None:
     """What was loaded until now stays. Of what a tick makes hardly anything stands in circles, so looking for those after
     every seven hundred objects would cost more than it finds.
     """
@@ -111,7 +111,7 @@ def _report(options: argparse.Namespace, spool: Spool, runner: Runner) -> Json:
     }
 
 
-def _come_first() -> None:
+def raise_priority() -> None:
     """Ticks have to come on time when everything else is late too. The recorder needs so little that nobody suffers."""
     try:
         os.setpriority(os.PRIO_PROCESS, 0, NICENESS)

@@ -31,14 +31,14 @@ class Orders:
     """Since the epoch."""
 
 
-class CurrentOrders:
+class ControlState:
     """Where a recording finds its orders."""
 
     def __init__(self) -> None:
         self.current = Orders()
 
 
-class OrderDesk(CurrentOrders):
+class ControlClient(ControlState):
     """Asks from a thread; `current` is safe to read from any."""
 
     def __init__(self, server: str, recorder: UUID, report: Callable[[], Json]) -> None:

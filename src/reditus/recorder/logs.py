@@ -89,7 +89,7 @@ class KernelLog:
         try:
             self._descriptor = os.open(self._path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
         except OSError as why:
-            self._lay_aside(why)
+            self._quarantine(why)
             return False
         self.unreadable = None
         return True
@@ -103,10 +103,10 @@ class KernelLog:
             except OSError as why:
                 # The ring went round: what follows is the oldest record that is still there.
                 if why.errno != errno.EPIPE:
-                    self._lay_aside(why)
+                    self._quarantine(why)
         return b""
 
-    def _lay_aside(self, why: OSError) -> None:
+    def _quarantine(self, why: OSError) -> None:
         self.close()
         self._retry_at_ns = time.monotonic_ns() + RETRY_NS
         reason = why.strerror or str(why)

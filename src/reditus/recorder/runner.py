@@ -17,15 +17,15 @@ from reditus.core.plan import Burst, Plan
 from reditus.core.types import NS_PER_S, Json
 from reditus.recorder.batcher import FLUSH_AFTER_NS, Batcher
 from reditus.recorder.bursts import BurstWatch
-from reditus.recorder.control_channel import CurrentOrders, Orders
+from reditus.recorder.control_channel import ControlState, Orders
 from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import boot_id, host_facts
 from reditus.recorder.logs import Logs
 from reditus.recorder.process_probe import Processes
-from reditus.recorder.sampler import Probe, Sampler, Unparsed, boot_clock_ns
+from reditus.recorder.sampler import Probe, RawTick, Sampler, boot_clock_ns
 from reditus.recorder.schedule import Schedule
 from reditus.recorder.spool import Spool
-from reditus.recorder.spool_writer import Keeper, Kept
+from reditus.recorder.spool_writer import Kept, SpoolWriter
 from reditus.recorder.stopping import Stoppable
 from reditus.recorder.thread_probe import Threads
 from reditus.recorder.uplink import Uplink
@@ -62,7 +62,7 @@ class Runner:
         log_files: Sequence[Path] = (),
     ) -> None:
         self._spool, self._uplink = spool, uplink
-        self._keeper = Keeper(spool, offered=uplink.wake)
+        self._keeper = SpoolWriter(spool, offered=uplink.wake)
         self._interval_ns, self._for_ns = interval_ns, for_ns
         self._begun_ns = time.time_ns()
         self._burst = BurstWatch(Burst())
@@ -83,7 +83,7 @@ class Runner:
         self._facts: HostFacts | None = None
         self._facts_at_ns = 0
 
-    def run(self, stop: Stoppable, orders: CurrentOrders) -> None:
+    def run(self, stop: Stoppable, orders: ControlState) -> None:
         end_ns = None if self._for_ns is None else boot_clock_ns() + self._for_ns
         while not stop.is_set() and (end_ns is None or boot_clock_ns() < end_ns):
             setting = self._wanted(orders.current)
@@ -146,7 +146,7 @@ class Runner:
         fast_ns = plan.burst.every_ns if plan else min(Burst().every_ns, usual_ns)
         return Setting(fast_ns if bursting else usual_ns, plan, bursting)
 
-    def _record(self, setting: Setting, stop: Stoppable, orders: CurrentOrders, for_ns: int | None) -> bool:
+    def _record(self, setting: Setting, stop: Stoppable, orders: ControlState, for_ns: int | None) -> bool:
         """Tick until something else is wanted; return whether it is."""
         log.info(
             "recording",
@@ -168,7 +168,7 @@ class Runner:
         batcher = Batcher(self._spool.archive, boot_id(), setting.interval_ns, sampler.intervals_ns)
         schedule = Schedule(setting.interval_ns, stop, for_ns)
         missed_before, asleep_before_ns = 0, _asleep_ns()
-        unparsed: list[Unparsed] = []
+        unparsed: list[RawTick] = []
         try:
             for _ in schedule:
                 unparsed.append(sampler.read())
@@ -199,7 +199,7 @@ class Runner:
             self._hand_over(batcher)
             sampler.close()
 
-    def _parse(self, sampler: Sampler, unparsed: list[Unparsed], batcher: Batcher) -> None:
+    def _parse(self, sampler: Sampler, unparsed: list[RawTick], batcher: Batcher) -> None:
         for tick in unparsed:
             readings = sampler.parse(tick)
             self._burst.look(readings)
@@ -246,7 +246,7 @@ class Runner:
                 except OSError as why:  # a full disk; tried again
                     log.warning("the host's facts could not be written down", reason=why.strerror)
                     return
-                self._uplink.introduce_again()
+                self._uplink.mark_unregistered()
         self._facts = facts
 
     def _cost(self) -> float | None:

@@ -127,7 +127,7 @@ class _Paced:
         return True
 
 
-class _Round:
+class _PollGroup:
     """Sources of one pace, read one after the other and parsed together."""
 
     def __init__(self, readers: list[SourceReader], relearn_every: int) -> None:
@@ -171,12 +171,12 @@ class _Round:
 class _Texts(NamedTuple):
     """What one round read, and when."""
 
-    round: _Round
+    round: _PollGroup
     at_ns: list[int]
     texts: list[bytes]
 
 
-class Unparsed(NamedTuple):
+class RawTick(NamedTuple):
     """One tick as it was read."""
 
     monotonic_ns: int
@@ -214,14 +214,16 @@ class Sampler:
             asked = {group: _multiple(wish_ns, interval_ns) for group, wish_ns in own.items() if wish_ns} | dict(asked)
         readers = [SourceReader(source, root) for source in sources]
         paces = {one.source.group: one.source.pace_s for one in readers} | {one.group: one.pace_s for one in probes}
-        self.intervals_ns = {group: asked.get(group, paced_ns(pace, interval_ns)) for group, pace in paces.items()}
+        self.intervals_ns = {
+            group: asked.get(group, poll_interval_ns(pace, interval_ns)) for group, pace in paces.items()
+        }
         """How far apart the readings of each group are."""
         by_pace: dict[int, list[SourceReader]] = {interval_ns: []}
         for reader in readers:
             by_pace.setdefault(self.intervals_ns[reader.source.group], []).append(reader)
-        self._always = [_Round(by_pace.pop(interval_ns), _relearn_every(forgetful, often=True))]
+        self._always = [_PollGroup(by_pace.pop(interval_ns), _relearn_every(forgetful, often=True))]
         self._seldom = [
-            (_Round(together, _relearn_every(forgetful, often=False)), _Paced(every_ns, interval_ns))
+            (_PollGroup(together, _relearn_every(forgetful, often=False)), _Paced(every_ns, interval_ns))
             for every_ns, together in by_pace.items()
         ]
         self._probes = [(one, _Paced(self.intervals_ns[one.group], interval_ns)) for one in probes]
@@ -235,7 +237,7 @@ class Sampler:
         """Read every source that is due, each with its own time; parse those of one pace all at once."""
         return self.parse(self.read())
 
-    def read(self) -> Unparsed:
+    def read(self) -> RawTick:
         """Read every source that is due. What needs no answer at once is cheaper parsed a few ticks together: the second
         one finds the processor's caches warm.
         """
@@ -255,7 +257,7 @@ class Sampler:
                         probed.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
             paces = [pace for _, pace in (*self._seldom, *self._probes)]
             self._seldom_due_ns = min((pace.due_from_ns for pace in paces), default=FOREVER_NS)
-        return Unparsed(begun_ns, wall_ahead_ns, rounds, probed)
+        return RawTick(begun_ns, wall_ahead_ns, rounds, probed)
 
     def _wall_ahead(self, seen_ns: int) -> int:
         """How far the wall clock is ahead: as before, while it is so but for the time that looking at both clocks takes."""
@@ -264,7 +266,7 @@ class Sampler:
         return self._wall_ahead_ns
 
     @staticmethod
-    def parse(tick: Unparsed) -> list[Reading]:
+    def parse(tick: RawTick) -> list[Reading]:
         """The readings of a tick. Ticks are parsed in the order in which they were read."""
         parsed = [one.round.parse(one.at_ns, one.texts, tick.wall_ahead_ns) for one in tick.rounds]
         return [reading for readings in (*parsed, tick.probed) for reading in readings]
@@ -299,6 +301,6 @@ def _multiple(wish_ns: int, interval_ns: int) -> int:
     return interval_ns * max(1, -(-wish_ns // interval_ns))
 
 
-def paced_ns(pace_s: int, interval_ns: int) -> int:
+def poll_interval_ns(pace_s: int, interval_ns: int) -> int:
     """The first multiple of the interval that is no shorter than the pace."""
     return interval_ns * max(1, -(-pace_s * NS_PER_S // interval_ns))

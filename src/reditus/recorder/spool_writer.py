@@ -33,7 +33,7 @@ class Kept:
         object.__setattr__(self, "offer", Offer(self.batch, self.layouts))
 
 
-class Keeper:
+class SpoolWriter:
     """Puts batches into a spool in their order. `put` never waits for the disk; `close` does."""
 
     def __init__(

@@ -62,7 +62,7 @@ class Uplink:
         """There is something new in a spool."""
         self._wake.set()
 
-    def introduce_again(self) -> None:
+    def mark_unregistered(self) -> None:
         """What is known of the archive changed; it goes with the next batch."""
         self._introduce_again.set()
 
@@ -138,7 +138,7 @@ class Uplink:
             if tries < MOST_FAULTS and not self._stopping.is_set():
                 raise
             if tries >= MOST_FAULTS:
-                self._lay_aside(spool, batch, why)
+                self._quarantine(spool, batch, why)
 
     def _refuse(self, spool: Spool, batch: SpooledBatch, why: Refused) -> None:
         """Deliver what the server takes of a batch that it refuses as a whole, and lay the rest aside."""
@@ -148,7 +148,7 @@ class Uplink:
         except BlockError:
             records = []
         if len(records) < 2:
-            self._lay_aside(spool, batch, why)
+            self._quarantine(spool, batch, why)
             return
         # In the order of time: what a wrong clock has seen lies together, and is found by halving.
         records.sort(key=lambda record: record.first_ns if isinstance(record, Block) else 0)
@@ -157,7 +157,7 @@ class Uplink:
             spool.done(batch)
             return
         left, last = b"".join(part for part, _ in refused), refused[-1][1]
-        self._lay_aside(spool, spool.cut(batch, left), last)
+        self._quarantine(spool, spool.cut(batch, left), last)
 
     def _refused_of(self, spool: Spool, parts: list[bytes]) -> list[tuple[bytes, Refused]]:
         """Deliver what the server takes of some records; the others, each with the reason."""
@@ -170,7 +170,7 @@ class Uplink:
                 out += [(some[0], why)] if len(some) == 1 else self._refused_of(spool, some)
         return out
 
-    def _lay_aside(self, spool: Spool, batch: SpooledBatch, why: Exception) -> None:
+    def _quarantine(self, spool: Spool, batch: SpooledBatch, why: Exception) -> None:
         log.error("batch laid aside", batch=batch.path.name, reason=str(why))
         self._faults.pop(batch, None)
         spool.refuse(batch, str(why))
@@ -189,15 +189,15 @@ class Uplink:
     def _send(self, spool: Spool, content: bytes) -> None:
         path = f"/api/archives/{spool.archive}/blocks"
         if self._introduce_again.is_set() and spool is self._spools[0]:
-            self._introduce(spool)
+            self._register(spool)
             self._introduce_again.clear()
         status, answer = self._request("POST", path, content, BLOCKS_TYPE)
         if status in UNKNOWN:
-            self._introduce(spool)
+            self._register(spool)
             status, answer = self._request("POST", path, content, BLOCKS_TYPE)
         _check(status, answer)
 
-    def _introduce(self, spool: Spool) -> None:
+    def _register(self, spool: Spool) -> None:
         base = f"/api/archives/{spool.archive}"
         registration = spool.registration()
         if registration is None:

@@ -13,7 +13,7 @@ import structlog
 import uvicorn
 
 from reditus.recorder.privileges import drop_root
-from reditus.server.allocator import keep_what_is_freed
+from reditus.server.allocator import configure_allocator
 from reditus.server.app import create_app
 from reditus.server.connections import TimedProtocol, watch
 from reditus.server.lanes import Budget
@@ -46,7 +46,7 @@ def main() -> int:
     kept_root = drop_root(needs=[Path(__file__), Path(os.__file__), Path(uvicorn.__file__), *page])
     if kept_root is not None:
         structlog.get_logger().warning("the server stays root", reason=kept_root)
-    store = Store(settings.database_url, kept_bytes=Budget(settings.memory_mib).cache_bytes)
+    store = Store(settings.database_url, cache_bytes=Budget(settings.memory_mib).cache_bytes)
     store.migrate()
     server = Server(
         uvicorn.Config(
@@ -61,7 +61,7 @@ def main() -> int:
         ),
         url_file,
     )
-    keep_what_is_freed()
+    configure_allocator()
     server.run()
     store.close()
     return 0

@@ -6,7 +6,7 @@ import time
 
 # mallopt(3), <malloc.h>.
 M_TRIM_THRESHOLD, M_TOP_PAD, M_MMAP_THRESHOLD = -1, -2, -3
-KEPT_BYTES = 24 * 2**20
+CACHE_BYTES = 24 * 2**20
 STEP_BYTES = 4 * 2**20
 LARGEST_BYTES = 4 * 2**20
 """The most that glibc takes from its own heap: a column of a day is less, a response or a batch may be more."""
@@ -14,8 +14,8 @@ GIVEN_EVERY_S = 3.0
 _libc = ctypes.CDLL(None)
 
 
-def keep_what_is_freed() -> None:
-    """Let the C library keep up to KEPT_BYTES that were freed. A day of ticks is half a megabyte a column, and without this
+def configure_allocator() -> None:
+    """Let the C library keep up to CACHE_BYTES that were freed. A day of ticks is half a megabyte a column, and without this
     every such array is asked of the kernel anew, page by page: measured, a seventh of the time that reading a day takes.
 
     Also leave what is loaded by now out of Python's garbage collection: it stays.
@@ -24,7 +24,7 @@ def keep_what_is_freed() -> None:
     mallopt = getattr(_libc, "mallopt", None)
     if mallopt is not None:
         mallopt(M_MMAP_THRESHOLD, LARGEST_BYTES)
-        mallopt(M_TRIM_THRESHOLD, KEPT_BYTES)
+        mallopt(M_TRIM_THRESHOLD, CACHE_BYTES)
         mallopt(M_TOP_PAD, STEP_BYTES)
     gc.collect()
     gc.freeze()

@@ -20,7 +20,7 @@ from reditus.server import errors
 from reditus.server.background import Background
 from reditus.server.context import Context
 from reditus.server.lanes import Budget
-from reditus.server.live_broadcast import Bell
+from reditus.server.live_broadcast import TickBroadcaster
 from reditus.server.request_limits import Guard
 from reditus.server.routers import ROUTERS
 from reditus.server.schemas import PROBLEM_RESPONSES
@@ -65,7 +65,7 @@ def contract_of(app: FastAPI) -> dict[str, Any]:
 
 
 def create_app(store: Store, settings: Settings) -> FastAPI:
-    bell = Bell()
+    bell = TickBroadcaster()
     context = Context(store, bell, Budget(settings.memory_mib))
     background = Background(store, settings, context.journal)
 

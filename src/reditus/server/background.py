@@ -7,7 +7,7 @@ import structlog
 
 from reditus.analysis.maintenance import Journal, maintain, scrub
 from reditus.server.settings import Settings
-from reditus.store import StoreAway
+from reditus.store import DatabaseUnavailable
 from reditus.store.store import Store
 
 log = structlog.get_logger()
@@ -46,7 +46,7 @@ class Background:
                     log.warning(
                         "background work waits",
                         reason=str(why),
-                        exc_info=None if isinstance(why, StoreAway) else why,
+                        exc_info=None if isinstance(why, DatabaseUnavailable) else why,
                     )
 
     def _round(self, only_grown: bool) -> None:

@@ -18,7 +18,7 @@ T = TypeVar("T")
 LOOK_EVERY_S = 0.1
 
 
-class Patience:
+class CancelToken:
     """Whether somebody still waits. Asked in the thread that works, ended from the event loop."""
 
     def __init__(self) -> None:
@@ -31,13 +31,13 @@ class Patience:
             raise Cancelled
 
 
-async def while_wanted(request: Request, work: Callable[[Patience], T], lane: CapacityLimiter) -> T:
-    """Do the work in a thread of a lane; it is to ask its Patience now and then. Raise Cancelled where the client went away,
+async def run_until_disconnect(request: Request, work: Callable[[CancelToken], T], lane: CapacityLimiter) -> T:
+    """Do the work in a thread of a lane; it is to ask its CancelToken now and then. Raise Cancelled where the client went away,
     and Busy where too many wait for that lane already.
     """
     if lane.statistics().tasks_waiting >= MOST_WAITING:
         raise Busy(f"{MOST_WAITING} requests wait for their turn already; try again in a moment")
-    patience = Patience()
+    patience = CancelToken()
 
     def begun() -> T:
         patience.begun = True

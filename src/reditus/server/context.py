@@ -5,19 +5,19 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
-from reditus.analysis.diagnosis import SpanMemory
+from reditus.analysis.diagnosis import SpanCache
 from reditus.analysis.maintenance import Journal
 from reditus.server.lanes import Budget, Lanes
-from reditus.server.live_broadcast import Bell
+from reditus.server.live_broadcast import TickBroadcaster
 from reditus.store.store import Store
 
 
 @dataclass(frozen=True, slots=True)
 class Context:
     store: Store
-    bell: Bell
+    bell: TickBroadcaster
     budget: Budget
-    judged: SpanMemory = field(default_factory=SpanMemory)
+    judged: SpanCache = field(default_factory=SpanCache)
     lanes: Lanes = field(default_factory=Lanes)
     journal: Journal = field(default_factory=Journal)
 

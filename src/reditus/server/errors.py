@@ -15,7 +15,7 @@ from reditus.core.errors import (
     BlockError,
     BlockVersionError,
     Cancelled,
-    LayoutError,
+    SchemaError,
     UnknownCounter,
     UnknownMeasure,
     WindowError,
@@ -28,15 +28,15 @@ from reditus.server.schemas import BadVerdict
 from reditus.server.times import BadTime
 from reditus.store import (
     ArchiveProtected,
-    BlockClash,
+    BlockConflict,
     DatabaseDamaged,
-    NothingThere,
+    DatabaseUnavailable,
+    EmptyWindow,
     PlanInUse,
-    StoreAway,
     UnknownArchive,
-    UnknownLayout,
     UnknownPlan,
     UnknownRecorder,
+    UnknownSchema,
 )
 
 log = structlog.get_logger()
@@ -59,19 +59,19 @@ class TooSlow(ValueError):
 # error: (status, name, title). Subclasses come before their bases.
 PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     UnknownArchive: (404, "unknown-archive", "No such archive"),
-    UnknownLayout: (409, "unknown-layout", "Layout not known yet"),
+    UnknownSchema: (409, "unknown-layout", "Layout not known yet"),
     UnknownMeasure: (404, "unknown-measure", "No such measure"),
     UnknownCounter: (404, "unknown-counter", "No such counter"),
     ArchiveProtected: (409, "archive-protected", "The archive is protected"),
-    NothingThere: (404, "nothing-there", "Nothing there"),
+    EmptyWindow: (404, "nothing-there", "Nothing there"),
     UnknownPlan: (404, "unknown-plan", "No such plan"),
     UnknownRecorder: (404, "unknown-recorder", "No such recorder"),
     PlanInUse: (409, "plan-in-use", "The plan is followed"),
     BlockVersionError: (422, "block-version", "Block from a newer version"),
     BlockError: (422, "bad-block", "Not a valid block"),
-    LayoutError: (422, "bad-layout", "Not a valid layout"),
+    SchemaError: (422, "bad-layout", "Not a valid layout"),
     TimeRefused: (422, "bad-time", "Time refused"),
-    BlockClash: (409, "block-clash", "Block contradicts its archive"),
+    BlockConflict: (409, "block-clash", "Block contradicts its archive"),
     BadVerdict: (422, "bad-verdict", "Not a verdict"),
     BadTime: (422, "bad-time", "Not a time or window"),
     WindowError: (422, "bad-window", "Not a window"),
@@ -83,7 +83,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     FactsError: (422, "bad-facts", "Not facts of a host"),
     OutsideError: (422, "bad-json", "Request not understood"),
     DatabaseDamaged: (503, "database-damaged", "The database is damaged there"),
-    StoreAway: (503, "database-away", "The database is away"),
+    DatabaseUnavailable: (503, "database-away", "The database is away"),
 }
 
 

@@ -5,7 +5,7 @@ from collections.abc import AsyncIterator
 from uuid import UUID
 
 
-class Bell:
+class TickBroadcaster:
     """Ring from any thread, listen on the event loop. A slow listener misses rings, never the latest state."""
 
     def __init__(self) -> None:

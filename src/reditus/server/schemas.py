@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
-from reditus.core.diagnosis.contributors import Party
+from reditus.core.diagnosis.contributors import Contributor
 from reditus.core.diagnosis.engine import KINDS
 from reditus.core.measures import Measure, Resource, measure_named
 from reditus.core.outside import shown
@@ -417,7 +417,7 @@ class FindingOut(Out):
 
     @classmethod
     def of(
-        cls, finding: Finding, processes: Sequence[tuple[Party, str | None]] = (), verdict: Verdict | None = None
+        cls, finding: Finding, processes: Sequence[tuple[Contributor, str | None]] = (), verdict: Verdict | None = None
     ) -> "FindingOut":
         return cls(
             id=finding.id,
@@ -489,7 +489,7 @@ class DiagnosisOut(Out):
         cls,
         host: str,
         diagnosis: Diagnosis,
-        processes: Mapping[str, Sequence[tuple[Party, str | None]]] | None = None,
+        processes: Mapping[str, Sequence[tuple[Contributor, str | None]]] | None = None,
         verdicts: Sequence[Verdict] = (),
     ) -> "DiagnosisOut":
         window = diagnosis.window

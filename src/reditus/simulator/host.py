@@ -7,7 +7,7 @@ from uuid import UUID, uuid5
 
 import numpy as np
 
-from reditus.core.frame import Frame, Piece
+from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.identities import Identity
 from reditus.core.kernel_columns import kernel_column, stall_total
@@ -66,7 +66,7 @@ class SimulatedHost:
     def boot(self) -> UUID:
         return boot_of(self.scenario)
 
-    def pieces(self) -> list[Piece]:
+    def pieces(self) -> list[BlockSlice]:
         """The counters as blocks decoded would give them."""
         return pieces_of(self.scenario, Part(self.wall_ns, self.monotonic_ns, self.groups, []))
 
@@ -83,11 +83,11 @@ def boot_of(scenario: Scenario) -> UUID:
     return uuid5(scenario.machine.id, "boot")
 
 
-def pieces_of(scenario: Scenario, part: Part, by: int = 1) -> list[Piece]:
+def pieces_of(scenario: Scenario, part: Part, by: int = 1) -> list[BlockSlice]:
     """A part's counters as blocks decoded would give them; `by` says every how many ticks were recorded."""
     interval_ns = round(scenario.interval_s * by * NS_PER_S)
     return [
-        Piece(group, boot_of(scenario).bytes, interval_ns, part.wall_ns, part.monotonic_ns, columns)
+        BlockSlice(group, boot_of(scenario).bytes, interval_ns, part.wall_ns, part.monotonic_ns, columns)
         for group, columns in part.groups.items()
     ]
 

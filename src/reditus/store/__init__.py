@@ -2,32 +2,32 @@
 
 from reditus.store.errors import (
     ArchiveProtected,
-    BlockClash,
+    BlockConflict,
     DatabaseDamaged,
-    NothingThere,
+    DatabaseUnavailable,
+    EmptyWindow,
     PlanInUse,
-    StoreAway,
     StoreError,
     UnknownArchive,
-    UnknownLayout,
     UnknownPlan,
     UnknownRecorder,
+    UnknownSchema,
 )
 from reditus.store.records import ArchiveInfo, HostInfo, Stored
 
 __all__ = [
     "ArchiveInfo",
     "ArchiveProtected",
-    "BlockClash",
+    "BlockConflict",
     "DatabaseDamaged",
+    "DatabaseUnavailable",
+    "EmptyWindow",
     "HostInfo",
-    "NothingThere",
     "PlanInUse",
-    "StoreAway",
     "StoreError",
     "Stored",
     "UnknownArchive",
-    "UnknownLayout",
     "UnknownPlan",
     "UnknownRecorder",
+    "UnknownSchema",
 ]

@@ -1,14 +1,14 @@
 """What can go wrong in the store.
 
 StoreError
-├── StoreAway(ConnectionError)      the database cannot be reached; try again
-│   ├── StoreFull                   its disk is full; try again once there is room
+├── DatabaseUnavailable(ConnectionError)      the database cannot be reached; try again
+│   ├── DatabaseDiskFull                   its disk is full; try again once there is room
 │   └── DatabaseDamaged             its files are damaged where this was read; something has to be restored
 ├── UnknownArchive(LookupError)
-├── UnknownLayout(LookupError)      a block whose columns were never described
-├── BlockClash(ValueError)          a block that contradicts its layout or its archive
+├── UnknownSchema(LookupError)      a block whose columns were never described
+├── BlockConflict(ValueError)          a block that contradicts its layout or its archive
 ├── ArchiveProtected(ValueError)    nothing may be removed from it
-├── NothingThere(LookupError)       a stretch without ticks
+├── EmptyWindow(LookupError)       a stretch without ticks
 ├── UnknownPlan(LookupError)
 ├── PlanInUse(ValueError)           a plan that recorders follow cannot be removed
 └── UnknownRecorder(LookupError)
@@ -22,15 +22,15 @@ class StoreError(Exception):
     """Base of the store's errors."""
 
 
-class StoreAway(StoreError, ConnectionError):
+class DatabaseUnavailable(StoreError, ConnectionError):
     """The database cannot be reached, or went away during the call. Nothing was half-written."""
 
 
-class StoreFull(StoreAway):
+class DatabaseDiskFull(DatabaseUnavailable):
     """The database cannot write, for its disk is full. Nothing was half-written, and reading goes on."""
 
 
-class DatabaseDamaged(StoreAway):
+class DatabaseDamaged(DatabaseUnavailable):
     """The database's own files are damaged where this was read. All else can be read; nothing was half-written."""
 
 
@@ -39,7 +39,7 @@ class UnknownArchive(StoreError, LookupError):
         super().__init__(f"there is no archive {archive}; `reditus archives` or GET /api/archives lists them")
 
 
-class UnknownLayout(StoreError, LookupError):
+class UnknownSchema(StoreError, LookupError):
     def __init__(self, digest: bytes) -> None:
         super().__init__(
             f"the layout {digest.hex()[:16]}… is not known for this host; PUT it under the archive's layouts, then send "
@@ -48,7 +48,7 @@ class UnknownLayout(StoreError, LookupError):
         self.digest = digest
 
 
-class BlockClash(StoreError, ValueError):
+class BlockConflict(StoreError, ValueError):
     """A block that does not fit what is known of its archive or layout."""
 
 
@@ -59,7 +59,7 @@ class ArchiveProtected(StoreError, ValueError):
         )
 
 
-class NothingThere(StoreError, LookupError):
+class EmptyWindow(StoreError, LookupError):
     def __init__(self, name: str) -> None:
         super().__init__(f"{name!r} has no ticks in that stretch; choose one within its first and last tick")
 

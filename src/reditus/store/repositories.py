@@ -57,7 +57,7 @@ class Archives(_Repository):
         return infos[0] if infos[0].id == archive else whole_host(infos)
 
     def register(self, *, host: HostInfo, archive: UUID, name: str, source: str, facts: HostFacts) -> None:
-        """Insert an archive, or update its name and facts. Raise BlockClash if another host has the id."""
+        """Insert an archive, or update its name and facts. Raise BlockConflict if another host has the id."""
         self._transact(
             lambda session: listing.register_archive(
                 session, host=host, archive=archive, name=name, source=source, facts=facts
@@ -87,11 +87,11 @@ class Archives(_Repository):
         self._transact(lambda session: lifecycle.restore_archive(session, archive))
 
     def trim(self, archive: UUID, window: Window) -> Trimmed:
-        """Remove all ticks outside a window. Raise ArchiveProtected, UnknownArchive, or NothingThere."""
+        """Remove all ticks outside a window. Raise ArchiveProtected, UnknownArchive, or EmptyWindow."""
         return self._transact(lambda session: lifecycle.trim(session, archive, window))
 
     def copy(self, timeline: UUID, window: Window, name: str) -> UUID:
-        """Copy a window of an archive, or of a host, to a new archive. Raise UnknownArchive or NothingThere."""
+        """Copy a window of an archive, or of a host, to a new archive. Raise UnknownArchive or EmptyWindow."""
         return self._transact(lambda session: lifecycle.copy_stretch(session, timeline, window, name))
 
     def damage(self, timeline: UUID | None = None) -> list[KnownDamage]:

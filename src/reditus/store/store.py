@@ -19,17 +19,17 @@ from reditus.core.schema import Layout
 from reditus.store.archives.compaction import TARGETS, seal_archive
 from reditus.store.archives.ownership import host_of
 from reditus.store.database import statements
-from reditus.store.database.connection import look_before_use, plan_once
+from reditus.store.database.connection import force_generic_plans, ping_on_checkout
 from reditus.store.database.damage import again_elsewhere, count_damage, note_damage, walk_by_index
-from reditus.store.database.driver_errors import away_as_error
+from reditus.store.database.driver_errors import translate_driver_errors
 from reditus.store.database.migrations import migrate
 from reditus.store.database.tables import ColumnRow
-from reditus.store.errors import DatabaseDamaged, StoreFull
-from reditus.store.ingest.fast_append import Quick
-from reditus.store.ingest.write_queue import Appender
-from reditus.store.read.block_cache import KEPT_BYTES, KeptBlocks
+from reditus.store.errors import DatabaseDamaged, DatabaseDiskFull
+from reditus.store.ingest.fast_append import FastAppender
+from reditus.store.ingest.write_queue import WriteQueue
+from reditus.store.read.block_cache import CACHE_BYTES, BlockCache
 from reditus.store.read.reader import Allowance, Reader
-from reditus.store.read.schema_cache import ColumnMemory
+from reditus.store.read.schema_cache import SchemaCache
 from reditus.store.records import Stored
 from reditus.store.repositories import Archives, DeviceNames, MarkerStore, Plans, Recorders, Upkeep, Verdicts
 from reditus.store.rollups.table import drop_rollups, drop_stale
@@ -41,34 +41,34 @@ CONNECT_TIMEOUT_S = 5
 
 
 class Store:
-    """One database. Every method raises StoreAway while it cannot be reached."""
+    """One database. Every method raises DatabaseUnavailable while it cannot be reached."""
 
-    def __init__(self, url: str, *, kept_bytes: int = KEPT_BYTES) -> None:
-        """`kept_bytes`: so much of what is read for pictures is kept in memory at the most."""
+    def __init__(self, url: str, *, cache_bytes: int = CACHE_BYTES) -> None:
+        """`cache_bytes`: so much of what is read for pictures is kept in memory at the most."""
         # Parameters hold what people recorded: no error that is logged may show them.
         connecting: dict[str, Any] = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}, "hide_parameters": True}
         self._engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
-        look_before_use(self._engine)
+        ping_on_checkout(self._engine)
         # Connections that are not asked first whether they still are there: that costs as much as a part of the work.
         self._append_engine = create_engine(url, pool_size=2, **connecting)
         # Readings may be long and many: none of them keeps the others, intake or health from a connection.
         self._read_engine = create_engine(url, pool_size=4, max_overflow=12, pool_use_lifo=True, **connecting)
-        look_before_use(self._read_engine)
+        ping_on_checkout(self._read_engine)
         # Whether the database answers is asked on a connection that nobody else uses.
         self._check_engine = create_engine(url, pool_size=1, max_overflow=1, **connecting)
-        look_before_use(self._check_engine)
+        ping_on_checkout(self._check_engine)
         for engine in (self._engine, self._append_engine, self._read_engine):
-            plan_once(engine)
+            force_generic_plans(engine)
         self._noted: set[tuple[UUID, int, int]] = set()
-        self._memory = ColumnMemory()
-        self._kept = KeptBlocks(kept_bytes)
+        self._memory = SchemaCache()
+        self._kept = BlockCache(cache_bytes)
         self.full: str | None = None
         """Why nothing can be written, where the database's disk was full at the last try."""
         self.damaged: str | None = None
         """What of the database's own files was found damaged since the start."""
-        self._appender = Appender(
+        self._appender = WriteQueue(
             partial(self._session, self._append_engine),
-            Quick(self._append_engine),
+            FastAppender(self._append_engine),
             self._written,
             self._append_engine.dispose,
         )
@@ -81,7 +81,7 @@ class Store:
         self.upkeep = Upkeep(self._transact)
 
     def migrate(self) -> None:
-        with away_as_error():
+        with translate_driver_errors():
             migrate(self._engine)
 
     def close(self) -> None:
@@ -90,7 +90,7 @@ class Store:
             engine.dispose()
 
     def check(self) -> dict[UUID, int]:
-        """How many blocks are known to be damaged, by archive. Raise StoreAway unless the database answers."""
+        """How many blocks are known to be damaged, by archive. Raise DatabaseUnavailable unless the database answers."""
         try:
             with self._session(self._check_engine) as session:
                 return count_damage(session)
@@ -116,7 +116,7 @@ class Store:
     ) -> Stored:
         """Commit blocks, who processes are, and markers, all or none, each once. When this returns they are on disk.
 
-        Raise UnknownArchive, UnknownLayout, or BlockClash for a block of another archive or with other columns than
+        Raise UnknownArchive, UnknownSchema, or BlockConflict for a block of another archive or with other columns than
         its layout has.
         """
         return self.submit(archive, Batch(list(blocks), list(told), list(marked))).result()
@@ -195,9 +195,9 @@ class Store:
     @contextmanager
     def _session(self, engine: Engine | None = None) -> Iterator[Session]:
         try:
-            with away_as_error(), Session(engine or self._engine) as session, session.begin():
+            with translate_driver_errors(), Session(engine or self._engine) as session, session.begin():
                 yield session
-        except StoreFull as why:
+        except DatabaseDiskFull as why:
             self.full = str(why)
             raise
         except DatabaseDamaged as why:

@@ -6,9 +6,9 @@ from reditus.core.errors import UnknownCounter
 from reditus.core.measures import measure_named
 from reditus.core.measures.raw import expanded
 from reditus.core.measures.selection import (
-    KnownColumn,
-    KnownColumns,
-    Wanted,
+    ColumnSet,
+    SeriesKey,
+    StoredColumn,
     available,
     devices_of,
     everything,
@@ -16,16 +16,16 @@ from reditus.core.measures.selection import (
 )
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
-from reditus.exchange.simulated import MadeUp
+from reditus.exchange.simulated import SimulatedArchive
 from reditus.simulator.large import large_host
 
 
 @pytest.fixture(scope="module")
 def known():
-    layouts = MadeUp(large_host("hall", cores=5, disks=3, links=2, length_s=60)).layouts()
-    return KnownColumns(
+    layouts = SimulatedArchive(large_host("hall", cores=5, disks=3, links=2, length_s=60)).layouts()
+    return ColumnSet(
         [
-            KnownColumn(layout_id, layout.group, position, column)
+            StoredColumn(layout_id, layout.group, position, column)
             for layout_id, layout in enumerate(layouts)
             for position, column in enumerate(layout.columns)
         ]
@@ -37,7 +37,7 @@ def asked_one_by_one(known, one):
 
 
 def test_every_measure_of_every_device_finds_its_columns(known):
-    wanted = [Wanted(measure, device) for measure, devices in available(known) for device in [None, *devices]]
+    wanted = [SeriesKey(measure, device) for measure, devices in available(known) for device in [None, *devices]]
     assert len({one.device for one in wanted}) > 5 + 3 + 2
     for one in wanted:
         assert set(needed_columns(known, (one,))) == asked_one_by_one(known, one), one.name
@@ -49,7 +49,7 @@ def test_every_measure_of_every_device_finds_its_columns(known):
 @pytest.mark.parametrize("counter", ["system.cpu.time", "system.disk.io", "system.memory.linux.bytes"])
 def test_a_counter_as_it_is_finds_each_of_its_columns(known, counter):
     own = [one.column for one in known.by_counter[counter]]
-    wanted = [Wanted(measure_named(name), None) for name in expanded(counter, own)]
+    wanted = [SeriesKey(measure_named(name), None) for name in expanded(counter, own)]
     assert {one.column for one in needed_columns(known, tuple(wanted))} == set(own)
 
 
@@ -82,6 +82,6 @@ def test_a_device_s_rate_reads_its_own_column_only(made_up):
     store, archive = made_up
     with store.reading(archive) as reader:
         rate = measure_named("disk.read.rate")
-        (own,) = needed_columns(reader.known, (Wanted(rate, "sd1"),))
+        (own,) = needed_columns(reader.known, (SeriesKey(rate, "sd1"),))
         assert own.column.attribute("system.device") == "sd1"
-        assert len(needed_columns(reader.known, (Wanted(rate, None),))) == len(devices_of(reader.known, rate))
+        assert len(needed_columns(reader.known, (SeriesKey(rate, None),))) == len(devices_of(reader.known, rate))

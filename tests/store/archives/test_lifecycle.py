@@ -13,7 +13,7 @@ from reditus.core.markers import Marker
 from reditus.core.plan import Plan
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
-from reditus.store import ArchiveProtected, HostInfo, NothingThere, UnknownArchive
+from reditus.store import ArchiveProtected, EmptyWindow, HostInfo, UnknownArchive
 from reditus.store.archives.plans import Announced
 
 LATER = UUID(int=78)
@@ -68,14 +68,14 @@ def test_trimming_keeps_the_stretch_to_the_tick(filled):
 
 
 def test_trimming_to_nothing_is_refused(filled):
-    with pytest.raises(NothingThere, match="no ticks in that stretch"):
+    with pytest.raises(EmptyWindow, match="no ticks in that stretch"):
         filled.archives.trim(ARCHIVE, stretch(500, 600))
     assert len(seconds(filled, ARCHIVE)) == 110
 
 
 def test_trimming_to_a_gap_that_lies_within_a_block_is_refused(filled):
     maintain(filled, Journal())
-    with pytest.raises(NothingThere):
+    with pytest.raises(EmptyWindow):
         filled.archives.trim(ARCHIVE, stretch(101, 108))
     assert len(seconds(filled, ARCHIVE)) == 110
 
@@ -123,7 +123,7 @@ def test_a_copy_of_a_host_s_time_joins_its_archives(filled):
 
 
 def test_copying_nothing_makes_nothing(filled):
-    with pytest.raises(NothingThere):
+    with pytest.raises(EmptyWindow):
         filled.archives.copy(ARCHIVE, stretch(500, 600), "empty")
     assert len(filled.archives.all()) == 1
 

@@ -16,7 +16,7 @@ from reditus.core.blocks import CLOCKS, Stretch, encode_block
 from reditus.core.checksums import CHECKSUM_BYTES, with_checksums
 from reditus.core.facts import HostFacts
 from reditus.core.measures import measure_named
-from reditus.core.measures.selection import Wanted
+from reditus.core.measures.selection import SeriesKey
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.server.app import create_app
@@ -162,7 +162,7 @@ def test_trimming_and_copying_go_around_damage(three):
 
 def test_damaged_rollups_are_made_anew(made_up):
     store, archive = made_up
-    measure = [Wanted(measure_named("cpu.busy"), None)]
+    measure = [SeriesKey(measure_named("cpu.busy"), None)]
     journal = Journal()
     maintain(store, journal)
 

@@ -12,7 +12,7 @@ from reditus.core.batches import Batch
 from reditus.core.facts import HostFacts
 from reditus.core.identities import Identities, Identity
 from reditus.core.markers import Marker, Markers
-from reditus.store import BlockClash, HostInfo, Stored, UnknownArchive
+from reditus.store import BlockConflict, HostInfo, Stored, UnknownArchive
 from reditus.store.database.offset_table import directory_in
 from reditus.store.ingest.commit_groups import Append
 
@@ -74,7 +74,7 @@ def test_one_that_is_refused_leaves_the_others_alone(crowd):
     assert asked[0].result().stored_ticks == asked[3].result().stored_ticks == 3
     with pytest.raises(UnknownArchive):
         asked[1].result()
-    with pytest.raises(BlockClash):
+    with pytest.raises(BlockConflict):
         asked[2].result()
 
 

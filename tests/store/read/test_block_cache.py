@@ -9,7 +9,7 @@ from reditus.core.delta_array import Steps
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.store.read import block_reader as chunks
-from reditus.store.read.block_cache import Decoded, KeptBlocks, Written
+from reditus.store.read.block_cache import BlockCache, Decoded, Written
 
 HOUR = 3_600
 
@@ -98,7 +98,7 @@ def decoded(places, ticks=600):
 
 def test_no_more_is_kept_than_there_is_room_for():
     one = decoded([2, 3])
-    kept = KeptBlocks(3 * one.size_bytes)
+    kept = BlockCache(3 * one.size_bytes)
     for number in range(3):
         kept.keep(a_written(number), one)
     kept.get(a_written(0))
@@ -108,7 +108,7 @@ def test_no_more_is_kept_than_there_is_room_for():
 
 
 def test_columns_of_one_block_come_together():
-    kept = KeptBlocks()
+    kept = BlockCache()
     kept.keep(a_written(), decoded([2]))
     kept.keep(a_written(), decoded([3]))
     assert set(kept.get(a_written()).columns) == {2, 3}

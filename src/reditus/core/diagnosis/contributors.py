@@ -33,7 +33,7 @@ GROWTH = {"memory.leak"}
 
 
 @dataclass(frozen=True, slots=True)
-class Party:
+class Contributor:
     """A process and its share, 0 to 1, of what all processes had of the resource over the finding."""
 
     pid: int
@@ -45,7 +45,7 @@ def is_attributed(kind: str) -> bool:
     return kind in MEASURED_BY or kind in GROWTH
 
 
-def parties(frame: Frame, finding: Finding) -> list[Party]:
+def parties(frame: Frame, finding: Finding) -> list[Contributor]:
     """The processes with the greatest parts, greatest first; none where processes were not recorded, or have no part in
     such a kind.
     """
@@ -111,7 +111,7 @@ def _owners(series: _Series, columns: Sequence[Column], ticks: IntArray) -> list
     return [((int(pids[part[0]]), int(starts[part[0]])), part) for part in parts if pids[part[0]]]
 
 
-def _grown(series: _Series, ticks: IntArray) -> list[Party]:
+def _grown(series: _Series, ticks: IntArray) -> list[Contributor]:
     first: dict[_Key, tuple[int, float]] = {}
     last: dict[_Key, tuple[int, float]] = {}
     for slot in range(SLOTS):
@@ -127,8 +127,8 @@ def _grown(series: _Series, ticks: IntArray) -> list[Party]:
     return _greatest(grown, sum(grown.values()))
 
 
-def _greatest(amounts: dict[_Key, float], whole: float) -> list[Party]:
+def _greatest(amounts: dict[_Key, float], whole: float) -> list[Contributor]:
     if whole <= 0:
         return []
     shares = sorted(((amount / whole, who) for who, amount in amounts.items()), reverse=True)
-    return [Party(*who, min(share, 1.0)) for share, who in shares[:MOST_TOLD] if share >= LEAST_SHARE]
+    return [Contributor(*who, min(share, 1.0)) for share, who in shares[:MOST_TOLD] if share >= LEAST_SHARE]

@@ -7,7 +7,7 @@ import numpy as np
 
 from reditus.core.counters import CPU_NUMBER
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held, known
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, sustained
@@ -101,7 +101,7 @@ KINDS = (ONE_CORE, INTERRUPTS, STEAL, QUOTA, CHURN, THERMAL)
 
 @dataclass(frozen=True, slots=True)
 class _Cores:
-    bench: Bench
+    bench: FindingBuilder
     count: int
     names: list[str]
     busy: FloatArray
@@ -123,7 +123,7 @@ def judge_cores(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
         return [], []
-    bench = Bench(busy.timebase, rules, Resource.PROCESSOR)
+    bench = FindingBuilder(busy.timebase, rules, Resource.PROCESSOR)
     names = sorted(readings.frame.values_of(TIME, CPU_NUMBER), key=natural_key)
 
     def rows(measure: str) -> FloatArray:
@@ -143,11 +143,11 @@ def judge_cores(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
     ], []
 
 
-def _of_core(bench: Bench, name: str) -> Bench:
+def _of_core(bench: FindingBuilder, name: str) -> FindingBuilder:
     return replace(bench, device=name)
 
 
-def _long(stretches: Sequence[Stretch], bench: Bench, least_s: float) -> list[Stretch]:
+def _long(stretches: Sequence[Stretch], bench: FindingBuilder, least_s: float) -> list[Stretch]:
     return [one for one in stretches if one.length_s(bench.timebase) >= least_s]
 
 
@@ -185,7 +185,9 @@ def _least_s(readings: Readings, rules: Parameters) -> float:
     return max(min(rules.one_core_sustained_s, rules.one_core_share * readings.recorded_s()), rules.sustained_s)
 
 
-def _one_core(bench: Bench, stretch: Stretch, own: FloatArray, total: FloatArray, stall: FloatArray | None) -> Finding:
+def _one_core(
+    bench: FindingBuilder, stretch: Stretch, own: FloatArray, total: FloatArray, stall: FloatArray | None
+) -> Finding:
     rest = bench.mean(total - own, stretch)
     return bench.finding(
         ONE_CORE, stretch, rise=own, lost=stall,
@@ -197,7 +199,7 @@ def _one_core(bench: Bench, stretch: Stretch, own: FloatArray, total: FloatArray
     )  # fmt: skip
 
 
-def _interrupts(bench: Bench, stretch: Stretch, soft: FloatArray, own: FloatArray) -> Finding:
+def _interrupts(bench: FindingBuilder, stretch: Stretch, soft: FloatArray, own: FloatArray) -> Finding:
     return bench.finding(
         INTERRUPTS, stretch, rise=soft, lost=None,
         held=[
@@ -338,7 +340,7 @@ def _thermal(readings: Readings, seen: _Cores) -> list[Finding]:
     throttles = readings.sampled("cpu.throttles")
     if throttles is None or len(throttles) < 2:
         return []
-    bench, rules = Bench(throttles.timebase, seen.bench.rules, Resource.PROCESSOR), seen.bench.rules
+    bench, rules = FindingBuilder(throttles.timebase, seen.bench.rules, Resource.PROCESSOR), seen.bench.rules
     often = np.nan_to_num(throttles.values)
     steady = replace(rules, merge_break_s=rules.thermal_merge_s)
     occurs: BoolArray = often > 0

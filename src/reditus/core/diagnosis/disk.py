@@ -10,13 +10,13 @@ import numpy as np
 
 from reditus.core.counters import DISK as DEVICE
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held, known, lasting
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings, nearest
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
 from reditus.core.facts import DiskRole
-from reditus.core.frame import Sampled, Timebase
+from reditus.core.frame import Series, Timebase
 from reditus.core.measures import Resource
 from reditus.core.measures.disk import IO_TIME
 from reditus.core.measures.measure import natural_key
@@ -83,7 +83,7 @@ class _Normal:
 
 @dataclass(frozen=True, slots=True)
 class _Disk:
-    bench: Bench
+    bench: FindingBuilder
     busy: FloatArray
     wait: FloatArray
     queue: FloatArray
@@ -122,7 +122,7 @@ def risen_waits(readings: Readings, rules: Parameters, base: Timebase) -> BoolAr
         queues = known(readings.on(base, "disk.queue", name), len(base)) > rules.disk_shallow_queue
         disk = _read(readings, rules, name)
         if disk is not None:
-            wait = Sampled(disk.bench.timebase, disk.wait)
+            wait = Series(disk.bench.timebase, disk.wait)
             queues &= np.nan_to_num(nearest(wait, base)) >= rules.io_stalled_times * disk.normal.usual_s
         out |= queues
     return out
@@ -147,7 +147,7 @@ def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
     requests, queue = of("disk.read.requests") + of("disk.write.requests"), of("disk.queue")
     active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
     return _Disk(
-        Bench(base, rules, Resource.DISK, name), np.nan_to_num(busy.values), np.where(active, np.nan_to_num(wait.values), 0.0),
+        FindingBuilder(base, rules, Resource.DISK, name), np.nan_to_num(busy.values), np.where(active, np.nan_to_num(wait.values), 0.0),
         queue, requests, of("disk.read.rate") + of("disk.write.rate"), readings.on(base, "stall.io.some"), normal,
     )  # fmt: skip
 

@@ -20,12 +20,12 @@ from reditus.core.diagnosis import (
 )
 from reditus.core.diagnosis.chains import chained, follows
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
-from reditus.core.diagnosis.growth import judge_growth_of_whole
+from reditus.core.diagnosis.growth import judge_growth_of_recording
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.patterns import as_spike, patterned
-from reditus.core.diagnosis.spans import Judged, put_together
-from reditus.core.frame import Frame, Sampled
+from reditus.core.diagnosis.patterns import as_spike, collapse_recurring
+from reditus.core.diagnosis.spans import RuleOutput, merge_spans
+from reditus.core.frame import Frame, Series
 from reditus.core.measures import Measure, measure_named
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
@@ -60,7 +60,7 @@ def needed_measures() -> list[Measure]:
     return [*(measure_named(name) for name in names), *(one for one in asked if not isinstance(one, str))]
 
 
-def needed_of_whole() -> list[str]:
+def measures_of_recording() -> list[str]:
     """The measures by which a long recording as a whole is told: normals of disks, growth, and the numbers of chains."""
     return [
         COVERAGE_OF, "memory.available", "memory.total", "memory.programs", "memory.shared", "memory.refaults", "swap.held", "swap.in", "swap.out",
@@ -71,10 +71,10 @@ def needed_of_whole() -> list[str]:
 def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> Diagnosis:
     """Judge a frame. Findings that lie outside the window are left out; those that reach into it are kept whole."""
     readings = Readings(frame)
-    return concluded(judge(readings, rules), readings, window, rules)
+    return build_diagnosis(judge(readings, rules), readings, window, rules)
 
 
-def judge(readings: Readings, rules: Parameters | None = None) -> Judged:
+def judge(readings: Readings, rules: Parameters | None = None) -> RuleOutput:
     """What the rules say of a frame, each for itself."""
     findings: list[Finding] = []
     ruled_out: list[RuledOut] = []
@@ -82,10 +82,10 @@ def judge(readings: Readings, rules: Parameters | None = None) -> Judged:
         found, excluded = rule(readings, rules or Parameters())
         findings += found
         ruled_out += excluded
-    return Judged(tuple(one for one in findings if not _is_told_better(one, findings)), tuple(ruled_out))
+    return RuleOutput(tuple(one for one in findings if not _is_superseded(one, findings)), tuple(ruled_out))
 
 
-def _is_told_better(one: Finding, others: Sequence[Finding]) -> bool:
+def _is_superseded(one: Finding, others: Sequence[Finding]) -> bool:
     """A disk that is slow by itself has the longest queue among its equals for that reason."""
     return one.kind == "disk.hot" and any(
         other.kind == "disk.slow"
@@ -96,11 +96,13 @@ def _is_told_better(one: Finding, others: Sequence[Finding]) -> bool:
     )
 
 
-def concluded(judged: Judged, readings: Readings, window: Window, rules: Parameters | None = None) -> Diagnosis:
+def build_diagnosis(
+    judged: RuleOutput, readings: Readings, window: Window, rules: Parameters | None = None
+) -> Diagnosis:
     """What the rules said, put in order: what comes again, what was a moment only, and what came of what."""
     given = rules or Parameters()
     seen = readings.over_all(COVERAGE_OF)
-    findings, spikes = patterned(
+    findings, spikes = collapse_recurring(
         judged.findings, readings.recorded_s() or _length_s(window), _tick_s(readings.sampled(COVERAGE_OF)), given
     )
     # A moment of what a longer trouble brings about is that trouble's.
@@ -121,22 +123,22 @@ def concluded(judged: Judged, readings: Readings, window: Window, rules: Paramet
 
 
 def diagnose_spans(
-    spans: Iterable[Judged], whole: WholeReadings, window: Window, tick_ns: int, rules: Parameters | None = None
+    spans: Iterable[RuleOutput], whole: WholeReadings, window: Window, tick_ns: int, rules: Parameters | None = None
 ) -> Diagnosis:
     """A long recording whose spans were judged one by one (with `Readings.whole` set), as one."""
     given = rules or Parameters()
     # No longer a pause than parts two findings within a span.
     pause_ns = max(int(given.merge_break_s * NS_PER_S), 2 * tick_ns)
-    together = put_together(spans, pause_ns)
-    grown = tuple(judge_growth_of_whole(whole, given))
-    return concluded(Judged((*together.findings, *grown), together.ruled_out), whole, window, given)
+    together = merge_spans(spans, pause_ns)
+    grown = tuple(judge_growth_of_recording(whole, given))
+    return build_diagnosis(RuleOutput((*together.findings, *grown), together.ruled_out), whole, window, given)
 
 
 def _length_s(window: Window) -> float:
     return (window.end_ns - window.start_ns) / NS_PER_S
 
 
-def _tick_s(seen: Sampled | None) -> float:
+def _tick_s(seen: Series | None) -> float:
     return float(np.median(seen.timebase.interval_ns)) / NS_PER_S if seen is not None and len(seen) else 0.0
 
 

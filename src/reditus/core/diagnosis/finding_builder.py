@@ -27,7 +27,7 @@ class Held:
 
 
 @dataclass(frozen=True, slots=True)
-class Bench:
+class FindingBuilder:
     """One timebase on which a rule judges, of the machine or of a device."""
 
     timebase: Timebase

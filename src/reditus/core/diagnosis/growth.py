@@ -9,7 +9,7 @@ import numpy as np
 from reditus.core.counters import FILESYSTEM_STATE, MOUNT
 from reditus.core.diagnosis.column_requests import every
 from reditus.core.diagnosis.finding import Finding, Kind, Onset, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held, known, lasting
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, sustained
@@ -84,12 +84,12 @@ CACHE = Kind(
 KINDS = (LEAK, THRASH, SWAP_FULL, FILLING, CACHE)
 
 
-def judge_growth_of_whole(readings: Readings, rules: Parameters) -> list[Finding]:
+def judge_growth_of_recording(readings: Readings, rules: Parameters) -> list[Finding]:
     """What only shows over the whole of a long recording: leaks, and filesystems that fill."""
     findings, available = _filling(readings, rules), readings.sampled("memory.available")
     if available is None or len(available) < 2:
         return findings
-    bench = Bench(available.timebase, rules, Resource.MEMORY)
+    bench = FindingBuilder(available.timebase, rules, Resource.MEMORY)
     total = known(readings.on(bench.timebase, "memory.total"), len(available))
     return findings + (_leaks(readings, bench, total, available.values) if total.any() else [])
 
@@ -99,7 +99,7 @@ def judge_growth(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
     findings = [] if readings.is_span else _filling(readings, rules)
     if available is None or len(available) < 2:
         return findings, []
-    bench = Bench(available.timebase, rules, Resource.MEMORY)
+    bench = FindingBuilder(available.timebase, rules, Resource.MEMORY)
     total = known(readings.on(bench.timebase, "memory.total"), len(available))
     if not total.any():
         return findings, []
@@ -119,7 +119,7 @@ class _Run:
     grown: float
 
 
-def _leaks(readings: Readings, bench: Bench, total: FloatArray, available: FloatArray) -> list[Finding]:
+def _leaks(readings: Readings, bench: FindingBuilder, total: FloatArray, available: FloatArray) -> list[Finding]:
     programs = readings.on(bench.timebase, "memory.programs")
     if programs is None:
         return []
@@ -151,7 +151,7 @@ def _leaks(readings: Readings, bench: Bench, total: FloatArray, available: Float
     return found
 
 
-def _since_growth_began(bench: Bench, run: _Run, held: FloatArray, finding: Finding) -> Finding:
+def _since_growth_began(bench: FindingBuilder, run: _Run, held: FloatArray, finding: Finding) -> Finding:
     """With its onset where the line of growth meets the level from before: growth has no step that could be looked for."""
     base, first = bench.timebase, run.stretch.first
     before = held[max(first - bench.rules.onset_search_ticks, 0) : first + 1]
@@ -169,7 +169,7 @@ def _since_growth_began(bench: Bench, run: _Run, held: FloatArray, finding: Find
     return replace(finding, onset=Onset(at_ns, max(apart_s, float(base.interval_ns[first]) / NS_PER_S)))
 
 
-def _runs(bench: Bench, held: FloatArray, total: FloatArray) -> Iterator[_Run]:
+def _runs(bench: FindingBuilder, held: FloatArray, total: FloatArray) -> Iterator[_Run]:
     """Stretches between falls in which the level grew steadily: hours of it, or a minute that ends in a fall or in the end."""
     rules, base = bench.rules, bench.timebase
     least = rules.leak_share * float(np.nanmax(total))
@@ -218,7 +218,7 @@ def _steady(at_s: FloatArray, part: FloatArray, rules: Parameters) -> bool:
     return bool(steps.min() >= rules.leak_least_third * max(steps.sum(), 1.0))
 
 
-def _thrashing(readings: Readings, bench: Bench, available: FloatArray) -> list[Finding]:
+def _thrashing(readings: Readings, bench: FindingBuilder, available: FloatArray) -> list[Finding]:
     rules, count = bench.rules, len(available)
     refaults = known(readings.on(bench.timebase, "memory.refaults"), count)
     swapped = known(readings.on(bench.timebase, "swap.in"), count) / PAGE_BYTES
@@ -258,7 +258,7 @@ def _thrashing(readings: Readings, bench: Bench, available: FloatArray) -> list[
     ]  # fmt: skip
 
 
-def _swap_full(readings: Readings, bench: Bench, total: FloatArray, available: FloatArray) -> list[Finding]:
+def _swap_full(readings: Readings, bench: FindingBuilder, total: FloatArray, available: FloatArray) -> list[Finding]:
     rules, count = bench.rules, len(available)
     held, space = (
         known(readings.on(bench.timebase, "swap.held"), count),
@@ -267,7 +267,7 @@ def _swap_full(readings: Readings, bench: Bench, total: FloatArray, available: F
     scarce = available < rules.swap_full_available * total
     full = (space > 0) & scarce & (held >= rules.swap_full_enter * space)
     hold = (space > 0) & scarce & (held >= rules.swap_full_leave * space)
-    swap = Bench(bench.timebase, rules, Resource.SWAP)
+    swap = FindingBuilder(bench.timebase, rules, Resource.SWAP)
     return [
         swap.finding(
             SWAP_FULL, one, rise=held, lost=None,
@@ -282,7 +282,7 @@ def _swap_full(readings: Readings, bench: Bench, total: FloatArray, available: F
 
 
 def _cache(
-    readings: Readings, bench: Bench, total: FloatArray, available: FloatArray, leaks: list[Finding]
+    readings: Readings, bench: FindingBuilder, total: FloatArray, available: FloatArray, leaks: list[Finding]
 ) -> list[RuledOut]:
     rules, base = bench.rules, bench.timebase
     cache = readings.on(base, "memory.cache")
@@ -320,11 +320,13 @@ def _filling(readings: Readings, rules: Parameters) -> list[Finding]:
             continue
         used, free = readings.frame.level(SPACE, used_at), readings.frame.level(SPACE, free_at)
         if len(used) >= rules.sustained_ticks:
-            found += _of_filesystem(Bench(used.timebase, rules, Resource.DISK, mount), used.values, free.values)
+            found += _of_filesystem(
+                FindingBuilder(used.timebase, rules, Resource.DISK, mount), used.values, free.values
+            )
     return found
 
 
-def _of_filesystem(bench: Bench, used: FloatArray, free: FloatArray) -> list[Finding]:
+def _of_filesystem(bench: FindingBuilder, used: FloatArray, free: FloatArray) -> list[Finding]:
     """Where it filled, and would be full soon; and where hardly anything was left, whether it filled or not."""
     rules, base = bench.rules, bench.timebase
     size = used + free
@@ -361,7 +363,9 @@ def _growing(used: FloatArray, wall_ns: IntArray, least: float) -> Iterator[tupl
             yield start, end
 
 
-def _filesystem(bench: Bench, stretch: Stretch, used: FloatArray, free: FloatArray, left_s: float | None) -> Finding:
+def _filesystem(
+    bench: FindingBuilder, stretch: Stretch, used: FloatArray, free: FloatArray, left_s: float | None
+) -> Finding:
     last, mount = stretch.last, bench.device
     name = f"{SPACE}{{{FILESYSTEM_STATE}=free,{MOUNT}={mount}}}"
     share = free[last] / max(used[last] + free[last], 1.0)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Sampled, Timebase
+from reditus.core.frame import Frame, Series, Timebase
 from reditus.core.measures import measure_named
 from reditus.core.types import NS_PER_S, FloatArray
 
@@ -16,7 +16,7 @@ class Readings:
     """What a rule may ask of a frame."""
 
     frame: Frame
-    whole: Mapping[tuple[str, str | None], Sampled] | None = None
+    whole: Mapping[tuple[str, str | None], Series] | None = None
     """Measures, by name and device, over the whole of a long recording of which the frame is a span: a minute or so a
     value. None where the frame is all there is.
     """
@@ -25,7 +25,7 @@ class Readings:
     def is_span(self) -> bool:
         return self.whole is not None
 
-    def over_all(self, measure: str, device: str | None = None) -> Sampled | None:
+    def over_all(self, measure: str, device: str | None = None) -> Series | None:
         """The measure over the whole recording: what a device's normal is told by."""
         if self.whole is None:
             return self.sampled(measure, device)
@@ -38,7 +38,7 @@ class Readings:
             return 0.0
         return float(seen.timebase.wall_ns[-1] - seen.timebase.wall_ns[0]) / NS_PER_S
 
-    def sampled(self, measure: str, device: str | None = None) -> Sampled | None:
+    def sampled(self, measure: str, device: str | None = None) -> Series | None:
         """The measure at its own ticks, or None where the host lacks a counter for it."""
         try:
             return measure_named(measure).derive(self.frame, device)
@@ -57,7 +57,7 @@ class Readings:
 class WholeReadings(Readings):
     """A long recording as a whole: nothing but its measures, a minute or so a value."""
 
-    def sampled(self, measure: str, device: str | None = None) -> Sampled | None:
+    def sampled(self, measure: str, device: str | None = None) -> Series | None:
         return self.over_all(measure, device)
 
     @property
@@ -65,7 +65,7 @@ class WholeReadings(Readings):
         return False
 
 
-def nearest(sampled: Sampled, timebase: Timebase) -> FloatArray:
+def nearest(sampled: Series, timebase: Timebase) -> FloatArray:
     """Values at the ticks nearest to those of `timebase`; sources are read one after the other within a tick."""
     if sampled.timebase is timebase:
         return sampled.values

@@ -11,7 +11,7 @@ import numpy as np
 
 from reditus.core.diagnosis.disk import judge_disks, risen_waits
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held, known, lasting
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.memory import judge_memory
 from reditus.core.diagnosis.parameters import Parameters
@@ -92,7 +92,7 @@ KINDS = (LIMITED, STALLED, BLOCKED, HARMLESS, LOAD)
 
 @dataclass(frozen=True, slots=True)
 class _Waits:
-    bench: Bench
+    bench: FindingBuilder
     cores: int
     busy: FloatArray
     iowait: FloatArray
@@ -122,7 +122,7 @@ def judge_waits(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
 
     owned = np.nan_to_num(busy.values)
     seen = _Waits(
-        Bench(base, rules, Resource.DISK), core_count(readings.frame), owned, known(on("cpu.iowait"), count),
+        FindingBuilder(base, rules, Resource.DISK), core_count(readings.frame), owned, known(on("cpu.iowait"), count),
         known(on("cpu.blocked"), count),
         np.maximum(owned + known(on("cpu.waiting"), count), known(on("cpu.runnable"), count)), on("cpu.load.1m"),
         on("disk.busy"), known(on("disk.queue"), count), risen_waits(readings, rules, base), on("stall.io.some"), on("stall.io.full"), _blamed(readings, rules, base.wall_ns),
@@ -134,7 +134,7 @@ def judge_waits(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
 
 def _blamed(readings: Readings, rules: Parameters, wall_ns: np.ndarray) -> BoolArray:
     out = np.zeros(len(wall_ns), dtype=bool)
-    # Judged once more rather than handed on: rules know nothing of each other, and what they derive is kept.
+    # RuleOutput once more rather than handed on: rules know nothing of each other, and what they derive is kept.
     for one in [*judge_disks(readings, rules)[0], *judge_memory(readings, rules)[0]]:
         slack_ns = int(rules.io_blame_slack_s * NS_PER_S)
         out |= (wall_ns > one.start_ns - slack_ns) & (wall_ns <= one.end_ns + slack_ns)

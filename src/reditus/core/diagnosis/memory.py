@@ -7,7 +7,7 @@ that lose time for want of memory, and pages that are read back from swap as fas
 import numpy as np
 
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held, known, lasting
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
@@ -81,8 +81,8 @@ def judge_memory(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
     available = readings.sampled("memory.available")
     if available is None or len(available) < 2:
         return [], []
-    bench = Bench(available.timebase, rules, Resource.MEMORY)
-    swap = Bench(available.timebase, rules, Resource.SWAP)
+    bench = FindingBuilder(available.timebase, rules, Resource.MEMORY)
+    swap = FindingBuilder(available.timebase, rules, Resource.SWAP)
 
     def on(name: str) -> FloatArray | None:
         return readings.on(bench.timebase, name)
@@ -112,7 +112,13 @@ def judge_memory(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
 
 
 def _pressure(
-    bench: Bench, stretch: Stretch, lost: FloatArray, available: FloatArray, faults: FloatArray, *, estimated: bool
+    bench: FindingBuilder,
+    stretch: Stretch,
+    lost: FloatArray,
+    available: FloatArray,
+    faults: FloatArray,
+    *,
+    estimated: bool,
 ) -> Finding:
     rules, total_s = bench.rules, stretch.length_s(bench.timebase)
     left = bench.mean(available, stretch) / 2**20
@@ -133,7 +139,7 @@ def _pressure(
 
 
 def _thrashing(
-    bench: Bench, stretch: Stretch, swapped_in: FloatArray, swapped_out: FloatArray, faults: FloatArray, lost: FloatArray,
+    bench: FindingBuilder, stretch: Stretch, swapped_in: FloatArray, swapped_out: FloatArray, faults: FloatArray, lost: FloatArray,
     *, estimated: bool,
 ) -> Finding:  # fmt: skip
     rules = bench.rules
@@ -152,7 +158,7 @@ def _thrashing(
     )  # fmt: skip
 
 
-def _kills(bench: Bench, kills: FloatArray, available: FloatArray) -> list[Finding]:
+def _kills(bench: FindingBuilder, kills: FloatArray, available: FloatArray) -> list[Finding]:
     """One finding for kills within a minute of each other, however short: they are counted, not guessed."""
     found = []
     ticks = np.flatnonzero(kills > 0)
@@ -172,7 +178,7 @@ def _kills(bench: Bench, kills: FloatArray, available: FloatArray) -> list[Findi
     return found
 
 
-def _close(ticks: np.ndarray, bench: Bench) -> list[tuple[int, int]]:
+def _close(ticks: np.ndarray, bench: FindingBuilder) -> list[tuple[int, int]]:
     out: list[tuple[int, int]] = []
     for tick in ticks.tolist():
         wall_ns = bench.timebase.wall_ns
@@ -184,7 +190,7 @@ def _close(ticks: np.ndarray, bench: Bench) -> list[tuple[int, int]]:
 
 
 def _free_low(
-    bench: Bench, share: FloatArray, free: FloatArray | None, total: FloatArray, available: FloatArray, pressed: list[Stretch]
+    bench: FindingBuilder, share: FloatArray, free: FloatArray | None, total: FloatArray, available: FloatArray, pressed: list[Stretch]
 ) -> list[RuledOut]:  # fmt: skip
     if free is None:
         return []
@@ -201,7 +207,11 @@ def _free_low(
 
 
 def _occupied(
-    bench: Bench, held: FloatArray | None, total: FloatArray | None, swapped_in: FloatArray, thrashing: list[Stretch]
+    bench: FindingBuilder,
+    held: FloatArray | None,
+    total: FloatArray | None,
+    swapped_in: FloatArray,
+    thrashing: list[Stretch],
 ) -> list[RuledOut]:
     if held is None or total is None:
         return []
@@ -218,6 +228,6 @@ def _occupied(
     ]  # fmt: skip
 
 
-def _long(stretches: list[Stretch], bench: Bench) -> list[Stretch]:
+def _long(stretches: list[Stretch], bench: FindingBuilder) -> list[Stretch]:
     """Only what goes on for long catches anybody's eye."""
     return [one for one in stretches if one.length_s(bench.timebase) >= bench.rules.look_alike_s]

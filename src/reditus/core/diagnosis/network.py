@@ -10,7 +10,7 @@ import numpy as np
 
 from reditus.core.counters import INTERFACE
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, sustained
@@ -69,7 +69,7 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
     use, rate = readings.sampled(f"net.{way}.use", name), readings.sampled(f"net.{way}.rate", name)
     if use is None or rate is None or np.isnan(use.values).all():
         return []
-    bench = Bench(use.timebase, rules, Resource.NETWORK, name)
+    bench = FindingBuilder(use.timebase, rules, Resource.NETWORK, name)
     values = np.nan_to_num(use.values)
     # Traffic is uneven: a full link dips for moments, and is full in the mean.
     uneven = replace(rules, merge_break_s=rules.link_merge_s)
@@ -91,7 +91,7 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
     rate = readings.sampled(f"net.{way}.rate", name)
     if rate is None or len(rate) < 2 * rules.plateau_ticks:
         return []
-    bench = Bench(rate.timebase, rules, Resource.NETWORK, name)
+    bench = FindingBuilder(rate.timebase, rules, Resource.NETWORK, name)
     values = np.nan_to_num(rate.values)
     steady = running_median(values, 5)
     top = float(steady.max())
@@ -126,7 +126,9 @@ def _spread(values: FloatArray) -> float:
     return float((high - low) / 2 / middle) if middle > 0 else 1.0
 
 
-def _full_finding(bench: Bench, stretch: Stretch, use: FloatArray, rate: FloatArray, way: str, past: str) -> Finding:
+def _full_finding(
+    bench: FindingBuilder, stretch: Stretch, use: FloatArray, rate: FloatArray, way: str, past: str
+) -> Finding:
     speed = bench.mean(rate, stretch) * 8 / 1e6
     return bench.finding(
         SATURATED, stretch, rise=use, lost=None,
@@ -142,7 +144,7 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
     resent = readings.sampled("net.tcp.resent")
     if resent is None or len(resent) < 2:
         return []
-    bench = Bench(resent.timebase, rules, Resource.NETWORK)
+    bench = FindingBuilder(resent.timebase, rules, Resource.NETWORK)
     sent = np.nan_to_num(segments_sent(readings.frame).values)
     again = np.nan_to_num(resent.values) * sent
     share = _over(again, bench, rules.loss_window_s) / np.maximum(_over(sent, bench, rules.loss_window_s), 1e-9)
@@ -172,7 +174,7 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _over(values: FloatArray, bench: Bench, window_s: float) -> FloatArray:
+def _over(values: FloatArray, bench: FindingBuilder, window_s: float) -> FloatArray:
     """The mean over some seconds around each tick."""
     step_s = float(np.median(bench.timebase.interval_ns)) / NS_PER_S
     width = max(round(window_s / step_s), 1) | 1

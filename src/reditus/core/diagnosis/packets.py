@@ -6,7 +6,7 @@ import numpy as np
 
 from reditus.core.counters import INTERFACE
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import sustained
@@ -112,7 +112,7 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
     sampled = readings.sampled(event.measure, device)
     if sampled is None or len(sampled) < 2:
         return []
-    bench = Bench(sampled.timebase, rules, Resource.NETWORK, device)
+    bench = FindingBuilder(sampled.timebase, rules, Resource.NETWORK, device)
     rate, least = np.nan_to_num(sampled.values), float(getattr(rules, event.least))
     # What is counted comes in bursts; the pauses between belong to it.
     uneven = replace(rules, merge_break_s=rules.counted_merge_s)

@@ -25,7 +25,7 @@ BINS_A_GAP = 24
 MOST_BINS = 1 << 15
 
 
-def patterned(
+def collapse_recurring(
     findings: Sequence[Finding], observed_s: float, tick_s: float, rules: Parameters
 ) -> tuple[list[Finding], list[Finding]]:
     """The findings with those that come again put together, and apart from them those that are no more than a spike. `observed_s` is how long the recording
@@ -57,10 +57,10 @@ def _joined(alike: Sequence[Finding], pause_s: float) -> list[Finding]:
             groups[-1].append(one)
         else:
             groups.append([one])
-    return [group[0] if len(group) == 1 else _on_and_off(group) for group in groups]
+    return [group[0] if len(group) == 1 else _merge_intermittent(group) for group in groups]
 
 
-def _on_and_off(group: Sequence[Finding]) -> Finding:
+def _merge_intermittent(group: Sequence[Finding]) -> Finding:
     worst = max(group, key=lambda one: (one.time_lost_s, one.length_s))
     lost_s, span_s = sum(one.time_lost_s for one in group), (group[-1].end_ns - group[0].start_ns) / NS_PER_S
     return replace(

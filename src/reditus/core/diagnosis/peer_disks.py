@@ -6,13 +6,13 @@ import numpy as np
 
 from reditus.core.counters import DISK as DEVICE
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import Bench, Held, known
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import sustained
 from reditus.core.durations import spell_duration
 from reditus.core.facts import DiskRole
-from reditus.core.frame import Sampled
+from reditus.core.frame import Series
 from reditus.core.measures import Resource
 from reditus.core.measures.disk import IO_TIME
 from reditus.core.measures.measure import natural_key
@@ -57,7 +57,7 @@ def judge_equals(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
         for name in sorted(names, key=natural_key)
         if (found := readings.sampled("disk.queue", name)) is not None
     }
-    kinds: dict[object, dict[str, Sampled]] = {}
+    kinds: dict[object, dict[str, Series]] = {}
     for name, queue in queues.items():
         told = facts.disks.get(name)
         kinds.setdefault(told.rotational if told else None, {})[name] = queue
@@ -65,14 +65,14 @@ def judge_equals(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
     return [*hot, *(one for name in queues for one in _flooded(readings, rules, name))], []
 
 
-def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Sampled]) -> list[Finding]:
+def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) -> list[Finding]:
     base = next(iter(queues.values())).timebase
     rows = np.array([known(readings.on(base, "disk.queue", name), len(base)) for name in queues])
     usual = np.median(rows, axis=0)
     swapped = known(readings.on(base, "swap.in"), len(base)) + known(readings.on(base, "swap.out"), len(base))
     found = []
     for at, name in enumerate(queues):
-        bench, own = Bench(base, rules, Resource.DISK, name), rows[at]
+        bench, own = FindingBuilder(base, rules, Resource.DISK, name), rows[at]
         requests = known(readings.on(base, "disk.read.requests", name), len(own)) + known(
             readings.on(base, "disk.write.requests", name), len(own)
         )
@@ -111,7 +111,7 @@ def _flooded(readings: Readings, rules: Parameters, name: str) -> list[Finding]:
     if write is None or len(write) < 2:
         return []
     base, count = write.timebase, len(write)
-    bench = Bench(base, rules, Resource.DISK, name)
+    bench = FindingBuilder(base, rules, Resource.DISK, name)
 
     def on(measure: str, device: str | None = None) -> FloatArray:
         return known(readings.on(base, measure, device), count)

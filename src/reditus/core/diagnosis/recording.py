@@ -11,7 +11,7 @@ from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.durations import spell_duration
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Sampled, Timebase
+from reditus.core.frame import Series, Timebase
 from reditus.core.measures import Resource
 from reditus.core.types import NS_PER_S
 
@@ -100,7 +100,7 @@ def _resets(readings: Readings) -> Iterator[RuledOut]:
                 )  # fmt: skip
 
 
-def _fell(raw: Sampled, grown: Sampled) -> list[int]:
+def _fell(raw: Series, grown: Series) -> list[int]:
     values = raw.values
     fell = np.zeros(len(values), dtype=bool)
     fell[1:] = np.isnan(grown.values[1:]) & (np.diff(values) < 0) & raw.timebase.follows[1:]

@@ -19,7 +19,7 @@ SPAN_TICKS, MARGIN_TICKS = 21_600, 900
 
 
 @dataclass(frozen=True, slots=True)
-class Judged:
+class RuleOutput:
     """What the rules said of one span, or of a whole frame, before anything is put together."""
 
     findings: tuple[Finding, ...]
@@ -44,10 +44,10 @@ def with_margin(span: Window, interval_ns: int) -> Window:
     return Window(span.start_ns - MARGIN_TICKS * interval_ns, span.end_ns + MARGIN_TICKS * interval_ns)
 
 
-def put_together(parts: Iterable[Judged], pause_ns: int) -> Judged:
+def merge_spans(parts: Iterable[RuleOutput], pause_ns: int) -> RuleOutput:
     """One of each trouble: parts of the same kind and device that overlap, or follow each other within the pause."""
     every = list(parts)
-    return Judged(
+    return RuleOutput(
         tuple(_one_finding(group) for group in _groups([one for part in every for one in part.findings], pause_ns)),
         tuple(_one_ruled_out(group) for group in _groups([one for part in every for one in part.ruled_out], pause_ns)),
     )

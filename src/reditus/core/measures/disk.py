@@ -7,7 +7,7 @@ import numpy as np
 from reditus.core.counters import DISK as DEVICE
 from reditus.core.counters import DISK_DIRECTION
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add, highest, ratio
 from reditus.core.measures.processor import stall_need, stalled
 
@@ -29,33 +29,33 @@ def _machine_disks(frame: Frame, counter: str) -> list[str]:
     return frame.facts.bottom_disks(names) or names
 
 
-def _flow(frame: Frame, device: str | None, *, counter: str, direction: str | None) -> Sampled:
+def _flow(frame: Frame, device: str | None, *, counter: str, direction: str | None) -> Series:
     """Rate of one device, or the sum over the bottom devices, for those above repeat their bytes."""
     devices = [device] if device is not None else _machine_disks(frame, counter)
     return add(frame.rate(counter, _attributes(name, direction)) for name in devices)
 
 
-def _wait(frame: Frame, device: str | None, *, directions: tuple[str, ...]) -> Sampled:
+def _wait(frame: Frame, device: str | None, *, directions: tuple[str, ...]) -> Series:
     """Mean seconds a request took, over the requests that ended in the interval; unknown where none did."""
     devices = [device] if device is not None else _machine_disks(frame, OPERATIONS)
     keys = [_attributes(name, direction) for name in devices for direction in directions]
     spent = add(frame.delta(OPERATION_TIME, key) for key in keys)
     done = add(frame.delta(OPERATIONS, key) for key in keys)
-    return Sampled(spent.timebase, ratio(spent.values, done.values))
+    return Series(spent.timebase, ratio(spent.values, done.values))
 
 
-def _size(frame: Frame, device: str | None, *, direction: str) -> Sampled:
+def _size(frame: Frame, device: str | None, *, direction: str) -> Series:
     moved = _flow(frame, device, counter=IO, direction=direction)
-    return Sampled(
+    return Series(
         moved.timebase,
         ratio(moved.values, _flow(frame, device, counter=OPERATIONS, direction=direction).values),
     )
 
 
-def _busy(frame: Frame, device: str | None) -> Sampled:
+def _busy(frame: Frame, device: str | None) -> Series:
     devices = [device] if device is not None else _machine_disks(frame, IO_TIME)
     each = [frame.rate(IO_TIME, _attributes(name, None)) for name in devices]
-    return Sampled(each[0].timebase, np.clip(highest([one.values for one in each]), 0.0, 1.0))
+    return Series(each[0].timebase, np.clip(highest([one.values for one in each]), 0.0, 1.0))
 
 
 def _needs(counter: str, *directions: str) -> tuple[Need, ...]:
@@ -63,7 +63,7 @@ def _needs(counter: str, *directions: str) -> tuple[Need, ...]:
     return tuple(Need(counter, key, reach) for key in fixed for reach in (Reach.THIS, Reach.WHOLE))
 
 
-def _measure(name: str, title: str, unit: Unit, text: str, formula: str, needs: tuple[Need, ...], derive: partial[Sampled],
+def _measure(name: str, title: str, unit: Unit, text: str, formula: str, needs: tuple[Need, ...], derive: partial[Series],
              total: Unit | None = None) -> Measure:  # fmt: skip
     return Measure(name, title, unit, Resource.DISK, text, formula, needs, derive, per=Per.DISK, total=total)
 

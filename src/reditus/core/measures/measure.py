@@ -7,7 +7,7 @@ from enum import Enum
 import numpy as np
 
 from reditus.core.counters import counter_named
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray
 
@@ -81,7 +81,7 @@ class Need:
         return named == device if self.reach is Reach.THIS else self.reach is Reach.EVERY or device is None
 
 
-Derivation = Callable[[Frame, str | None], Sampled]
+Derivation = Callable[[Frame, str | None], Series]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -164,7 +164,7 @@ def highest(each: Sequence[FloatArray]) -> FloatArray:
     return out
 
 
-def add(parts: Iterable[Sampled]) -> Sampled:
+def add(parts: Iterable[Series]) -> Series:
     """Sum over samples of one timebase. A device that is not there adds nothing; unknown only if all are."""
     every = list(parts)
     if len(every) == 1:
@@ -174,4 +174,4 @@ def add(parts: Iterable[Sampled]) -> Sampled:
     known = ~np.isnan(values)
     if not known.all():
         total = np.where(known.any(axis=0), np.where(known, values, 0.0).sum(axis=0), np.nan)
-    return Sampled(every[0].timebase, total)
+    return Series(every[0].timebase, total)

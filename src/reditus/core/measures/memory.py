@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 
 from reditus.core.counters import FAULT_TYPE, MEMORY_FIELD, PAGING_DIRECTION, PAGING_EVENT
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.measures.measure import Measure, Need, Resource, Unit
 from reditus.core.measures.processor import stall_need, stalled
 from reditus.core.types import FloatArray
@@ -81,19 +81,19 @@ PART_HELP = {
 }
 
 
-def _timebase(frame: Frame, values: FloatArray) -> Sampled:
-    return Sampled(frame.level(BYTES, {MEMORY_FIELD: "MemTotal"}).timebase, values)
+def _timebase(frame: Frame, values: FloatArray) -> Series:
+    return Series(frame.level(BYTES, {MEMORY_FIELD: "MemTotal"}).timebase, values)
 
 
-def _part(frame: Frame, _: str | None, *, name: str) -> Sampled:
+def _part(frame: Frame, _: str | None, *, name: str) -> Series:
     return _timebase(frame, parts(frame)[name])
 
 
-def _used(frame: Frame, _: str | None) -> Sampled:
+def _used(frame: Frame, _: str | None) -> Series:
     return _timebase(frame, field(frame, "MemTotal") - frame.level(BYTES, {MEMORY_FIELD: "MemAvailable"}).values)
 
 
-def _field(frame: Frame, _: str | None, *, name: str) -> Sampled:
+def _field(frame: Frame, _: str | None, *, name: str) -> Series:
     return frame.level(BYTES, {MEMORY_FIELD: name})
 
 
@@ -113,11 +113,11 @@ def _rate(
     return Measure(name, title, unit, resource, text, "Δ / Δt", needs, _summed_rates(needs), total=total)
 
 
-def _summed_rates(needs: tuple[Need, ...]) -> Callable[[Frame, str | None], Sampled]:
-    def derive(frame: Frame, _: str | None) -> Sampled:
+def _summed_rates(needs: tuple[Need, ...]) -> Callable[[Frame, str | None], Series]:
+    def derive(frame: Frame, _: str | None) -> Series:
         there = [need for need in needs if not need.optional or frame.has(need.counter, dict(need.fixed))]
         rates = [frame.rate(need.counter, dict(need.fixed)) for need in there or needs[:1]]
-        return Sampled(rates[0].timebase, np.sum([rate.values for rate in rates], axis=0))
+        return Series(rates[0].timebase, np.sum([rate.values for rate in rates], axis=0))
 
     return derive
 
@@ -176,9 +176,9 @@ MEMORY = [
 ]  # fmt: skip
 
 
-def _swap_held(frame: Frame, _: str | None) -> Sampled:
+def _swap_held(frame: Frame, _: str | None) -> Series:
     total = frame.level(BYTES, {MEMORY_FIELD: "SwapTotal"})
-    return Sampled(total.timebase, total.values - frame.level(BYTES, {MEMORY_FIELD: "SwapFree"}).values)
+    return Series(total.timebase, total.values - frame.level(BYTES, {MEMORY_FIELD: "SwapFree"}).values)
 
 
 def _traffic(direction: str, title: str, text: str) -> Measure:

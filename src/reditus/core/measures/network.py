@@ -6,7 +6,7 @@ import numpy as np
 
 from reditus.core.counters import CPU_NUMBER, INTERFACE, NETWORK_DIRECTION, PROTOCOL, PROTOCOL_FIELD
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.measures.measure import Derivation, Measure, Need, Per, Reach, Resource, Unit, add, highest, ratio
 
 IO = "system.network.io"
@@ -24,22 +24,22 @@ def _interfaces(frame: Frame, device: str | None, counter: str) -> list[str]:
     return names
 
 
-def _rate(frame: Frame, device: str | None, *, counter: str, direction: str) -> Sampled:
+def _rate(frame: Frame, device: str | None, *, counter: str, direction: str) -> Series:
     return add(
         frame.rate(counter, {INTERFACE: name, NETWORK_DIRECTION: direction})
         for name in _interfaces(frame, device, counter)
     )
 
 
-def _use(frame: Frame, device: str | None, *, direction: str) -> Sampled:
+def _use(frame: Frame, device: str | None, *, direction: str) -> Series:
     """Rate over speed; of the machine, the fullest link. Unknown where the link tells no speed."""
     uses = []
     for name in _interfaces(frame, device, IO):
         moved = _rate(frame, name, counter=IO, direction=direction)
         link = frame.facts.links.get(name)
         speed = link.speed_bits_per_s if link else None
-        uses.append(Sampled(moved.timebase, moved.values * 8 / speed if speed else np.full(len(moved), np.nan)))
-    return Sampled(uses[0].timebase, highest([use.values for use in uses]))
+        uses.append(Series(moved.timebase, moved.values * 8 / speed if speed else np.full(len(moved), np.nan)))
+    return Series(uses[0].timebase, highest([use.values for use in uses]))
 
 
 def _needs(counter: str, direction: str) -> tuple[Need, ...]:
@@ -85,13 +85,13 @@ def _events(need: Need) -> Derivation:
     return lambda frame, _: frame.rate(need.counter, dict(need.fixed))
 
 
-def _resent(frame: Frame, _: str | None) -> Sampled:
+def _resent(frame: Frame, _: str | None) -> Series:
     """Segments sent again over all segments sent; unknown while none is sent."""
     again, sent = (frame.delta(need.counter, dict(need.fixed)) for need in _RESENT)
-    return Sampled(again.timebase, np.clip(ratio(again.values, sent.values), 0.0, 1.0))
+    return Series(again.timebase, np.clip(ratio(again.values, sent.values), 0.0, 1.0))
 
 
-def segments_sent(frame: Frame) -> Sampled:
+def segments_sent(frame: Frame) -> Series:
     """TCP segments a second."""
     return _events(_RESENT[1])(frame, None)
 
@@ -107,7 +107,7 @@ def _protocol(name: str, title: str, protocol: str, field: str, text: str) -> Me
 def _backlog(word: str, title: str, text: str) -> Measure:
     counter = f"{BACKLOG}.{word}"
 
-    def derive(frame: Frame, core: str | None) -> Sampled:
+    def derive(frame: Frame, core: str | None) -> Series:
         cores = [core] if core is not None else frame.values_of(counter, CPU_NUMBER)
         if not cores:
             raise UnknownCounter(counter)

@@ -9,7 +9,7 @@ import numpy as np
 
 from reditus.core.counters import CPU_MODE, DISK_DIRECTION, FAULT_TYPE, PROCESS_SLOT
 from reditus.core.errors import UnknownCounter, UnknownMeasure
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.kernel_columns import TICKS_PER_S
 from reditus.core.measures.measure import Measure, Need, Reach, Resource, Unit, add
 
@@ -80,7 +80,7 @@ def _is_number(text: str | None) -> bool:
     return text is not None and text.isdecimal() and len(text) < 19
 
 
-def _derive(frame: Frame, _: str | None, *, pid: int, start: int, per_s: bool, sources: tuple[_Source, ...]) -> Sampled:
+def _derive(frame: Frame, _: str | None, *, pid: int, start: int, per_s: bool, sources: tuple[_Source, ...]) -> Series:
     slots = [slot for slot in frame.values_of(PID, PROCESS_SLOT) if slot.isdecimal()]
     if not slots:
         raise UnknownCounter(PID)
@@ -93,4 +93,4 @@ def _derive(frame: Frame, _: str | None, *, pid: int, start: int, per_s: bool, s
         if here.any():
             amount = add(frame.level(counter, own | dict(fixed)) for counter, fixed in sources).values
             out[here] = amount[here]
-    return Sampled(timebase, out / timebase.elapsed_s if per_s else out)
+    return Series(timebase, out / timebase.elapsed_s if per_s else out)

@@ -6,7 +6,7 @@ import numpy as np
 
 from reditus.core.counters import CGROUP, CPU_MODE, CPU_NUMBER, RESOURCE, SCOPE, THROTTLE
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add, highest, natural_key, ratio
 from reditus.core.types import FloatArray
 
@@ -54,8 +54,8 @@ def core_attributes(mode: str, core: str | None) -> dict[str, str]:
     return {CPU_MODE: mode} | ({CPU_NUMBER: core} if core is not None else {})
 
 
-def mode_seconds(frame: Frame, core: str | None, mode: str) -> Sampled:
-    return frame.delta(TIME, core_attributes(mode, core), may_step_back=mode in IDLE)
+def mode_seconds(frame: Frame, core: str | None, mode: str) -> Series:
+    return frame.delta(TIME, core_attributes(mode, core), allow_decrease=mode in IDLE)
 
 
 def total_seconds(frame: Frame, core: str | None) -> FloatArray:
@@ -70,7 +70,7 @@ def total_seconds(frame: Frame, core: str | None) -> FloatArray:
         total: FloatArray = np.add.reduce(parts)
         return total
 
-    return frame.remembered(("processor time", core), added_up)
+    return frame.memoize(("processor time", core), added_up)
 
 
 def core_count(frame: Frame) -> int:
@@ -78,7 +78,7 @@ def core_count(frame: Frame) -> int:
     return len(frame.values_of(TIME, CPU_NUMBER)) or frame.facts.cores or 1
 
 
-def cores_in(frame: Frame, core: str | None, modes: tuple[str, ...]) -> Sampled:
+def cores_in(frame: Frame, core: str | None, modes: tuple[str, ...]) -> Series:
     """Cores spent in the modes: the share of the total, times the cores it is a share of."""
     there = [mode for mode in modes if mode not in OPTIONAL or frame.has(TIME, core_attributes(mode, core))]
     if not there:
@@ -86,48 +86,48 @@ def cores_in(frame: Frame, core: str | None, modes: tuple[str, ...]) -> Sampled:
     spent = [mode_seconds(frame, core, mode) for mode in there]
     scale = 1 if core is not None else core_count(frame)
     share = ratio(np.add.reduce([part.values for part in spent]), total_seconds(frame, core))
-    return Sampled(spent[0].timebase, share * scale)
+    return Series(spent[0].timebase, share * scale)
 
 
-def hottest(frame: Frame, _: str | None) -> Sampled:
+def hottest(frame: Frame, _: str | None) -> Series:
     """The busiest core's share at each tick."""
     cores = sorted(frame.values_of(TIME, CPU_NUMBER), key=natural_key)
     if not cores:
         raise UnknownCounter(TIME)
     each = [cores_in(frame, core, OWN) for core in cores]
-    return Sampled(each[0].timebase, highest([one.values for one in each]))
+    return Series(each[0].timebase, highest([one.values for one in each]))
 
 
-def waiting(frame: Frame, core: str | None) -> Sampled:
+def waiting(frame: Frame, core: str | None) -> Series:
     """Mean number of tasks that waited for a core: run delay where the kernel tells it, else runnable beyond cores."""
     if core is not None:
         return frame.rate(RUN_DELAY, {CPU_NUMBER: core})
     cores = frame.values_of(RUN_DELAY, CPU_NUMBER)
     if cores:
         each = [frame.rate(RUN_DELAY, {CPU_NUMBER: number}) for number in cores]
-        return Sampled(each[0].timebase, np.sum([one.values for one in each], axis=0))
+        return Series(each[0].timebase, np.sum([one.values for one in each], axis=0))
     running = runnable(frame, None)
-    return Sampled(running.timebase, np.maximum(running.values - core_count(frame), 0.0))
+    return Series(running.timebase, np.maximum(running.values - core_count(frame), 0.0))
 
 
-def runnable(frame: Frame, _: str | None) -> Sampled:
+def runnable(frame: Frame, _: str | None) -> Series:
     """Runnable tasks without the recorder, which runs while it looks."""
     seen = frame.level(RUNNABLE)
-    return Sampled(seen.timebase, np.maximum(seen.values - 1, 0.0))
+    return Series(seen.timebase, np.maximum(seen.values - 1, 0.0))
 
 
-def stalled(frame: Frame, _: str | None, *, resource: str, scope: str) -> Sampled:
+def stalled(frame: Frame, _: str | None, *, resource: str, scope: str) -> Series:
     """Share of time lost; the kernel's own rounding may carry it a hair above 1."""
     lost = frame.rate(PRESSURE, {RESOURCE: resource, SCOPE: scope})
-    return Sampled(lost.timebase, np.clip(lost.values, 0.0, 1.0))
+    return Series(lost.timebase, np.clip(lost.values, 0.0, 1.0))
 
 
-def quota(frame: Frame, _: str | None) -> Sampled:
+def quota(frame: Frame, _: str | None) -> Series:
     """Of the control group that its quota held back most, the share of periods in which it did."""
     return quotas(frame)[0]
 
 
-def quotas(frame: Frame) -> tuple[Sampled, list[str], FloatArray]:
+def quotas(frame: Frame) -> tuple[Series, list[str], FloatArray]:
     """The highest share over the groups, the groups' names, and each one's own share (a row each)."""
     groups = frame.values_of(THROTTLED_PERIODS, CGROUP)
     if not groups:
@@ -135,10 +135,10 @@ def quotas(frame: Frame) -> tuple[Sampled, list[str], FloatArray]:
     held = [frame.delta(THROTTLED_PERIODS, {CGROUP: name}) for name in groups]
     asked = [frame.delta(QUOTA_PERIODS, {CGROUP: name}) for name in groups]
     shares = [np.clip(ratio(one.values, periods.values), 0.0, 1.0) for one, periods in zip(held, asked, strict=True)]
-    return Sampled(held[0].timebase, np.nan_to_num(highest(shares))), groups, np.nan_to_num(np.stack(shares))
+    return Series(held[0].timebase, np.nan_to_num(highest(shares))), groups, np.nan_to_num(np.stack(shares))
 
 
-def throttles(frame: Frame, _: str | None) -> Sampled:
+def throttles(frame: Frame, _: str | None) -> Series:
     """Events a second over all cores."""
     cores = frame.values_of(THROTTLES, CPU_NUMBER)
     if not cores:

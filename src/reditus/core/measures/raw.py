@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from reditus.core.counters import COUNTERS, Counter
 from reditus.core.errors import UnknownMeasure
-from reditus.core.frame import Frame, Sampled
+from reditus.core.frame import Frame, Series
 from reditus.core.measures.measure import Measure, Need, Resource, Unit
 from reditus.core.schema import Column, Kind
 
@@ -70,10 +70,10 @@ def expanded(text: str, columns: Iterable[Column]) -> list[str]:
     return list(dict.fromkeys(spell_counter(column) for column in columns if column.counter == text)) or [text]
 
 
-def _derive(frame: Frame, counter: Counter, attributes: dict[str, str]) -> Sampled:
+def _derive(frame: Frame, counter: Counter, attributes: dict[str, str]) -> Series:
     if counter.kind is Kind.LEVEL:
         return frame.level(counter.name, attributes)
-    return frame.rate(counter.name, attributes, may_step_back=counter.name == "system.cpu.time")
+    return frame.rate(counter.name, attributes, allow_decrease=counter.name == "system.cpu.time")
 
 
 def _unit(counter: Counter) -> Unit:

@@ -18,7 +18,7 @@ REMEMBERED = 64
 
 
 @dataclass(frozen=True, slots=True)
-class KnownColumn:
+class StoredColumn:
     """Where a column stands: in which layout, at which place."""
 
     layout_id: int
@@ -32,29 +32,29 @@ def device_attribute(counter: str) -> str | None:
     return COUNTERS[counter].device if counter in COUNTERS else None
 
 
-class KnownColumns:
+class ColumnSet:
     """The columns of some layouts. The same layouts give the same object, so that work on it can be remembered too."""
 
-    def __init__(self, columns: Sequence[KnownColumn]) -> None:
+    def __init__(self, columns: Sequence[StoredColumn]) -> None:
         self.all = tuple(columns)
 
-    def __iter__(self) -> Iterator[KnownColumn]:
+    def __iter__(self) -> Iterator[StoredColumn]:
         return iter(self.all)
 
     def __len__(self) -> int:
         return len(self.all)
 
     @cached_property
-    def by_counter(self) -> dict[str, tuple[KnownColumn, ...]]:
-        found: dict[str, list[KnownColumn]] = {}
+    def by_counter(self) -> dict[str, tuple[StoredColumn, ...]]:
+        found: dict[str, list[StoredColumn]] = {}
         for known in self.all:
             found.setdefault(known.column.counter, []).append(known)
         return {counter: tuple(columns) for counter, columns in found.items()}
 
     @cached_property
-    def by_device(self) -> dict[tuple[str, str | None], tuple[KnownColumn, ...]]:
+    def by_device(self) -> dict[tuple[str, str | None], tuple[StoredColumn, ...]]:
         """By counter and device; None for the columns that are of no device."""
-        found: dict[tuple[str, str | None], list[KnownColumn]] = {}
+        found: dict[tuple[str, str | None], list[StoredColumn]] = {}
         for counter, columns in self.by_counter.items():
             attribute = device_attribute(counter)
             for known in columns:
@@ -64,7 +64,7 @@ class KnownColumns:
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class SeriesKey:
     """A measure, of a device or of the machine."""
 
     measure: Measure
@@ -77,7 +77,7 @@ class Wanted:
 
 
 @lru_cache(maxsize=REMEMBERED)
-def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...]:
+def available(known: ColumnSet) -> tuple[tuple[Measure, tuple[str, ...]], ...]:
     """The measures that these columns can give, each with its devices."""
     counters = known.by_counter.keys()
     out = []
@@ -89,18 +89,18 @@ def available(known: KnownColumns) -> tuple[tuple[Measure, tuple[str, ...]], ...
     return tuple(out)
 
 
-def everything(known: KnownColumns) -> tuple[Wanted, ...]:
+def everything(known: ColumnSet) -> tuple[SeriesKey, ...]:
     """Every measure that these columns can give, of the machine and of each device."""
-    return tuple(Wanted(measure, device) for measure, devices in available(known) for device in [None, *devices])
+    return tuple(SeriesKey(measure, device) for measure, devices in available(known) for device in [None, *devices])
 
 
 @lru_cache(maxsize=16 * REMEMBERED)
-def devices_of(known: KnownColumns, measure: Measure) -> tuple[str, ...]:
+def devices_of(known: ColumnSet, measure: Measure) -> tuple[str, ...]:
     asked = {need.counter for need in measure.needs}
     return tuple(measure.devices(one.column for counter in asked for one in known.by_counter.get(counter, ())))
 
 
-def own_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> list[str]:
+def bottom_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> list[str]:
     """Those devices that tell nothing again which others tell: bottom disks, and interfaces without the loopback."""
     if measure.per is Per.DISK:
         return facts.bottom_disks(devices) or list(devices)
@@ -110,11 +110,11 @@ def own_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> l
 
 
 @lru_cache(maxsize=4 * REMEMBERED)
-def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[KnownColumn, ...]:
+def needed_columns(known: ColumnSet, wanted: tuple[SeriesKey, ...]) -> tuple[StoredColumn, ...]:
     """The columns that the measures read, each once."""
-    found: dict[KnownColumn, None] = {}
+    found: dict[StoredColumn, None] = {}
     # What does not depend on the device is asked again for each of them.
-    shared: dict[Need, tuple[KnownColumn, ...]] = {}
+    shared: dict[Need, tuple[StoredColumn, ...]] = {}
     for one in wanted:
         for need in one.measure.needs:
             if need.reach is Reach.THIS:
@@ -128,7 +128,7 @@ def needed_columns(known: KnownColumns, wanted: tuple[Wanted, ...]) -> tuple[Kno
     return tuple(found)
 
 
-def _matching(known: KnownColumns, need: Need, device: str | None) -> tuple[KnownColumn, ...]:
+def _matching(known: ColumnSet, need: Need, device: str | None) -> tuple[StoredColumn, ...]:
     if need.reach in (Reach.EVERY, Reach.WHOLE):
         near = known.by_counter.get(need.counter, ())
     else:
@@ -141,18 +141,18 @@ def _matching(known: KnownColumns, need: Need, device: str | None) -> tuple[Know
 EVERY_DEVICE = "*"
 
 
-def parse_wanted(text: str, known: KnownColumns) -> list[Wanted]:
+def parse_series_keys(text: str, known: ColumnSet) -> list[SeriesKey]:
     """`NAME`, `NAME@DEVICE`, `NAME@*` for every device, or a counter, which alone stands for all of its columns.
 
     Raise UnknownMeasure for a name that is none.
     """
     if is_process(text):  # a name may hold an @
-        return [Wanted(measure_named(text), None)]
+        return [SeriesKey(measure_named(text), None)]
     if is_counter(text):
         columns = [one.column for one in known.by_counter.get(text, ())]
-        return [Wanted(measure_named(name), None) for name in expanded(text, columns)]
+        return [SeriesKey(measure_named(name), None) for name in expanded(text, columns)]
     name, _, device = text.partition("@")
     measure = measure_named(name)
     if device == EVERY_DEVICE:
-        return [Wanted(measure, found) for found in devices_of(known, measure)]
-    return [Wanted(measure, device or None)]
+        return [SeriesKey(measure, found) for found in devices_of(known, measure)]
+    return [SeriesKey(measure, device or None)]

@@ -13,7 +13,7 @@ import numpy as np
 from reditus.core.counters import DISK as DEVICE
 from reditus.core.counters import INTERFACE
 from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame, Sampled, Timebase
+from reditus.core.frame import Frame, Series, Timebase
 from reditus.core.measures.disk import DISK, IO_TIME
 from reditus.core.measures.measure import (
     Measure,
@@ -92,8 +92,8 @@ class _Behind:
     def own(self, name: str) -> FloatArray | None:
         return self(name, self._device)
 
-    def sampled(self, use: FloatArray, *losses: FloatArray | None) -> Sampled:
-        return Sampled(self.timebase, strain(use, together(losses, len(self.timebase))))
+    def sampled(self, use: FloatArray, *losses: FloatArray | None) -> Series:
+        return Series(self.timebase, strain(use, together(losses, len(self.timebase))))
 
 
 def together(losses: Iterable[FloatArray | None], ticks: int) -> FloatArray:
@@ -105,7 +105,7 @@ def together(losses: Iterable[FloatArray | None], ticks: int) -> FloatArray:
     return 1.0 - left
 
 
-def on_timebase(sampled: Sampled, timebase: Timebase) -> FloatArray:
+def on_timebase(sampled: Series, timebase: Timebase) -> FloatArray:
     """Values on the ticks of another group: each interval has the value of the interval that its middle lies in."""
     if sampled.timebase is timebase:
         return sampled.values
@@ -127,7 +127,7 @@ def half_at(values: FloatArray, half: float) -> FloatArray:
     return amount / (amount + half)
 
 
-def _processor(frame: Frame, core: str | None) -> Sampled:
+def _processor(frame: Frame, core: str | None) -> Series:
     """Loss: how often somebody waited and how much of the wanted time was waited for, in the geometric mean; and steal."""
     behind = _Behind(frame, core, "cpu.busy")
     cores = 1 if core is not None else core_count(frame)
@@ -141,7 +141,7 @@ def _processor(frame: Frame, core: str | None) -> Sampled:
     return behind.sampled(behind.leading / cores, waited, None if stolen is None else stolen / cores)
 
 
-def _memory(frame: Frame, _: str | None) -> Sampled:
+def _memory(frame: Frame, _: str | None) -> Series:
     behind = _Behind(frame, None, "memory.available")
     total = behind("memory.total")
     share = behind.leading / total if total is not None else np.full(len(behind.timebase), np.nan)
@@ -154,7 +154,7 @@ def _memory(frame: Frame, _: str | None) -> Sampled:
     )
 
 
-def _swap(frame: Frame, _: str | None) -> Sampled:
+def _swap(frame: Frame, _: str | None) -> Series:
     behind = _Behind(frame, None, "swap.in")
     out, held, total = behind("swap.out"), behind("swap.held"), behind("swap.total")
     traffic = behind.leading if out is None else behind.leading + SWAP_OUT_WEIGHT * out
@@ -164,10 +164,10 @@ def _swap(frame: Frame, _: str | None) -> Sampled:
     use[np.isnan(behind.leading)] = np.nan
     loss = half_at(traffic, SWAP_HALF_BYTES_PER_S)
     loss[np.isnan(traffic)] = np.nan
-    return Sampled(behind.timebase, strain(use, loss))
+    return Series(behind.timebase, strain(use, loss))
 
 
-def _disk(frame: Frame, device: str | None) -> Sampled:
+def _disk(frame: Frame, device: str | None) -> Series:
     """One disk; of the machine the most strained one, or stalls that no disk is busy with."""
     if device is not None:
         return _one_disk(frame, device, _queue_sum(frame))
@@ -182,17 +182,17 @@ def _disk(frame: Frame, device: str | None) -> Sampled:
     elsewhere = None if stalled is None else stalled * (1.0 - behind.leading)
     unexplained = strain(np.zeros(len(behind.timebase)), together([elsewhere], len(behind.timebase)))
     unexplained[np.isnan(behind.leading)] = np.nan
-    return Sampled(behind.timebase, highest([*(one.values for one in each), unexplained]))
+    return Series(behind.timebase, highest([*(one.values for one in each), unexplained]))
 
 
-def _queue_sum(frame: Frame) -> Sampled | None:
+def _queue_sum(frame: Frame) -> Series | None:
     try:
         return _NAMED["disk.queue"].derive(frame, None)
     except UnknownCounter:
         return None
 
 
-def _one_disk(frame: Frame, device: str, queue: Sampled | None) -> Sampled:
+def _one_disk(frame: Frame, device: str, queue: Series | None) -> Series:
     """Loss: stall by the disk's share of all requests in flight, little of it while requests are quick; and long waits."""
     behind = _Behind(frame, device, "disk.busy")
     wait, own, stalled = behind.own("disk.wait"), behind.own("disk.queue"), behind("stall.io.some")
@@ -204,7 +204,7 @@ def _one_disk(frame: Frame, device: str, queue: Sampled | None) -> Sampled:
     return behind.sampled(behind.leading, held_up, slow)
 
 
-def _network(frame: Frame, device: str | None) -> Sampled:
+def _network(frame: Frame, device: str | None) -> Series:
     """One interface; of the machine the most strained one, and what had to be sent again or fell off a full backlog."""
     if device is not None:
         return _one_link(frame, device)
@@ -220,10 +220,10 @@ def _network(frame: Frame, device: str | None) -> Sampled:
         lost = half_at(resent, RESENT_HALF) * half_at(sent, MANY_SEGMENTS_PER_S)
     dropped = None if backlog is None else half_at(backlog, BACKLOG_HALF_PER_S)
     left = (1.0 - each) * (1.0 - together([lost, dropped], len(each)))
-    return Sampled(behind.timebase, 1.0 - left)
+    return Series(behind.timebase, 1.0 - left)
 
 
-def _one_link(frame: Frame, device: str) -> Sampled:
+def _one_link(frame: Frame, device: str) -> Series:
     behind = _Behind(frame, device, "net.receive.rate")
     uses = [use for use in (behind.own("net.receive.use"), behind.own("net.send.use")) if use is not None]
     use = highest(uses) if uses else np.full(len(behind.timebase), np.nan)
@@ -270,7 +270,7 @@ BEHIND: dict[str, tuple[str, ...]] = {
 
 def _measure(
     name: str, title: str, resource: Resource, text: str, loss: str,
-    derive: Callable[[Frame, str | None], Sampled], per: Per | None = None,
+    derive: Callable[[Frame, str | None], Series], per: Per | None = None,
 ) -> Measure:  # fmt: skip
     formula = f"1 − (1 − ½·use²) × (1 − loss); {loss}"
     return Measure(name, title, Unit.SHARE, resource, text, formula, _needs(*BEHIND[name]), derive, per=per)

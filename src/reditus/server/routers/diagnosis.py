@@ -6,11 +6,11 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.analysis.diagnosis import judged_timeline
+from reditus.analysis.diagnosis import diagnose_timeline
 from reditus.analysis.maintenance import Task
 from reditus.analysis.series import asked_window
 from reditus.core.errors import CoreError
-from reditus.server.cancellation import Patience, while_wanted
+from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import DiagnosisOut, Moment, VerdictIn
 from reditus.server.times import BadTime
@@ -29,11 +29,11 @@ async def read_diagnosis(
 ) -> DiagnosisOut:
     """Findings and what was ruled out, over a window or the whole archive."""
 
-    def work(patience: Patience) -> DiagnosisOut:
+    def work(patience: CancelToken) -> DiagnosisOut:
         try:
             with context.store.reading(archive_id, patience.check, context.budget.long) as reader:
                 window = asked_window(reader, start, end)
-                told = judged_timeline(reader, window, context.judged)
+                told = diagnose_timeline(reader, window, context.judged)
                 verdicts = reader.verdicts()
         except (StoreError, CoreError, BadTime):
             raise  # said to whoever asked; nothing about the archive
@@ -43,7 +43,7 @@ async def read_diagnosis(
         context.journal.succeeded(Task.JUDGING, archive_id)
         return DiagnosisOut.of(reader.scope.host_name, told.diagnosis, told.processes, verdicts)
 
-    return await while_wanted(request, work, context.lanes.long)
+    return await run_until_disconnect(request, work, context.lanes.long)
 
 
 @router.put("/verdicts", status_code=204, response_class=Response)

@@ -9,11 +9,11 @@ from fastapi import APIRouter, Request, Response
 
 from reditus import __version__
 from reditus.analysis.maintenance import TaskReport
-from reditus.server.cancellation import Patience, while_wanted
+from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import CheckIn, CheckOut, DamageOut, FailingOut, FlawOut, HealthOut, TaskOut
 from reditus.server.times import spell_time
-from reditus.store import StoreAway
+from reditus.store import DatabaseUnavailable
 from reditus.store.archives.scrubbing import Place, Problem
 
 router = APIRouter(tags=["health"])
@@ -36,7 +36,7 @@ async def read_health(context: ContextDep, response: Response) -> HealthOut:
             # Given up after a while; the thread ends whenever the database does answer.
             damaged = await to_thread.run_sync(store.check, limiter=context.lanes.health, abandon_on_cancel=True)
             reason = None
-        except StoreAway as why:
+        except DatabaseUnavailable as why:
             reason = str(why)
     status: Status = "ok"
     detail: str | None = None
@@ -82,18 +82,18 @@ def list_damage_of_archive(archive_id: UUID, store: StoreDep) -> list[DamageOut]
 async def check_archive(archive_id: UUID, told: CheckIn, request: Request, context: ContextDep) -> CheckOut:
     """Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null."""
 
-    def work(_: Patience) -> CheckOut:
+    def work(_: CancelToken) -> CheckOut:
         found = context.store.archives.verify(archive_id, Place(told.layout, told.after_ns), CHECKED_AT_ONCE)
         following = None if found.next is None else CheckIn(layout=found.next.layout, after_ns=found.next.after_ns)
         return CheckOut(checked=found.checked, size_bytes=found.size_bytes, damaged=len(found.damage), next=following)
 
-    return await while_wanted(request, work, context.lanes.long)
+    return await run_until_disconnect(request, work, context.lanes.long)
 
 
 @router.post("/archives/{archive_id}/check-rollups")
 async def check_rollups(archive_id: UUID, request: Request, context: ContextDep) -> list[FlawOut]:
     """Verify what was computed beforehand for long windows."""
-    return await while_wanted(
+    return await run_until_disconnect(
         request, lambda _: _flaws(context.store.archives.verify_rollups(archive_id)), context.lanes.long
     )
 
@@ -101,7 +101,9 @@ async def check_rollups(archive_id: UUID, request: Request, context: ContextDep)
 @router.post("/check-tables")
 async def check_tables(request: Request, context: ContextDep) -> list[FlawOut]:
     """Read every row of every table but the blocks."""
-    return await while_wanted(request, lambda _: _flaws(context.store.archives.verify_tables()), context.lanes.long)
+    return await run_until_disconnect(
+        request, lambda _: _flaws(context.store.archives.verify_tables()), context.lanes.long
+    )
 
 
 def _flaws(problems: list[Problem]) -> list[FlawOut]:

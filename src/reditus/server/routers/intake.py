@@ -9,7 +9,7 @@ from anyio import to_thread
 from fastapi import APIRouter, Body, Request, Response
 
 from reditus.core.batches import Batch, read_batch
-from reditus.core.errors import LayoutError
+from reditus.core.errors import SchemaError
 from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.server.context import ContextDep, StoreDep
@@ -29,7 +29,7 @@ def add_layout(archive_id: UUID, digest: str, layout: Annotated[dict[str, Any], 
     """Describe the columns of blocks to come. The digest is the SHA-256 of the layout's canonical JSON, in hex."""
     described = Layout.from_json(layout)
     if described.digest.hex() != digest.lower():
-        raise LayoutError(f"the layout's digest is {described.digest.hex()}, not {digest}; see docs/blocks.md")
+        raise SchemaError(f"the layout's digest is {described.digest.hex()}, not {digest}; see docs/blocks.md")
     store.add_layout(archive_id, described)
 
 

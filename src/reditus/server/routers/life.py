@@ -7,7 +7,7 @@ from fastapi import APIRouter, Query, Request
 
 from reditus.analysis.series import asked_window, cut_to_ticks
 from reditus.core.types import NS_PER_S
-from reditus.server.cancellation import Patience, while_wanted
+from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import Context, ContextDep, StoreDep
 from reditus.server.life_schemas import CopyIn, DescriptionIn, GapOut, GapsOut, StretchIn, TrimmedOut
 from reditus.server.schemas import ArchiveOut, Moment
@@ -52,11 +52,11 @@ async def trim_archive(archive_id: UUID, told: StretchIn, request: Request, cont
     """Keep a stretch and remove what lies outside. That cannot be taken back."""
     window = parse_window(told.from_, told.to, (None, None))
 
-    def work(_: Patience) -> TrimmedOut:
+    def work(_: CancelToken) -> TrimmedOut:
         done = context.store.archives.trim(archive_id, window)
         return TrimmedOut(removed_ticks=done.removed_ticks)
 
-    return await while_wanted(request, work, context.lanes.long)
+    return await run_until_disconnect(request, work, context.lanes.long)
 
 
 @router.post("/copies", status_code=201)
@@ -64,11 +64,11 @@ async def copy(archive_id: UUID, told: CopyIn, request: Request, context: Contex
     """Copy a stretch, with its markers and processes, to an archive of its own. Plans do not expire it."""
     window = parse_window(told.from_, told.to, (None, None))
 
-    def work(_: Patience) -> ArchiveOut:
+    def work(_: CancelToken) -> ArchiveOut:
         fresh = context.store.archives.copy(archive_id, window, told.name)
         return ArchiveOut.of(context.store.archives.get(fresh))
 
-    return await while_wanted(request, work, context.lanes.long)
+    return await run_until_disconnect(request, work, context.lanes.long)
 
 
 @router.get("/gaps")
@@ -81,13 +81,13 @@ async def list_gaps(
     limit: Annotated[int, Query(ge=1, le=MOST_GAPS)] = 200,
 ) -> GapsOut:
     """Stretches without ticks, of the group that is read most often, and why, where that is known."""
-    return await while_wanted(
+    return await run_until_disconnect(
         request, lambda patience: _gaps(context, archive_id, (start, end), limit, patience), context.lanes.charts
     )
 
 
 def _gaps(
-    context: Context, archive_id: UUID, ends: tuple[str | None, str | None], limit: int, patience: Patience
+    context: Context, archive_id: UUID, ends: tuple[str | None, str | None], limit: int, patience: CancelToken
 ) -> GapsOut:
     with context.store.reading(archive_id, patience.check, context.budget) as reader:
         if reader.extent.first_ns is None and not all(ends):

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 
 from reditus.core.counters import COUNTERS
 from reditus.core.measures import MEASURES
-from reditus.core.measures.selection import available, own_devices
+from reditus.core.measures.selection import available, bottom_devices
 from reditus.server.context import StoreDep
 from reditus.server.schemas import AvailableOut, CounterOut, MeasureOut
 
@@ -34,7 +34,7 @@ def list_available_measures(archive_id: UUID, store: StoreDep) -> list[Available
         AvailableOut(
             **MeasureOut.of(measure).model_dump(),
             devices=list(devices),
-            repeating=[name for name in devices if name not in own_devices(facts, measure, devices)],
+            repeating=[name for name in devices if name not in bottom_devices(facts, measure, devices)],
         )
         for measure, devices in available(known)
     ]

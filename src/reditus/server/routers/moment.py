@@ -8,9 +8,9 @@ from fastapi import APIRouter, Query, Request
 
 from reditus.analysis.series import MOST_NAMES, Read, read
 from reditus.core.measures.processor import core_count
-from reditus.core.measures.selection import Wanted, everything, parse_wanted
+from reditus.core.measures.selection import SeriesKey, everything, parse_series_keys
 from reditus.core.window import Window
-from reditus.server.cancellation import Patience, while_wanted
+from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, MomentOut, ReadingOut
 from reditus.server.times import parse_time, to_ms
@@ -35,12 +35,14 @@ async def read_moment(
 ) -> MomentOut:
     """Every measure, of the machine and of each device, at the tick that describes the moment; or those asked for."""
     at_ns = parse_time(at)
-    return await while_wanted(
+    return await run_until_disconnect(
         request, lambda patience: _moment(context, archive_id, at_ns, measure, patience), context.lanes.charts
     )
 
 
-def _moment(context: Context, archive_id: UUID, at_ns: int, measure: list[str] | None, patience: Patience) -> MomentOut:
+def _moment(
+    context: Context, archive_id: UUID, at_ns: int, measure: list[str] | None, patience: CancelToken
+) -> MomentOut:
     with context.store.reading(archive_id, patience.check, context.budget) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
         wanted = everything(reader.known) if measure is None else _named(reader, measure)
@@ -57,8 +59,8 @@ def _moment(context: Context, archive_id: UUID, at_ns: int, measure: list[str] |
     )
 
 
-def _named(reader: Reader, names: list[str]) -> tuple[Wanted, ...]:
-    return tuple(one for name in names for one in parse_wanted(name, reader.known))
+def _named(reader: Reader, names: list[str]) -> tuple[SeriesKey, ...]:
+    return tuple(one for name in names for one in parse_series_keys(name, reader.known))
 
 
 def _reading(one: Read, at: int | None) -> ReadingOut:

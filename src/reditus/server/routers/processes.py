@@ -9,10 +9,10 @@ from fastapi import APIRouter, Query, Request
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame
 from reditus.core.measures import measure_named
-from reditus.core.measures.selection import Wanted, needed_columns
+from reditus.core.measures.selection import SeriesKey, needed_columns
 from reditus.core.processes import GROUP, THREAD_GROUP, ProcessesAt, processes_at, threads_at
 from reditus.core.window import Window
-from reditus.server.cancellation import Patience, while_wanted
+from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, ProcessesOut, ProcessOut, ThreadOut, UsageOut
 from reditus.server.times import parse_time, to_ms
@@ -21,7 +21,7 @@ from reditus.store.read.reader import Reader
 router = APIRouter(prefix="/archives/{archive_id}", tags=["processes"])
 
 REACH_INTERVALS = 3
-BUSY = Wanted(measure_named("cpu.busy"), None)
+BUSY = SeriesKey(measure_named("cpu.busy"), None)
 
 
 @router.get("/processes")
@@ -30,12 +30,12 @@ async def read_processes(
 ) -> ProcessesOut:
     """The heaviest processes by processor, memory, I/O and blocked time at the tick that describes the moment."""
     at_ns = parse_time(at)
-    return await while_wanted(
+    return await run_until_disconnect(
         request, lambda patience: _processes(context, archive_id, at_ns, patience), context.lanes.charts
     )
 
 
-def _processes(context: Context, archive_id: UUID, at_ns: int, patience: Patience) -> ProcessesOut:
+def _processes(context: Context, archive_id: UUID, at_ns: int, patience: CancelToken) -> ProcessesOut:
     with context.store.reading(archive_id, patience.check, context.budget) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
         columns = tuple(one for one in reader.known if one.group in (GROUP, THREAD_GROUP))

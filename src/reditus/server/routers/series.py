@@ -7,12 +7,12 @@ from uuid import UUID
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.analysis.series import MOST_NAMES, Drawn, asked_window, drawn
+from reditus.analysis.series import MOST_NAMES, ChartSeries, asked_window, drawn
 from reditus.core.errors import WindowError
-from reditus.core.measures.selection import parse_wanted
+from reditus.core.measures.selection import parse_series_keys
 from reditus.core.types import NS_PER_MS
 from reditus.core.window import MAX_BINS
-from reditus.server.cancellation import Patience, while_wanted
+from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, SeriesSetOut
 from reditus.server.times import to_ms
@@ -37,10 +37,10 @@ async def read_series(
 ) -> Response:
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
 
-    def work(patience: Patience) -> bytes:
+    def work(patience: CancelToken) -> bytes:
         with context.store.reading(archive_id, patience.check, context.budget) as reader:
             window = asked_window(reader, start, end)
-            wanted = [one for text in measure for one in parse_wanted(text, reader.known)]
+            wanted = [one for text in measure for one in parse_series_keys(text, reader.known)]
             if len(wanted) > MAX_SERIES:
                 raise WindowError(f"{len(wanted)} series are asked for at once; at most {MAX_SERIES} are drawn")
             context.budget.check_points(len(wanted), width)
@@ -50,10 +50,10 @@ async def read_series(
         # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
         return orjson.dumps({**ends, "times_ms": times, "series": series}, option=orjson.OPT_SERIALIZE_NUMPY)
 
-    return Response(await while_wanted(request, work, context.lanes.charts), media_type="application/json")
+    return Response(await run_until_disconnect(request, work, context.lanes.charts), media_type="application/json")
 
 
-def _shaped(every: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:
+def _shaped(every: list[ChartSeries]) -> tuple[list[Any], list[dict[str, Any]]]:
     """Series that run along the same times share them."""
     times: list[Any] = []
     places: dict[bytes, int] = {}
@@ -81,7 +81,7 @@ def _shaped(every: list[Drawn]) -> tuple[list[Any], list[dict[str, Any]]]:
     return times, series
 
 
-def _summary(one: Drawn) -> dict[str, Any]:
+def _summary(one: ChartSeries) -> dict[str, Any]:
     assert one.summary is not None
     out = asdict(one.summary) | {"of_s": one.summary_of_s}
     return out if one.wanted.measure.total else out | {"total": None}

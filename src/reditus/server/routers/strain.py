@@ -9,11 +9,11 @@ from fastapi import APIRouter, Query, Request, Response
 
 from reditus.analysis.series import asked_window, binned
 from reditus.core.measures import Resource
-from reditus.core.measures.selection import Wanted, devices_of, own_devices
+from reditus.core.measures.selection import SeriesKey, bottom_devices, devices_of
 from reditus.core.measures.strain import BEHIND, STRAIN
 from reditus.core.types import NS_PER_MS, FloatArray
 from reditus.core.window import Binned
-from reditus.server.cancellation import Patience, while_wanted
+from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, StrainMapOut
 from reditus.server.times import to_ms
@@ -40,7 +40,7 @@ async def read_strain(
 ) -> Response:
     """Strain per bin, in whole percent: mean and highest, of every resource and of the devices asked for."""
 
-    def work(patience: Patience) -> bytes:
+    def work(patience: CancelToken) -> bytes:
         with context.store.reading(archive_id, patience.check, context.budget) as reader:
             window = asked_window(reader, start, end)
             wanted = _wanted(reader, devices or [])
@@ -53,21 +53,21 @@ async def read_strain(
         }
         return orjson.dumps(out)
 
-    return Response(await while_wanted(request, work, context.lanes.charts), media_type="application/json")
+    return Response(await run_until_disconnect(request, work, context.lanes.charts), media_type="application/json")
 
 
-def _wanted(reader: Reader, opened: list[Resource]) -> list[Wanted]:
+def _wanted(reader: Reader, opened: list[Resource]) -> list[SeriesKey]:
     out = []
     for measure in STRAIN:
-        out.append(Wanted(measure, None))
+        out.append(SeriesKey(measure, None))
         if measure.resource not in opened:
             continue
-        names = own_devices(reader.scope.facts, measure, devices_of(reader.known, measure))
-        out += [Wanted(measure, name) for name in names[:MOST_DEVICES]]
+        names = bottom_devices(reader.scope.facts, measure, devices_of(reader.known, measure))
+        out += [SeriesKey(measure, name) for name in names[:MOST_DEVICES]]
     return out
 
 
-def _row(one: Wanted, series: Binned | None) -> dict[str, Any]:
+def _row(one: SeriesKey, series: Binned | None) -> dict[str, Any]:
     measure = one.measure
     return {
         "measure": measure.name,

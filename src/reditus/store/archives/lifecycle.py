@@ -29,7 +29,7 @@ from reditus.store.database.tables import (
     RollupRow,
     ScrubRow,
 )
-from reditus.store.errors import ArchiveProtected, NothingThere, UnknownArchive
+from reditus.store.errors import ArchiveProtected, EmptyWindow, UnknownArchive
 from reditus.store.read.scope import scope_of
 from reditus.store.records import Damage
 from reditus.store.rollups.table import drop_rollups
@@ -102,7 +102,7 @@ class Trimmed:
 
 
 def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
-    """Keep the ticks of a window and nothing else. Raise ArchiveProtected, UnknownArchive, or NothingThere for a window
+    """Keep the ticks of a window and nothing else. Raise ArchiveProtected, UnknownArchive, or EmptyWindow for a window
     that would leave nothing; then the transaction has to be undone.
     """
     row = _locked(session, archive)
@@ -130,7 +130,7 @@ def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
     for ticks in session.scalars(delete(BlockRow).where(*mine, outside).returning(BlockRow.ticks)):
         removed += ticks
     if session.scalar(select(BlockRow.layout_id).where(*mine).limit(1)) is None:
-        raise NothingThere(row.name)  # which undoes it all; a block may reach over the window and have no tick in it
+        raise EmptyWindow(row.name)  # which undoes it all; a block may reach over the window and have no tick in it
     session.execute(
         delete(MarkerRow).where(
             MarkerRow.host_id == host,
@@ -144,13 +144,13 @@ def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
 
 def copy_stretch(session: Session, timeline: UUID, window: Window, name: str) -> UUID:
     """Copy a window of an archive, or of all archives of a host, to an archive of its own. Raise UnknownArchive, or
-    NothingThere.
+    EmptyWindow.
     """
     scope = scope_of(session, timeline)
     copied, fresh = False, uuid4()
     first = session.scalars(select(ArchiveRow).where(ArchiveRow.id.in_(scope.archives))).first()
     if first is None:
-        raise NothingThere(scope.host_name)
+        raise EmptyWindow(scope.host_name)
     session.add(
         ArchiveRow(
             host_id=scope.host,
@@ -169,7 +169,7 @@ def copy_stretch(session: Session, timeline: UUID, window: Window, name: str) ->
     for archive in scope.archives:
         copied |= _copy_blocks(session, scope.host, archive, fresh, window, covered)
     if not copied:
-        raise NothingThere(scope.host_name)
+        raise EmptyWindow(scope.host_name)
     for archive in scope.archives:
         _copy_told(session, scope.host, archive, fresh, window)
     return fresh

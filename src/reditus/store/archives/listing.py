@@ -15,9 +15,9 @@ from reditus.core.facts import HostFacts
 from reditus.store.database import statements
 from reditus.store.database.damage import attempt, count_damage
 from reditus.store.database.tables import ArchiveRow, FactsRow
-from reditus.store.errors import BlockClash
+from reditus.store.errors import BlockConflict
 from reditus.store.read.block_reader import Held
-from reditus.store.read.scope import readable_facts, surviving_held
+from reditus.store.read.scope import readable_facts, surviving_extents
 from reditus.store.records import ArchiveInfo, HostInfo
 
 log = structlog.get_logger()
@@ -26,10 +26,10 @@ log = structlog.get_logger()
 def register_archive(
     session: Session, *, host: HostInfo, archive: UUID, name: str, source: str, facts: HostFacts
 ) -> None:
-    """Insert an archive, or update its name and facts. Raise BlockClash if another host has the id."""
+    """Insert an archive, or update its name and facts. Raise BlockConflict if another host has the id."""
     owner = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == archive))
     if owner is not None and owner != host.id:
-        raise BlockClash(f"archive {archive} belongs to another host; an archive is of one host only")
+        raise BlockConflict(f"archive {archive} belongs to another host; an archive is of one host only")
     session.execute(statements.upsert_host(host.id, host.name))
     values = {
         "host_id": host.id,
@@ -65,7 +65,7 @@ def list_readable_archives(session: Session, wanted: UUID | None = None) -> list
             continue
         log.warning("archive on damaged pages", archive=str(archive), reason=found)
         bare = session.execute(statements.archives_alone(archive)).one()
-        held = surviving_held(session, bare[0].host_id, archive)
+        held = surviving_extents(session, bare[0].host_id, archive)
         out.append(_damaged_info(bare[0], bare[1], held, found, damage))
     return sorted(out, key=lambda info: (-(info.last_ns or 0), info.host.name, info.name))
 

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from reditus.core.errors import BlockError, CoreError
 from reditus.core.facts import HostFacts
 from reditus.core.plan import Plan
-from reditus.core.rollup import PARTS, Rolled
+from reditus.core.rollup import PARTS, BinStats
 from reditus.core.schema import Layout
 from reditus.core.types import NS_PER_S
 from reditus.store.archives.compaction import block_of
@@ -30,7 +30,7 @@ from reditus.store.database.damage import (
     surviving,
     walk_by_index,
 )
-from reditus.store.database.tables import Base, BlockRow, ColumnRow, DamageRow, LayoutRow, ScrubRow
+from reditus.store.database.tables import Base, BlockRow, ColumnRow, DamageRow, SchemaRow, ScrubRow
 from reditus.store.read.schema_cache import column_of
 from reditus.store.records import Damage
 
@@ -131,7 +131,7 @@ def _verified(session: Session, host: UUID, archive: UUID, key: tuple[int, int])
 
 def _verify_schema_on_damaged_pages(session: Session, host: UUID, archive: UUID, place: Place) -> Slice:
     """The index or the pages that it leads to cannot be read in one go: one schema, by ranges."""
-    after = select(LayoutRow.id).where(LayoutRow.host_id == host, LayoutRow.id > place.layout).order_by(LayoutRow.id)
+    after = select(SchemaRow.id).where(SchemaRow.host_id == host, SchemaRow.id > place.layout).order_by(SchemaRow.id)
     layout = session.scalar(after.limit(1))
     if layout is None:
         return Slice(0, 0, [], None)
@@ -201,7 +201,7 @@ def verify_rollups(session: Session, host: UUID, archive: UUID) -> list[Problem]
             chunks = [data[begin:end] for begin, end in zip(places[::2], places[1::2], strict=True)]
             try:
                 for at in range(0, len(chunks), PARTS):
-                    Rolled.from_chunks(chunks[at : at + PARTS], bins)
+                    BinStats.from_chunks(chunks[at : at + PARTS], bins)
             except BlockError as why:
                 wrong.append(str(why))
         return wrong
@@ -240,7 +240,7 @@ def _verify_schemas(session: Session) -> list[Problem]:
     for column in session.scalars(select(ColumnRow).order_by(ColumnRow.position)):
         columns.setdefault((column.host_id, column.layout_id), []).append(column)
     problems = []
-    for row in session.scalars(select(LayoutRow)):
+    for row in session.scalars(select(SchemaRow)):
         try:
             layout = Layout(row.group_name, row.part, tuple(map(column_of, columns.get((row.host_id, row.id), []))))
             wrong = None if layout.digest == row.digest else "its columns are not those that its digest names"

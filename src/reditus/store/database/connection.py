@@ -11,7 +11,7 @@ from sqlalchemy.exc import DisconnectionError
 from sqlalchemy.orm import Session
 
 
-def look_before_use(engine: Engine) -> None:
+def ping_on_checkout(engine: Engine) -> None:
     """Take no connection from the pool that the database has ended. Asking it a question would tell as well, but takes as
     long as a part of the work.
     """
@@ -28,7 +28,7 @@ def look_before_use(engine: Engine) -> None:
             raise DisconnectionError
 
 
-def plan_once(engine: Engine) -> None:
+def force_generic_plans(engine: Engine) -> None:
     """Let each connection plan a statement once. All find their rows by keys that begin with the host, whichever it is; what
     each reading asks first took longer to plan than to answer.
     """

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from reditus.core.types import NS_PER_S
 from reditus.store.database.connection import driver_of
 from reditus.store.database.driver_errors import is_damage
-from reditus.store.database.tables import ArchiveRow, DamageRow, HostRow, LayoutRow
+from reditus.store.database.tables import ArchiveRow, DamageRow, HostRow, SchemaRow
 from reditus.store.errors import DatabaseDamaged
 from reditus.store.records import Damage, KnownDamage
 
@@ -60,10 +60,10 @@ def note_damage(session: Session, found: Iterable[Damage]) -> int:
 def damage_of(session: Session, archives: Sequence[UUID] | None = None) -> list[KnownDamage]:
     """What is known to be damaged, of some archives or of all, in the order of time."""
     statement = (
-        select(DamageRow, ArchiveRow.name, HostRow.name, LayoutRow.group_name)
+        select(DamageRow, ArchiveRow.name, HostRow.name, SchemaRow.group_name)
         .join(ArchiveRow, (ArchiveRow.host_id == DamageRow.host_id) & (ArchiveRow.id == DamageRow.archive_id))
         .join(HostRow, HostRow.id == DamageRow.host_id)
-        .outerjoin(LayoutRow, (LayoutRow.host_id == DamageRow.host_id) & (LayoutRow.id == DamageRow.layout_id))
+        .outerjoin(SchemaRow, (SchemaRow.host_id == DamageRow.host_id) & (SchemaRow.id == DamageRow.layout_id))
         .order_by(DamageRow.first_ns)
     )
     if archives is not None:

@@ -7,7 +7,7 @@ import psycopg
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 
-from reditus.store.errors import DatabaseDamaged, StoreAway, StoreFull
+from reditus.store.errors import DatabaseDamaged, DatabaseDiskFull, DatabaseUnavailable
 
 DISK_FULL = "53100"
 """SQLSTATE of a full disk (PostgreSQL's manual, appendix A)."""
@@ -18,25 +18,25 @@ DAMAGED = ("XX", "58030", "58P01")
 
 
 @contextmanager
-def away_as_error() -> Iterator[None]:
-    """Turn the driver's many ways of losing the database into StoreAway, a full disk into StoreFull, and damaged files into
+def translate_driver_errors() -> Iterator[None]:
+    """Turn the driver's many ways of losing the database into DatabaseUnavailable, a full disk into DatabaseDiskFull, and damaged files into
     DatabaseDamaged.
     """
     try:
         yield
-    except StoreAway:
+    except DatabaseUnavailable:
         raise
     except (OperationalError, InterfaceError, PoolTimeout, psycopg.OperationalError, psycopg.InterfaceError) as why:
         if is_damage(why):
             raise damaged(why) from why
         if _is_full(why):
-            raise StoreFull(f"the disk of the database is full: {_first_line(why)}") from why
-        raise StoreAway(f"the database cannot be reached: {_first_line(why)}") from why
+            raise DatabaseDiskFull(f"the disk of the database is full: {_first_line(why)}") from why
+        raise DatabaseUnavailable(f"the database cannot be reached: {_first_line(why)}") from why
     except (DBAPIError, psycopg.Error) as why:
         if is_damage(why):
             raise damaged(why) from why
         if isinstance(why, DBAPIError) and why.connection_invalidated:
-            raise StoreAway(f"the database went away: {_first_line(why)}") from why
+            raise DatabaseUnavailable(f"the database went away: {_first_line(why)}") from why
         raise
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.sql.dml import ReturningInsert
 
 from reditus.core.identities import Identities
 from reditus.core.schema import Column, Layout
-from reditus.store.database.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, LayoutRow, ScrubRow
+from reditus.store.database.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, SchemaRow, ScrubRow
 
 
 def upsert_host(host_id: UUID, name: str) -> Insert:
@@ -52,7 +52,7 @@ def insert_layout(host_id: UUID, layout: Layout) -> ReturningInsert[int]:
         "part": layout.part,
         "width": len(layout.columns),
     }
-    return insert(LayoutRow).values(**values).on_conflict_do_nothing().returning(LayoutRow.id)
+    return insert(SchemaRow).values(**values).on_conflict_do_nothing().returning(SchemaRow.id)
 
 
 def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> list[dict[str, Any]]:
@@ -76,8 +76,8 @@ def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> l
 def layout_columns(host_id: UUID, layouts: Sequence[int]) -> Select[ColumnRow, str]:
     """The columns of some layouts, with their group."""
     return (
-        select(ColumnRow, LayoutRow.group_name)
-        .join(LayoutRow, (LayoutRow.host_id == ColumnRow.host_id) & (LayoutRow.id == ColumnRow.layout_id))
+        select(ColumnRow, SchemaRow.group_name)
+        .join(SchemaRow, (SchemaRow.host_id == ColumnRow.host_id) & (SchemaRow.id == ColumnRow.layout_id))
         .where(ColumnRow.host_id == host_id, ColumnRow.layout_id.in_(layouts))
         .order_by(ColumnRow.layout_id, ColumnRow.position)
     )
@@ -120,11 +120,11 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
             func.max(held.c.last_ns).label("last_ns"),
             func.min(held.c.interval_ns).label("interval_ns"),
             func.sum(held.c.ticks).label("ticks"),
-            func.max(LayoutRow.width).label("width"),
+            func.max(SchemaRow.width).label("width"),
             func.sum(held.c.size_bytes).label("size_bytes"),
         )
-        .join(LayoutRow, (LayoutRow.host_id == held.c.host_id) & (LayoutRow.id == held.c.layout_id))
-        .group_by(held.c.host_id, held.c.archive_id, LayoutRow.group_name, LayoutRow.part)
+        .join(SchemaRow, (SchemaRow.host_id == held.c.host_id) & (SchemaRow.id == held.c.layout_id))
+        .group_by(held.c.host_id, held.c.archive_id, SchemaRow.group_name, SchemaRow.part)
         .subquery()
     )
     contents = (

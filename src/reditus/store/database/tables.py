@@ -67,7 +67,7 @@ class ArchiveRow(Base):
     )
 
 
-class LayoutRow(Base):
+class SchemaRow(Base):
     """What the columns of blocks are, named by the digest of its description."""
 
     __tablename__ = "layouts"

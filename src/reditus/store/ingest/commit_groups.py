@@ -7,7 +7,7 @@ from uuid import UUID
 
 from reditus.core.batches import Batch
 from reditus.core.identities import Identities
-from reditus.store.ingest.fast_append import Row, Usual
+from reditus.store.ingest.fast_append import FastBatch, Row
 from reditus.store.records import Stored
 
 
@@ -25,7 +25,7 @@ class Part:
     """Batches that go into one transaction."""
 
     appends: Sequence[Append]
-    usual: Usual | None
+    usual: FastBatch | None
     """All that they have, where nothing about it looks unusual."""
 
 
@@ -58,7 +58,7 @@ class Known:
             kinds |= own_kinds
             told += [(self.hosts[one.archive], each) for each in one.batch.identities if each.processes]
         if rows:
-            yield Part(usual, Usual(rows, told))
+            yield Part(usual, FastBatch(rows, told))
         if others:
             yield Part(others, None)
 

@@ -24,7 +24,7 @@ _APPEND = f"select append_blocks({', '.join(['%b'] * 10)})"
 
 
 @dataclass(frozen=True, slots=True)
-class Usual:
+class FastBatch:
     """What is to be stored: at least one block, none twice of the same archive and layout; and who processes are."""
 
     rows: Sequence[Row]
@@ -32,14 +32,14 @@ class Usual:
     """Each with its host."""
 
 
-class Quick:
+class FastAppender:
     """One connection, kept between appends. For one thread at a time."""
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
         self._held: PoolProxiedConnection | None = None
 
-    def put(self, usual: Usual) -> bool:
+    def put(self, usual: FastBatch) -> bool:
         """Commit it all if nothing about it is unusual, and return True; else do nothing. Raises what the driver does."""
         try:
             driver = self._driver()

@@ -17,7 +17,7 @@ from reditus.store.database import statements
 from reditus.store.database.binary_copy import copy_rows
 from reditus.store.database.connection import ask, driver_of
 from reditus.store.database.tables import BlockRow
-from reditus.store.errors import BlockClash, StoreError, UnknownArchive, UnknownLayout
+from reditus.store.errors import BlockConflict, StoreError, UnknownArchive, UnknownSchema
 from reditus.store.ingest.commit_groups import Append, Known, stored_of
 from reditus.store.ingest.fast_append import Row
 from reditus.store.records import Stored
@@ -45,7 +45,7 @@ left join lateral (select max(r.until_ns) as until_ns from rollup_reach r
 """
 
 
-class Merging:
+class SlowAppender:
     """Batches of one transaction."""
 
     def __init__(self, session: Session, known: Known) -> None:
@@ -89,7 +89,7 @@ class Merging:
                 stored = self._take(asked)
                 self._write()
                 return stored
-        except BlockClash as why:
+        except BlockConflict as why:
             self._rows.clear()
             self._newest = before
             return why
@@ -146,16 +146,16 @@ class Merging:
             return UnknownArchive(archive)
         for block in batch.blocks:
             if block.archive != archive:
-                return BlockClash(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
+                return BlockConflict(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
             known = self._known.layouts.get((host, block.layout))
             if known is None:
-                return UnknownLayout(block.layout)
+                return UnknownSchema(block.layout)
             if known[1] != block.columns:
-                return BlockClash(f"a block has {block.columns} columns, its layout {known[1]}")
+                return BlockConflict(f"a block has {block.columns} columns, its layout {known[1]}")
         for what, told in (("tells of processes", batch.identities), ("holds markers", batch.markers)):
             for other in told:
                 if other.archive != archive:
-                    return BlockClash(f"the batch {what} of archive {other.archive}, sent to {archive}")
+                    return BlockConflict(f"the batch {what} of archive {other.archive}, sent to {archive}")
         return None
 
     def _layout(self, archive: UUID, block: Block) -> int:
@@ -215,7 +215,7 @@ def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block:
     stored_ns = [clock_ns for row in same_boot if (clock_ns := _clock_of(row)) is not None]
     fresh = block if not stored_ns else only(block, stretch, ~np.isin(stretch.monotonic_ns, np.concatenate(stored_ns)))
     if fresh is not None and any(row.first_ns == fresh.first_ns for row in overlapping):
-        raise BlockClash(
+        raise BlockConflict(
             f"a block that begins at {fresh.first_ns} ns is stored already, of another boot or with another monotonic clock; "
             "two blocks of one layout cannot begin at the same instant"
         )

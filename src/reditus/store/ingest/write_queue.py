@@ -13,11 +13,11 @@ from sqlalchemy.orm import Session
 
 from reditus.core.batches import Batch
 from reditus.store.database.damage import again_elsewhere
-from reditus.store.database.driver_errors import away_as_error
-from reditus.store.errors import DatabaseDamaged, StoreAway, StoreError, StoreFull
+from reditus.store.database.driver_errors import translate_driver_errors
+from reditus.store.errors import DatabaseDamaged, DatabaseDiskFull, DatabaseUnavailable, StoreError
 from reditus.store.ingest.commit_groups import Append, Known, Part, stored_of
-from reditus.store.ingest.fast_append import Quick
-from reditus.store.ingest.slow_append import Merging
+from reditus.store.ingest.fast_append import FastAppender
+from reditus.store.ingest.slow_append import SlowAppender
 from reditus.store.records import Stored
 
 log = structlog.get_logger()
@@ -32,13 +32,13 @@ class Sessions(Protocol):
     def __call__(self) -> AbstractContextManager[Session]: ...
 
 
-class Appender:
+class WriteQueue:
     """Takes batches from any thread. What comes while one transaction is under way goes into the next, all together."""
 
     def __init__(
         self,
         sessions: Sessions,
-        quick: Quick,
+        quick: FastAppender,
         written: Callable[[], None] = lambda: None,
         renew: Callable[[], None] = lambda: None,
     ) -> None:
@@ -54,7 +54,7 @@ class Appender:
         self._thread.start()
 
     def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
-        """Its result is there when the batch is on disk; or UnknownArchive, UnknownLayout, BlockClash, StoreAway."""
+        """Its result is there when the batch is on disk; or UnknownArchive, UnknownSchema, BlockConflict, DatabaseUnavailable."""
         asked = Append(archive, batch)
         self._queue.put(asked)
         return asked.outcome
@@ -104,7 +104,7 @@ class Appender:
                     self._append(Part([one], None))
                 return
             done = [(one, why) for one in part.appends]
-        except StoreAway as why:
+        except DatabaseUnavailable as why:
             done = [(one, why) for one in part.appends]
         except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
             # Something in one batch that the database will not have: only that one may suffer from it.
@@ -131,17 +131,17 @@ class Appender:
         """
         try:
             return again_elsewhere(lambda: self._try(part))
-        except (StoreFull, DatabaseDamaged):
+        except (DatabaseDiskFull, DatabaseDamaged):
             raise
-        except StoreAway:
+        except DatabaseUnavailable:
             # All connections are of the same age, and none is asked before it is used.
             self._renew()
             return self._try(part)
 
     def _try(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:
         if part.usual is not None:
-            with away_as_error():
+            with translate_driver_errors():
                 if self._quick.put(part.usual):
                     return [(one, stored_of(one.batch)) for one in part.appends]
         with self._sessions() as session:
-            return list(zip(part.appends, Merging(session, self._known).append(part.appends), strict=True))
+            return list(zip(part.appends, SlowAppender(session, self._known).append(part.appends), strict=True))

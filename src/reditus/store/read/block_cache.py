@@ -14,7 +14,7 @@ from uuid import UUID
 from reditus.core.delta_array import Steps
 from reditus.core.types import IntArray
 
-KEPT_BYTES = 128 << 20
+CACHE_BYTES = 128 << 20
 """A day of eighty series, of a tick a second."""
 COLUMN_BYTES = 400
 """What a column takes beside its numbers (measured), which of a small block is most of it."""
@@ -54,10 +54,10 @@ class Decoded:
         return (self.wall_ns.nbytes + COLUMN_BYTES) * (2 + len(self.columns))
 
 
-class KeptBlocks:
+class BlockCache:
     """Up to so many bytes, least recently read forgotten first. Safe from several threads."""
 
-    def __init__(self, most_bytes: int = KEPT_BYTES) -> None:
+    def __init__(self, most_bytes: int = CACHE_BYTES) -> None:
         self.most_bytes = most_bytes
         self._lock = Lock()
         self._held: OrderedDict[Written, Decoded] = OrderedDict()

@@ -14,8 +14,8 @@ from reditus.core.checksums import head_seed, verified
 from reditus.core.column_codec import CHECKSUMS_SINCE, WORD, decode_column, decode_steps, decode_wall
 from reditus.core.delta_array import Steps
 from reditus.core.errors import BlockError
-from reditus.core.frame import Piece
-from reditus.core.measures.selection import KnownColumn
+from reditus.core.frame import BlockSlice
+from reditus.core.measures.selection import StoredColumn
 from reditus.core.schema import Column
 from reditus.core.types import IntArray
 from reditus.core.window import Window
@@ -32,7 +32,7 @@ from reditus.store.database.damage import (
 )
 from reditus.store.database.offset_table import entries_in
 from reditus.store.database.tables import LONG_NS
-from reditus.store.read.block_cache import Decoded, KeptBlocks, Written
+from reditus.store.read.block_cache import BlockCache, Decoded, Written
 from reditus.store.records import Damage
 
 SEEN_BEFORE_INTERVALS = 2
@@ -184,10 +184,10 @@ class BlockReader:
     def pieces(
         self,
         held: Sequence[Held],
-        columns: Sequence[KnownColumn],
+        columns: Sequence[StoredColumn],
         window: Window | None,
-        kept: KeptBlocks | None,
-    ) -> dict[UUID, list[Piece]]:
+        kept: BlockCache | None,
+    ) -> dict[UUID, list[BlockSlice]]:
         """By archive one piece a block, cut to the window and the ticks just before it (None: all there is). `held` is what
         there is of which layouts.
 
@@ -205,7 +205,7 @@ class BlockReader:
             kept = None
         asked = [_asked(head, wanted[head.written.layout].keys(), kept) for head in heads]
         chunks = self._chunks(asked)
-        out: dict[UUID, list[Piece]] = {}
+        out: dict[UUID, list[BlockSlice]] = {}
         for at, one in enumerate(asked):
             self._check()
             decoded = self._decoded(one, chunks.get(at, {}))
@@ -220,7 +220,7 @@ class BlockReader:
             own = {place: column for place, column in wanted[head.written.layout].items() if place in decoded.columns}
             if not own:
                 continue
-            piece = Piece(
+            piece = BlockSlice(
                 group=groups[head.written.layout],
                 boot=head.boot.bytes,
                 interval_ns=head.interval_ns,
@@ -359,7 +359,7 @@ def _asked_of(host: UUID, held: Sequence[Held], window: Window | None) -> dict[s
     return values | {"archives": [one.archive for one in held], "layouts": [one.layout for one in held]}
 
 
-def _asked(head: _Head, places: Set[int], kept: KeptBlocks | None) -> _Asked:
+def _asked(head: _Head, places: Set[int], kept: BlockCache | None) -> _Asked:
     before = kept.get(head.written) if kept is not None else None
     if before is None:
         return _Asked(head, None, frozenset((*range(CLOCKS), *places)))

@@ -14,7 +14,7 @@ from reditus.core.frame import Frame, Group
 from reditus.core.frame_builder import assemble
 from reditus.core.gaps import Gap, gaps_of
 from reditus.core.identities import Identity
-from reditus.core.measures.selection import KnownColumn, KnownColumns
+from reditus.core.measures.selection import ColumnSet, StoredColumn
 from reditus.core.timeline import joined, merged
 from reditus.core.window import Window
 from reditus.store.archives.verdicts import verdicts_of
@@ -22,9 +22,9 @@ from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
 from reditus.store.database.damage import damage_of
 from reditus.store.database.tables import MarkerRow
-from reditus.store.read.block_cache import KeptBlocks
+from reditus.store.read.block_cache import BlockCache
 from reditus.store.read.block_reader import BlockReader, Held, contents, islands
-from reditus.store.read.schema_cache import ColumnMemory
+from reditus.store.read.schema_cache import SchemaCache
 from reditus.store.read.scope import archive_at, open_timeline
 from reditus.store.records import Damage, KnownDamage, Verdict
 from reditus.store.rollups.table import RollupTable
@@ -75,10 +75,10 @@ class Reader:
     def __init__(
         self,
         session: Session,
-        memory: ColumnMemory,
+        memory: SchemaCache,
         timeline: UUID,
         check: Callable[[], None] = lambda: None,
-        kept: KeptBlocks | None = None,
+        kept: BlockCache | None = None,
         *,
         allowance: Allowance | None = None,
         writes: bool = False,
@@ -99,7 +99,7 @@ class Reader:
         """Archives whose rollups are damaged; what was read came from the ticks instead."""
 
     @cached_property
-    def known(self) -> KnownColumns:
+    def known(self) -> ColumnSet:
         """Every column that there is, with its place in each layout it stands in."""
         layouts = tuple(dict.fromkeys(one.layout for one in self._held))
         return self._memory.of_layouts(self._session, self.scope.host, layouts)
@@ -116,7 +116,7 @@ class Reader:
         """What a plain statement finds, in the driver's binary form: as text every byte would come as two."""
         return binary_rows(self._session, statement, values)
 
-    def frame(self, columns: Sequence[KnownColumn], window: Window | None, *, again: bool = False) -> Frame:
+    def frame(self, columns: Sequence[StoredColumn], window: Window | None, *, again: bool = False) -> Frame:
         """Some columns over a window (None: all of it), with the tick before it. `again` says that the same is likely to be
         asked for soon.
         """

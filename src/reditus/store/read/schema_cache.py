@@ -8,7 +8,7 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session
 
-from reditus.core.measures.selection import KnownColumn, KnownColumns
+from reditus.core.measures.selection import ColumnSet, StoredColumn
 from reditus.core.schema import Column, Kind
 from reditus.store.database import statements
 from reditus.store.database.tables import ColumnRow
@@ -39,15 +39,15 @@ class _Memory(Generic[K, V]):
             self._held.popitem(last=False)
 
 
-class ColumnMemory:
+class SchemaCache:
     """Columns by layout, least recently asked for forgotten first. Safe from several threads."""
 
     def __init__(self) -> None:
         self._lock = Lock()
-        self._layouts = _Memory[tuple[UUID, int], tuple[KnownColumn, ...]](REMEMBERED_LAYOUTS)
-        self._sets = _Memory[tuple[UUID, tuple[int, ...]], KnownColumns](REMEMBERED_SETS)
+        self._layouts = _Memory[tuple[UUID, int], tuple[StoredColumn, ...]](REMEMBERED_LAYOUTS)
+        self._sets = _Memory[tuple[UUID, tuple[int, ...]], ColumnSet](REMEMBERED_SETS)
 
-    def of_layouts(self, session: Session, host_id: UUID, used: tuple[int, ...]) -> KnownColumns:
+    def of_layouts(self, session: Session, host_id: UUID, used: tuple[int, ...]) -> ColumnSet:
         """All columns of these layouts of a host."""
         with self._lock:
             known = self._sets.get((host_id, used))
@@ -56,7 +56,7 @@ class ColumnMemory:
             return known
         missing = [layout for layout, columns in held.items() if columns is None]
         fetched = _fetch(session, host_id, missing) if missing else {}
-        whole = KnownColumns([one for layout in used for one in (held[layout] or fetched[layout])])
+        whole = ColumnSet([one for layout in used for one in (held[layout] or fetched[layout])])
         with self._lock:
             for layout, found in fetched.items():
                 self._layouts.keep((host_id, layout), found)
@@ -67,10 +67,10 @@ class ColumnMemory:
         return whole if known is None else known
 
 
-def _fetch(session: Session, host_id: UUID, layouts: Sequence[int]) -> dict[int, tuple[KnownColumn, ...]]:
-    found: dict[int, list[KnownColumn]] = {layout: [] for layout in layouts}
+def _fetch(session: Session, host_id: UUID, layouts: Sequence[int]) -> dict[int, tuple[StoredColumn, ...]]:
+    found: dict[int, list[StoredColumn]] = {layout: [] for layout in layouts}
     for row, group in session.execute(statements.layout_columns(host_id, layouts)):
-        found[row.layout_id].append(KnownColumn(row.layout_id, group, row.position, column_of(row)))
+        found[row.layout_id].append(StoredColumn(row.layout_id, group, row.position, column_of(row)))
     return {layout: tuple(columns) for layout, columns in found.items()}
 
 

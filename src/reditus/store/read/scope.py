@@ -77,7 +77,7 @@ def open_timeline(session: Session, timeline: UUID, *, writes: bool) -> tuple[Sc
             found = str(why)
     if isinstance(found, str):
         scope = scope_of(session, timeline)
-        every = [held for archive in scope.archives for held in surviving_held(session, scope.host, archive)]
+        every = [held for archive in scope.archives for held in surviving_extents(session, scope.host, archive)]
         if not every:
             raise DatabaseDamaged(
                 f"nothing of {scope.host_name} can be read here: {found}; see docs/operation.md, Restoring"
@@ -93,7 +93,7 @@ def open_timeline(session: Session, timeline: UUID, *, writes: bool) -> tuple[Sc
     return _scope(session, timeline, [row[:4] for row in rows]), sorted(held)
 
 
-def surviving_held(session: Session, host: UUID, archive: UUID) -> list[Held]:
+def surviving_extents(session: Session, host: UUID, archive: UUID) -> list[Held]:
     """What an archive has, as far as it can be read."""
     out: list[Held] = []
     for (layout,) in binary_rows(session, statements.LAYOUTS_OF, {"host": host}):

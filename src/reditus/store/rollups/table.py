@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from reditus.core.errors import DamagedBlock
 from reditus.core.measures.catalogue import DERIVATION_VERSION
-from reditus.core.rollup import CHUNK_BINS, PARTS, Rolled
+from reditus.core.rollup import CHUNK_BINS, PARTS, BinStats
 from reditus.core.types import NS_PER_S
 from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
@@ -67,7 +67,7 @@ class RollupTable:
         )
         return self._session.scalars(statement).one()
 
-    def append(self, archive: UUID, level_s: int, keys_id: int, begin_ns: int, parts: Sequence[Rolled]) -> None:
+    def append(self, archive: UUID, level_s: int, keys_id: int, begin_ns: int, parts: Sequence[BinStats]) -> None:
         """Append bins of several series to the row of their chunk if it ends at `begin_ns`, else insert a row."""
         chunk_ns = CHUNK_BINS * level_s * NS_PER_S
         row = self._session.scalar(
@@ -93,7 +93,7 @@ class RollupTable:
 
     def read(
         self, archive: UUID, names: Sequence[str], edges_ns: tuple[int, int], level_s: int
-    ) -> Iterator[tuple[int, int, Rolled]]:
+    ) -> Iterator[tuple[int, int, BinStats]]:
         """Stored bins between two times: index of the series, index of its first bin, and the bins. Raise DamagedBlock."""
         begin_ns, end_ns = edges_ns
         level_ns = level_s * NS_PER_S
@@ -116,7 +116,7 @@ class RollupTable:
         if rows is None:
             raise DamagedBlock("the database cannot read its rollups")
         for keys, first_ns, bins, place, *chunks in rows:
-            part = Rolled.from_chunks(chunks, bins)
+            part = BinStats.from_chunks(chunks, bins)
             at = (first_ns - begin_ns) // level_ns
             inside = part.part(max(-at, 0), (end_ns - first_ns) // level_ns)
             if len(inside):
@@ -187,13 +187,13 @@ def drop_stale(session: Session, host: UUID, archive: UUID) -> None:
         drop_rollups(session, host, archive)
 
 
-def _parts(row: RollupRow) -> list[Rolled]:
+def _parts(row: RollupRow) -> list[BinStats]:
     """What a row holds, series by series."""
     chunks = [row.data[begin:end] for begin, end in zip(row.places[::2], row.places[1::2], strict=True)]
-    return [Rolled.from_chunks(chunks[at : at + PARTS], row.bins) for at in range(0, len(chunks), PARTS)]
+    return [BinStats.from_chunks(chunks[at : at + PARTS], row.bins) for at in range(0, len(chunks), PARTS)]
 
 
-def _fill(row: RollupRow, parts: Sequence[Rolled]) -> None:
+def _fill(row: RollupRow, parts: Sequence[BinStats]) -> None:
     """What is the same is kept once: the observed time is that of a whole group, and of one disk the total is its own."""
     begins: dict[bytes, int] = {}
     size_bytes = 0
