@@ -40,7 +40,7 @@ from reditus.store.database.offset_table import directory_in, stored
 
 TICKS = (600, 3_600)
 ROUNDS = 3
-NO_IDS = {"archive": STITCH_01_MORNING.archive, "boot": STITCH_01_MORNING.archive, "layout": bytes(32)}
+NO_IDS = {"archive": STITCH_01_MORNING.archive, "boot": STITCH_01_MORNING.archive, "schema": bytes(32)}
 
 
 @dataclass(frozen=True)
@@ -66,22 +66,22 @@ def made_up() -> list[Stretch]:
 
 
 def recorded(name: str) -> list[Stretch]:
-    """The longest run of ticks of each layout of an archive."""
+    """The longest run of ticks of each schema of an archive."""
     settings = settings_of_environment()
     url = settings.database_url or Cluster(settings.data / "database").url
     asked = text(
-        "select b.layout_id, b.ticks, b.directory, b.data from blocks b join archives a on a.id = b.archive_id "
-        "where a.name = :name order by b.layout_id, b.first_ns"
+        "select b.schema_id, b.ticks, b.directory, b.data from blocks b join archives a on a.id = b.archive_id "
+        "where a.name = :name order by b.schema_id, b.first_ns"
     )
-    by_layout: dict[int, list[list[IntArray]]] = {}
+    by_schema: dict[int, list[list[IntArray]]] = {}
     with create_engine(url).connect() as connection:
-        for layout, ticks, directory, data in connection.execute(asked, {"name": name}):
+        for schema, ticks, directory, data in connection.execute(asked, {"name": name}):
             chunks = [bytes(data)[a:b] for a, b in pairwise(offsets_in(directory_in(bytes(directory))))]
             monotonic_ns = decode_column(chunks[1], ticks)
             columns = [decode_wall(chunks[0], monotonic_ns), *(decode_column(chunk, ticks) for chunk in chunks[1:])]
-            by_layout.setdefault(layout, []).append(columns)
+            by_schema.setdefault(schema, []).append(columns)
     out = []
-    for parts in by_layout.values():
+    for parts in by_schema.values():
         wall, monotonic, *columns = (np.concatenate(column) for column in zip(*parts, strict=True))
         out.append(Stretch(wall, monotonic, np.stack(columns, axis=1)))
     return out

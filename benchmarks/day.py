@@ -22,7 +22,7 @@ _BLOCKS = text("""
 with own as (
     select l.group_name, l.part, b.ticks, b.interval_ns, octet_length(b.data) + octet_length(b.directory) as size,
            case when b.ticks >= :hour then 2 when b.ticks >= :minutes then 1 else 0 end as stage
-    from blocks b join layouts l on l.id = b.layout_id and l.host_id = b.host_id
+    from blocks b join schemas l on l.id = b.schema_id and l.host_id = b.host_id
     join archives a on a.id = b.archive_id where a.name = :name
 ), best as (select group_name, part, max(stage) as stage from own group by group_name, part)
 select group_name, sum(ticks * interval_ns) as length_ns, sum(size) as size, min(stage) as stage

@@ -30,13 +30,13 @@ from reditus.cli.service import service
 from reditus.core.blocks import Stretch, encode_block
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.log_lines import JOURNAL, SYSLOG, parse_lines
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.exchange import CaptureError, read_capture
 from reditus.server.settings import Settings
 
 SLOW_S = 2.0
-LAYOUT = Layout("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(2) for mode in CPU_MODES))
+SCHEMA = Schema("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(2) for mode in CPU_MODES))
 BEGIN_NS = 1_794_474_000 * NS_PER_S
 ODD = (
     "\0",
@@ -129,8 +129,8 @@ class Api:
         self.archive, self._boot, self._tick = str(uuid4()), uuid4(), 0
         told = {"host": {"id": str(uuid4()), "name": "fuzz"}, "name": "fuzz", "source": "recorded", "facts": {}}
         http.put(f"/api/archives/{self.archive}", json=told).raise_for_status()
-        path = f"/api/archives/{self.archive}/layouts/{LAYOUT.digest.hex()}"
-        http.put(path, json=LAYOUT.as_json()).raise_for_status()
+        path = f"/api/archives/{self.archive}/schemas/{SCHEMA.digest.hex()}"
+        http.put(path, json=SCHEMA.as_json()).raise_for_status()
         contract = http.get("/api/openapi.json").json()
         self._operations = [
             (method.upper(), path)
@@ -156,10 +156,10 @@ class Api:
         ticks = self._rng.choice((1, 3, 3, 3, 60))
         at_ns = (np.arange(ticks, dtype=np.int64) + self._tick) * NS_PER_S
         self._tick += ticks
-        values = np.random.default_rng(self._tick).integers(0, 1 << 40, (ticks, len(LAYOUT.columns)))
+        values = np.random.default_rng(self._tick).integers(0, 1 << 40, (ticks, len(SCHEMA.columns)))
         block = encode_block(
             Stretch(BEGIN_NS - 10**7 * NS_PER_S + at_ns, at_ns, values), archive=UUID(self.archive), boot=self._boot,
-            layout=LAYOUT.digest, interval_ns=NS_PER_S,
+            schema=SCHEMA.digest, interval_ns=NS_PER_S,
         )  # fmt: skip
         return block.to_bytes()
 

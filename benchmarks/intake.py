@@ -26,7 +26,7 @@ from reditus.core.batches import Batch
 from reditus.core.blocks import Block, Described, Stretch, encode_together
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.server.settings import Settings
 from reditus.store import HostInfo
@@ -51,11 +51,11 @@ def main() -> None:
             crowd(running, hosts, seconds)
 
 
-def layouts() -> list[Layout]:
+def schemas() -> list[Schema]:
     """As many counters as asked for, in groups, as a recorder has them."""
     every = [cpu_time(mode, str(core)) for core in range(COUNTERS) for mode in CPU_MODES][:COUNTERS]
     size = COUNTERS // GROUPS
-    return [Layout(f"group {at}", 0, tuple(every[at * size : (at + 1) * size])) for at in range(GROUPS)]
+    return [Schema(f"group {at}", 0, tuple(every[at * size : (at + 1) * size])) for at in range(GROUPS)]
 
 
 @dataclass
@@ -74,29 +74,29 @@ class Host:
         return [replace(block, archive=self.archive, boot=self.boot) for block in made]
 
 
-def made(described: list[Layout], first: int, count: int, begin_ns: int) -> list[Block]:
+def made(described: list[Schema], first: int, count: int, begin_ns: int) -> list[Block]:
     """Ticks from `first` on; a third of the counters moves from tick to tick, as on a real machine."""
     at_ns = (np.arange(count, dtype=np.int64) + first) * NS_PER_S
     rng = np.random.default_rng(first)
     parts = []
-    for layout in described:
-        width = len(layout.columns)
+    for schema in described:
+        width = len(schema.columns)
         steps = rng.integers(0, 200, (count, width)) * (np.arange(width) % 3 == 0)
         values = np.cumsum(steps, axis=0) + first * 100
-        parts.append(Described(Stretch(begin_ns + at_ns, at_ns, values), layout.digest, NS_PER_S))
+        parts.append(Described(Stretch(begin_ns + at_ns, at_ns, values), schema.digest, NS_PER_S))
     return encode_together(parts, archive=UUID(int=0), boot=UUID(int=0))
 
 
 def appends(running: Service, data: Path) -> None:
     assert running.cluster
     store = Store(running.cluster.url)
-    one_group = [Layout("all", 0, tuple(column for layout in layouts() for column in layout.columns))]
+    one_group = [Schema("all", 0, tuple(column for schema in schemas() for column in schema.columns))]
     hosts = [Host(at) for at in range(TOGETHER)]
     for host in hosts:
         store.archives.register(
             host=HostInfo(host.id, "x"), archive=host.archive, name="x", source="recorded", facts=HostFacts()
         )
-        store.add_layout(host.archive, one_group[0])
+        store.add_schema(host.archive, one_group[0])
     begin_ns = time.time_ns() - 3_600 * NS_PER_S
     single, together, syncs = [], [], []
     with (data / "sync").open("wb") as file:
@@ -132,7 +132,7 @@ def _ms(work: object) -> float:
 
 def crowd(running: Service, count: int, seconds: int) -> None:
     """Each host sends what a recorder would, on its own schedule; then everything acknowledged is counted in the store."""
-    described = layouts()
+    described = schemas()
     hosts = [Host(at) for at in range(count)]
     url = urlsplit(running.url)
     waits: list[float] = []
@@ -177,19 +177,19 @@ def crowd(running: Service, count: int, seconds: int) -> None:
     )
 
 
-def _register(port: int, hosts: list[Host], described: list[Layout]) -> None:
+def _register(port: int, hosts: list[Host], described: list[Schema]) -> None:
     connection = http.client.HTTPConnection("127.0.0.1", port)
     for host in hosts:
         told = {"host": {"id": str(host.id), "name": f"h{host.at}"}, "name": "crowd", "source": "recorded", "facts": {}}
         _ask(connection, "PUT", f"/api/archives/{host.archive}", json.dumps(told).encode(), "application/json")
-        for layout in described:
-            path = f"/api/archives/{host.archive}/layouts/{layout.digest.hex()}"
-            _ask(connection, "PUT", path, layout.canonical, "application/json")
+        for schema in described:
+            path = f"/api/archives/{host.archive}/schemas/{schema.digest.hex()}"
+            _ask(connection, "PUT", path, schema.canonical, "application/json")
     connection.close()
 
 
 def _send(
-    port: int, hosts: list[Host], described: list[Layout], begun: float, begin_ns: int, seconds: int,
+    port: int, hosts: list[Host], described: list[Schema], begun: float, begin_ns: int, seconds: int,
     seen: tuple[list[float], list[float], list[str]],
 ) -> None:  # fmt: skip
     waits, late, failed = seen

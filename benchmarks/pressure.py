@@ -29,7 +29,7 @@ from reditus.cli.service import Service, service
 from reditus.core.blocks import Stretch, encode_block
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.measures import MEASURES
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.settings import Settings
@@ -171,20 +171,20 @@ def ask_health(url: str, stop: Synchronized, there: Connection) -> None:
 def append(url: str, stop: Synchronized, there: Connection) -> None:
     """Send a recorder's batch again and again: three ticks of 400 counters."""
     http, archive, boot = httpx.Client(base_url=url, timeout=60, trust_env=False), uuid4(), uuid4()
-    layout = Layout("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(40) for mode in CPU_MODES))
+    schema = Schema("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(40) for mode in CPU_MODES))
     begin_ns = time.time_ns() - 3_600 * NS_PER_S
     told = {"host": {"id": str(uuid4()), "name": "witness"}, "name": "witness", "source": "recorded", "facts": {}}
     http.put(f"/api/archives/{archive}", json=told).raise_for_status()
-    http.put(f"/api/archives/{archive}/layouts/{layout.digest.hex()}", json=layout.as_json()).raise_for_status()
+    http.put(f"/api/archives/{archive}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
     tick = 0
 
     def send() -> None:
         nonlocal tick
         at_ns = (np.arange(3, dtype=np.int64) + tick) * NS_PER_S // 10
         tick += 3
-        values = np.arange(3 * len(layout.columns), dtype=np.int64).reshape(3, -1) + tick
+        values = np.arange(3 * len(schema.columns), dtype=np.int64).reshape(3, -1) + tick
         block = encode_block(
-            Stretch(begin_ns + at_ns, at_ns, values), archive=archive, boot=boot, layout=layout.digest,
+            Stretch(begin_ns + at_ns, at_ns, values), archive=archive, boot=boot, schema=schema.digest,
             interval_ns=NS_PER_S // 10,
         )  # fmt: skip
         http.post(f"/api/archives/{archive}/blocks", content=block.to_bytes(), headers=BLOCKS).raise_for_status()
@@ -211,20 +211,20 @@ def _week(running: Service, server: _Server, days: float, interval_s: float) -> 
 def _import(running: Service, server: _Server, megabytes: int) -> list[tuple[str, str]]:
     """Blocks of noise, which packs to nothing, as many as were asked for, in requests of 8 MB."""
     rng, archive, boot = np.random.default_rng(1), uuid4(), uuid4()
-    layout = Layout("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(40) for mode in CPU_MODES))
+    schema = Schema("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(40) for mode in CPU_MODES))
     begin_ns = 1_794_474_000 * NS_PER_S
     sent = tick = 0
     begun_s = time.perf_counter()
     with httpx.Client(base_url=running.url, timeout=300, trust_env=False) as http:
         told = {"host": {"id": str(uuid4()), "name": "bulk"}, "name": "bulk", "source": "imported", "facts": {}}
         http.put(f"/api/archives/{archive}", json=told).raise_for_status()
-        http.put(f"/api/archives/{archive}/layouts/{layout.digest.hex()}", json=layout.as_json()).raise_for_status()
+        http.put(f"/api/archives/{archive}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
         while sent < megabytes * 1_000_000:
             at_ns = (np.arange(3_600, dtype=np.int64) + tick) * NS_PER_S
-            values = rng.integers(0, 1 << 62, (3_600, len(layout.columns)))
+            values = rng.integers(0, 1 << 62, (3_600, len(schema.columns)))
             block = encode_block(
                 Stretch(begin_ns - 10**7 * NS_PER_S + at_ns, at_ns, values), archive=archive, boot=boot,
-                layout=layout.digest, interval_ns=NS_PER_S,
+                schema=schema.digest, interval_ns=NS_PER_S,
             )  # fmt: skip
             body = block.to_bytes()
             http.post(f"/api/archives/{archive}/blocks", content=body, headers=BLOCKS).raise_for_status()

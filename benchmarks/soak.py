@@ -59,8 +59,8 @@ class Soak:
         with httpx.Client(base_url=self.running.url, timeout=120, trust_env=False) as http:
             path = f"/api/archives/{scenario.archive}"
             http.put(path, json=recording.registration).raise_for_status()
-            for layout in recording.layouts():
-                http.put(f"{path}/layouts/{layout.digest.hex()}", json=layout.as_json()).raise_for_status()
+            for schema in recording.schemas():
+                http.put(f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
             host = recording.registration["host"]
             announced = {"host": host, "name": scenario.name, "plan": "soak", "report": REPORT}
             http.put(f"/api/recorders/{scenario.archive}", json=announced).raise_for_status()
@@ -123,7 +123,7 @@ def _batches(recording: SimulatedArchive) -> Iterator[tuple[float, bytes, int]]:
 def _cut(block: Block, stretch: Stretch, part: slice) -> Block:
     return encode_block(
         Stretch(stretch.wall_ns[part], stretch.monotonic_ns[part], stretch.values[part]), archive=block.archive,
-        boot=block.boot, layout=block.layout, interval_ns=block.interval_ns,
+        boot=block.boot, schema=block.schema, interval_ns=block.interval_ns,
     )  # fmt: skip
 
 

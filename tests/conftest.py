@@ -11,7 +11,7 @@ from fastapi.testclient import TestClient
 from hypothesis import settings as hypothesis_settings
 from sqlalchemy.engine import make_url
 
-from builders import ARCHIVE, HOST, a_layout
+from builders import ARCHIVE, HOST, a_schema
 from databases import new_database
 from reditus.core.facts import HostFacts
 from reditus.exchange.simulated import SimulatedArchive
@@ -26,7 +26,7 @@ from reditus.store.store import Store
 hypothesis_settings.register_profile("reditus", deadline=None)
 hypothesis_settings.load_profile("reditus")
 
-TABLES = "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, layouts, archives, hosts"
+TABLES = "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, schemas, archives, hosts"
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -79,11 +79,11 @@ def client(store: Store) -> Iterator[TestClient]:
 
 @pytest.fixture
 def known(store):
-    """A store that knows one archive and one layout."""
+    """A store that knows one archive and one schema."""
     store.archives.register(
         host=HostInfo(HOST, "testbed"), archive=ARCHIVE, name="trial", source="recorded", facts=HostFacts(cores=2)
     )
-    store.add_layout(ARCHIVE, a_layout())
+    store.add_schema(ARCHIVE, a_schema())
     return store
 
 
@@ -92,8 +92,8 @@ def keep(store, made_up):
     host = HostInfo(UUID(told["host"]["id"]), told["host"]["name"])
     facts = HostFacts.from_json(told["facts"])
     store.archives.register(host=host, archive=made_up.archive, name=told["name"], source="made up", facts=facts)
-    for layout in made_up.layouts():
-        store.add_layout(made_up.archive, layout)
+    for schema in made_up.schemas():
+        store.add_schema(made_up.archive, schema)
     for blocks, identities in made_up.batches():
         store.append(made_up.archive, blocks, [identities])
     return made_up.archive

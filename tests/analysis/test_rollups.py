@@ -7,7 +7,7 @@ import pytest
 from alembic import command
 from sqlalchemy import text
 
-from builders import ARCHIVE, BEGIN_NS, SWITCHES, a_block, a_layout
+from builders import ARCHIVE, BEGIN_NS, SWITCHES, a_block, a_schema
 from reditus.analysis import rollups
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.analysis.series import drawn, read
@@ -109,7 +109,7 @@ def test_late_ticks_are_rolled_up_again(made_up):
     with store._session() as session:
         # As if a stretch came from a spool, hours later: taken out before rolling up, and sent again.
         rows = session.execute(
-            text("delete from blocks where archive_id = :archive and first_ns between :a and :b returning layout_id"),
+            text("delete from blocks where archive_id = :archive and first_ns between :a and :b returning schema_id"),
             {"archive": archive, "a": window.start_ns + HOUR_NS, "b": window.start_ns + 9 * HOUR_NS},
         ).all()
     assert rows
@@ -198,13 +198,13 @@ def test_bins_put_together_weigh_by_what_was_seen():
 
 def test_a_group_that_is_read_seldom_does_not_count_as_late(made_up):
     store, archive = made_up
-    slow = a_layout(group="slow")
-    store.add_layout(archive, slow)
+    slow = a_schema(group="slow")
+    store.add_schema(archive, slow)
     after_ns = whole(store, archive).end_ns + 5 * NS_PER_S
 
     def tick(number):
         at_ns = after_ns + number * 300 * NS_PER_S
-        store.append(archive, [a_block(1, layout=slow, archive=archive, begin_ns=at_ns, interval_s=300.0, start=0)])
+        store.append(archive, [a_block(1, schema=slow, archive=archive, begin_ns=at_ns, interval_s=300.0, start=0)])
 
     tick(0)
     maintain(store, Journal())
@@ -229,14 +229,14 @@ def test_only_what_lies_behind_a_late_tick_is_rolled_up_again(made_up):
 
 
 def test_a_new_group_from_before_the_rollups_end_is_rolled_up_too(known):
-    """Its blocks are newer than all of their own layout, so that only the rollups tell that they are late."""
-    other = a_layout((SWITCHES,), group="other")
-    known.add_layout(ARCHIVE, other)
+    """Its blocks are newer than all of their own schema, so that only the rollups tell that they are late."""
+    other = a_schema((SWITCHES,), group="other")
+    known.add_schema(ARCHIVE, other)
     known.append(ARCHIVE, [a_block(7_200)])
     maintain(known, Journal())
     before = reach(known, ARCHIVE)
     late = 3_600
-    known.append(ARCHIVE, [a_block(60, start=late, layout=other)])
+    known.append(ARCHIVE, [a_block(60, start=late, schema=other)])
     after = reach(known, ARCHIVE)
     until_ns = (BEGIN_NS + (late - 1) * NS_PER_S) // (60 * NS_PER_S) * 60 * NS_PER_S
     assert before[0][2] > until_ns

@@ -8,7 +8,7 @@ from uuid import UUID
 
 import pytest
 
-from builders import ARCHIVE, a_block, a_layout
+from builders import ARCHIVE, a_block, a_schema
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.core.facts import HostFacts
 from reditus.store import HostInfo
@@ -38,7 +38,7 @@ def fill(store):
     store.archives.register(
         host=HostInfo(UUID(int=1), "lab"), archive=ARCHIVE, name="kept", source="recorded", facts=HostFacts(cores=2)
     )
-    store.add_layout(ARCHIVE, a_layout())
+    store.add_schema(ARCHIVE, a_schema())
     for start in range(0, 1_200, 100):
         store.append(ARCHIVE, [a_block(100, start=start)])
     maintain(store, Journal())

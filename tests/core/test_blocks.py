@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_layout, tick_times, without_checksums
+from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_schema, tick_times, without_checksums
 from reditus.core.blocks import Stretch, encode_block, read_blocks
 from reditus.core.errors import BlockError, BlockVersionError
 from reditus.core.types import NS_PER_S
@@ -36,7 +36,7 @@ def test_any_stretch_survives(ticks, columns, random):
     values = np.array([[random.getrandbits(63) for _ in range(columns)] for _ in range(ticks)], dtype=np.int64)
     at_ns = tick_times(ticks)
     stretch = Stretch(BEGIN_NS + at_ns, at_ns, values)
-    block = encode_block(stretch, archive=ARCHIVE, boot=BOOT, layout=bytes(32), interval_ns=NS_PER_S)
+    block = encode_block(stretch, archive=ARCHIVE, boot=BOOT, schema=bytes(32), interval_ns=NS_PER_S)
     (read,) = read_blocks(block.to_bytes())
     assert read.stretch().values.tolist() == values.tolist()
 
@@ -95,6 +95,6 @@ def test_clocks_must_agree_with_the_head():
 def test_a_standing_clock_is_refused():
     still = np.full(3, NS_PER_S, dtype=np.int64)
     stretch = Stretch(tick_times(3) + BEGIN_NS, still, np.zeros((3, 2), dtype=np.int64))
-    block = encode_block(stretch, archive=ARCHIVE, boot=BOOT, layout=a_layout().digest, interval_ns=NS_PER_S)
+    block = encode_block(stretch, archive=ARCHIVE, boot=BOOT, schema=a_schema().digest, interval_ns=NS_PER_S)
     with pytest.raises(BlockError, match="stands still"):
         block.check()

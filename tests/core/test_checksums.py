@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from builders import a_block, a_layout, without_checksums
+from builders import a_block, a_schema, without_checksums
 from reditus.core.blocks import CLOCKS, Block, read_block
 from reditus.core.checksums import CHECKSUM_BYTES, verified, with_checksums
 from reditus.core.errors import BlockError, DamagedBlock
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 
-WIDE = a_block(700, layout=a_layout([cpu_time(mode, str(core)) for core in range(3) for mode in CPU_MODES]))
+WIDE = a_block(700, schema=a_schema([cpu_time(mode, str(core)) for core in range(3) for mode in CPU_MODES]))
 
 
 def flipped(data: bytes, bit: int) -> bytes:

@@ -5,16 +5,16 @@ import sys
 
 import pytest
 
-from builders import RUNNABLE, SWITCHES, a_layout
+from builders import RUNNABLE, SWITCHES, a_schema
 from reditus.core.counters import COUNTERS
 from reditus.core.errors import SchemaError, UnknownCounter
 from reditus.core.kernel_columns import cpu_time, disk_columns, interface_columns, kernel_column
-from reditus.core.schema import Layout, split_columns
+from reditus.core.schema import Schema, split_columns
 
 
-def test_a_layout_survives_json():
-    layout = a_layout([cpu_time("user", "3"), *disk_columns("sda"), *interface_columns("ens4")])
-    assert Layout.from_json(layout.as_json()) == layout
+def test_a_schema_survives_json():
+    schema = a_schema([cpu_time("user", "3"), *disk_columns("sda"), *interface_columns("ens4")])
+    assert Schema.from_json(schema.as_json()) == schema
 
 
 def test_a_column_is_the_same_one_in_another_process():
@@ -34,8 +34,8 @@ def test_a_column_is_the_same_one_in_another_process():
         assert asked.stdout == b"True\n"
 
 
-def test_the_digest_tells_layouts_apart():
-    assert a_layout([SWITCHES, RUNNABLE]).digest != a_layout([RUNNABLE, SWITCHES]).digest
+def test_the_digest_tells_schemas_apart():
+    assert a_schema([SWITCHES, RUNNABLE]).digest != a_schema([RUNNABLE, SWITCHES]).digest
 
 
 def test_wide_groups_are_cut_into_parts():
@@ -46,7 +46,7 @@ def test_wide_groups_are_cut_into_parts():
 
 def test_the_same_column_twice_is_refused():
     with pytest.raises(SchemaError, match="twice"):
-        a_layout([SWITCHES, SWITCHES])
+        a_schema([SWITCHES, SWITCHES])
 
 
 @pytest.mark.parametrize(
@@ -61,10 +61,10 @@ def test_the_same_column_twice_is_refused():
     ],
 )
 def test_absurd_columns_are_refused(change):
-    given = a_layout().as_json()
+    given = a_schema().as_json()
     given["columns"][0] |= change
     with pytest.raises(SchemaError):
-        Layout.from_json(given)
+        Schema.from_json(given)
 
 
 def test_every_counter_is_explained():

@@ -6,7 +6,7 @@ from uuid import uuid4
 import httpx
 import pytest
 
-from builders import a_block, a_layout
+from builders import a_block, a_schema
 from e2e_helpers import link, no_violations, place, wait_until
 from reditus.core.types import NS_PER_S
 from reditus.simulator.fernhold import STITCH_01_MORNING
@@ -24,8 +24,8 @@ def fresh(running):
             "facts": {"cores": 2}}  # fmt: skip
     with httpx.Client(trust_env=False, timeout=30) as client:
         client.put(base, json=told).raise_for_status()
-        layout = a_layout()
-        client.put(f"{base}/layouts/{layout.digest.hex()}", json=layout.as_json()).raise_for_status()
+        schema = a_schema()
+        client.put(f"{base}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
 
         def send(*stretches, begin_s=None):
             begin_ns = int((begin_s or time.time() - 120) * NS_PER_S)

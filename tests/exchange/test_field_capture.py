@@ -90,9 +90,9 @@ def test_the_host_is_the_files_name_where_nothing_tells_it(read):
 
 def test_blocks_of_a_capture_hold_what_was_read(read):
     recording = read(GOOD).recording
-    layouts = {layout.digest: layout for layout in recording.layouts()}
+    schemas = {schema.digest: schema for schema in recording.schemas()}
     batch = b"".join(block.to_bytes() for block in recording.blocks())
-    ticks = {layouts[block.layout].group: block.ticks for block in read_blocks(batch)}
+    ticks = {schemas[block.schema].group: block.ticks for block in read_blocks(batch)}
     assert ticks == {"cpu": 4, "load": 4}
 
 

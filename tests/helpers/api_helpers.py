@@ -1,6 +1,6 @@
 """Talk to the API as a recorder does."""
 
-from builders import ARCHIVE, HOST, a_layout
+from builders import ARCHIVE, HOST, a_schema
 from reditus.exchange.simulated import as_recording
 from reditus.simulator import simulate
 
@@ -13,11 +13,11 @@ REGISTRATION = {
 }
 
 
-def introduce(client, *layouts):
+def introduce(client, *schemas):
     assert client.put(f"/api/archives/{ARCHIVE}", json=REGISTRATION).status_code == 200
-    for layout in layouts or (a_layout(),):
-        path = f"/api/archives/{ARCHIVE}/layouts/{layout.digest.hex()}"
-        assert client.put(path, json=layout.as_json()).status_code == 204
+    for schema in schemas or (a_schema(),):
+        path = f"/api/archives/{ARCHIVE}/schemas/{schema.digest.hex()}"
+        assert client.put(path, json=schema.as_json()).status_code == 204
 
 
 def send(client, *blocks):
@@ -31,6 +31,6 @@ def load(client, scenario, host=None):
     told = {"host": {"id": str(machine.id), "name": machine.name}, "name": scenario.name, "source": "made up",
             "facts": machine.facts.as_json()}  # fmt: skip
     client.put(path, json=told)
-    for layout in recording.layouts():
-        client.put(f"{path}/layouts/{layout.digest.hex()}", json=layout.as_json())
+    for schema in recording.schemas():
+        client.put(f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json())
     client.post(f"{path}/blocks", content=b"".join(block.to_bytes() for block in recording.blocks()))

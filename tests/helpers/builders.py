@@ -11,7 +11,7 @@ from reditus.core.facts import HostFacts
 from reditus.core.frame import BlockSlice, Frame, Timebase
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
-from reditus.core.schema import Column, Layout
+from reditus.core.schema import Column, Schema
 from reditus.core.types import NS_PER_S, IntArray
 
 HOST = UUID("00000000-0000-4000-8000-000000000001")
@@ -67,16 +67,16 @@ def a_frame(
     return Frame(assemble([a_piece(columns, **more)]), facts or HostFacts())  # type: ignore[arg-type]
 
 
-def a_layout(columns: Sequence[Column] = (SWITCHES, RUNNABLE), *, group: str = "cpu") -> Layout:
-    return Layout(group, 0, tuple(columns))
+def a_schema(columns: Sequence[Column] = (SWITCHES, RUNNABLE), *, group: str = "cpu") -> Schema:
+    return Schema(group, 0, tuple(columns))
 
 
 def a_block(
-    ticks: int = 3, *, start: int = 0, layout: Layout | None = None, archive: UUID = ARCHIVE, boot: UUID = BOOT,
+    ticks: int = 3, *, start: int = 0, schema: Schema | None = None, archive: UUID = ARCHIVE, boot: UUID = BOOT,
     begin_ns: int = BEGIN_NS, interval_s: float = 1.0,
 ) -> Block:  # fmt: skip
     """A block whose first column counts 100 a tick, and whose others hold their own place."""
-    described = layout or a_layout()
+    described = schema or a_schema()
     at_ns = tick_times(ticks, start=start, interval_s=interval_s)
     values = np.tile(np.arange(len(described.columns), dtype=np.int64), (ticks, 1))
     values[:, 0] = (np.arange(ticks) + start) * 100
@@ -84,7 +84,7 @@ def a_block(
         Stretch(begin_ns + at_ns, at_ns + NS_PER_S, values),
         archive=archive,
         boot=boot,
-        layout=described.digest,
+        schema=described.digest,
         interval_ns=int(interval_s * NS_PER_S),
     )
 

@@ -30,7 +30,7 @@ class Witness:
 
     upstream: str
     acknowledged: set[tuple[bytes, bytes, int]] = field(default_factory=set)
-    """Archive and layout, boot, and monotonic time of each tick."""
+    """Archive and schema, boot, and monotonic time of each tick."""
 
     def __post_init__(self) -> None:
         witness = self
@@ -76,7 +76,7 @@ class Witness:
 
     def remember(self, batch: bytes) -> None:
         for block in read_batch(batch).blocks:
-            where = block.archive.bytes + block.layout
+            where = block.archive.bytes + block.schema
             self.acknowledged |= {(where, block.boot.bytes, at) for at in block.column(1).tolist()}
 
     def close(self) -> None:
@@ -163,7 +163,7 @@ def stored_ticks(running: Service) -> list[tuple[bytes, bytes, int]]:
     with engine.connect() as connection:
         rows = connection.execute(
             text(
-                "select b.archive_id, l.digest, b.boot, b.ticks, b.directory, b.data from blocks b join layouts l on l.id = b.layout_id"
+                "select b.archive_id, l.digest, b.boot, b.ticks, b.directory, b.data from blocks b join schemas l on l.id = b.schema_id"
             )
         )
         for archive, digest, boot, ticks, directory, blob in rows:

@@ -28,7 +28,7 @@ from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.measures import measure_named
 from reditus.core.measures.selection import SeriesKey
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.server.settings import Settings
@@ -38,7 +38,7 @@ from reditus.store.store import Store
 
 BEGIN_NS = 1_794_474_000 * NS_PER_S
 COLUMNS = tuple(cpu_time(mode) for mode in CPU_MODES)
-LAYOUT = Layout("cpu", 0, COLUMNS)
+SCHEMA = Schema("cpu", 0, COLUMNS)
 HOST = UUID(int=4_711)
 TICKS_A_BATCH = 150
 BATCHES = 40
@@ -154,12 +154,12 @@ class Storm:
             "facts": {"cores": 2},
         }
         self._ask("PUT", f"/api/archives/{kept.id}", json=told)
-        self._ask("PUT", f"/api/archives/{kept.id}/layouts/{LAYOUT.digest.hex()}", json=LAYOUT.as_json())
+        self._ask("PUT", f"/api/archives/{kept.id}/schemas/{SCHEMA.digest.hex()}", json=SCHEMA.as_json())
 
     def _block(self, archive: UUID, ticks: np.ndarray) -> bytes:
         values = np.stack([_values(ticks, column) for column in range(len(COLUMNS))], axis=1)
         stretch = Stretch(BEGIN_NS + ticks * NS_PER_S, ticks * NS_PER_S, values)
-        block = encode_block(stretch, archive=archive, boot=HOST, layout=LAYOUT.digest, interval_ns=NS_PER_S)
+        block = encode_block(stretch, archive=archive, boot=HOST, schema=SCHEMA.digest, interval_ns=NS_PER_S)
         return block.to_bytes()
 
     def _ask(self, method: str, path: str, **more: object) -> httpx.Response:

@@ -25,7 +25,7 @@ def test_a_few_ticks_make_one_block():
         batcher.add([a_reading(at_s)])
     (block,) = read_blocks(batcher.take())
     assert block.column(2).tolist() == [0, 1, 2]
-    assert block.layout in batcher.layouts
+    assert block.schema in batcher.schemas
     assert batcher.take() == b""
 
 

@@ -13,7 +13,7 @@ from reditus.core.frame import BlockSlice
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import stall_total
 from reditus.core.plan import Burst, Plan
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.recorder import runner, sampler
 from reditus.recorder.bursts import BurstWatch
@@ -64,23 +64,23 @@ class Bench:
             assert time.monotonic() < deadline_s, self.runner.report()
             time.sleep(0.05)
 
-    def layouts_of(self, group):
-        """The digests of a group's layouts."""
-        found = [Layout.from_json(json.loads(path.read_bytes())) for path in self.spool.folder.glob("layouts/*.json")]
-        return {layout.digest for layout in found if layout.group == group}
+    def schemas_of(self, group):
+        """The digests of a group's schemas."""
+        found = [Schema.from_json(json.loads(path.read_bytes())) for path in self.spool.folder.glob("schemas/*.json")]
+        return {schema.digest for schema in found if schema.group == group}
 
     def blocks(self):
         """(group, interval in s, devices) of every block in the spool."""
-        layouts = {}
-        for path in self.spool.folder.glob("layouts/*.json"):
-            layout = Layout.from_json(json.loads(path.read_bytes()))
-            layouts[layout.digest] = layout
+        schemas = {}
+        for path in self.spool.folder.glob("schemas/*.json"):
+            schema = Schema.from_json(json.loads(path.read_bytes()))
+            schemas[schema.digest] = schema
         out = []
         for batch in self.spool.batches():
             for block in read_batch(batch.path.read_bytes()).blocks:
-                layout = layouts[block.layout]
-                devices = {column.attribute("network.interface.name") for column in layout.columns}
-                out.append((layout.group, block.interval_ns / NS_PER_S, devices))
+                schema = schemas[block.schema]
+                devices = {column.attribute("network.interface.name") for column in schema.columns}
+                out.append((schema.group, block.interval_ns / NS_PER_S, devices))
         return out
 
 
@@ -141,7 +141,7 @@ def test_a_time_asleep_is_a_gap_and_said_so(tmp_path, monkeypatch):
         BlockSlice("load", block.boot.bytes, block.interval_ns, block.column(0), block.column(1), {})
         for batch in bench.spool.batches()
         for block in read_batch(batch.path.read_bytes()).blocks
-        if block.layout in bench.layouts_of("load")
+        if block.schema in bench.schemas_of("load")
     ]
     (group,) = assemble(pieces)
     steps_s = np.diff(group.timebase.monotonic_ns) / NS_PER_S

@@ -2,7 +2,7 @@ from pathlib import Path
 
 import pytest
 
-from builders import ARCHIVE, a_block, a_layout
+from builders import ARCHIVE, a_block, a_schema
 from reditus.recorder.spool import Spool, SpoolBusy
 
 
@@ -22,13 +22,13 @@ def test_batches_wait_in_their_order(folder):
 def test_what_waits_survives_a_crash(folder):
     spool = Spool(folder)
     spool.put(b"one")
-    spool.keep_layout(a_layout())
+    spool.keep_schema(a_schema())
     (folder / "0000000000000001.part").write_bytes(b"half")  # a write that a crash cut off
     spool.close()
     again = Spool(folder)
     again.put(b"two")
     assert [batch.path.read_bytes() for batch in again.batches()] == [b"one", b"two"]
-    assert [digest for digest, _ in again.layouts()] == [a_layout().digest.hex()]
+    assert [digest for digest, _ in again.schemas()] == [a_schema().digest.hex()]
 
 
 def test_a_full_spool_drops_the_oldest_and_counts_it(folder):

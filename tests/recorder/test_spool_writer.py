@@ -6,7 +6,7 @@ import threading
 
 import pytest
 
-from builders import ARCHIVE, a_block, a_layout
+from builders import ARCHIVE, a_block, a_schema
 from e2e_helpers import wait_until
 from reditus.recorder.spool import Spool
 from reditus.recorder.spool_writer import NO_ROOM, Kept, SpoolWriter
@@ -57,8 +57,8 @@ def contents(spool):
     return [batch.path.read_bytes() for batch in spool.batches()]
 
 
-def kept(batch, layouts=(), then=lambda: None):
-    return Kept(batch, layouts, then)
+def kept(batch, schemas=(), then=lambda: None):
+    return Kept(batch, schemas, then)
 
 
 def test_a_slow_disk_holds_up_nobody_and_the_order_stays(tmp_path):
@@ -75,19 +75,19 @@ def test_a_slow_disk_holds_up_nobody_and_the_order_stays(tmp_path):
     assert done == [0, 1, 2, 3, 4]
 
 
-def test_what_memory_cannot_hold_is_a_gap_and_layouts_stay(tmp_path):
+def test_what_memory_cannot_hold_is_a_gap_and_schemas_stay(tmp_path):
     spool = SlowSpool(tmp_path / str(ARCHIVE))
     written = blocks(8)
     keeper = SpoolWriter(spool, limit_bytes=3 * max(map(len, written)))
     keeper.put(kept(written[0]))
-    keeper.put(kept(written[1], layouts=(a_layout(),)))
+    keeper.put(kept(written[1], schemas=(a_schema(),)))
     for batch in written[2:]:
         keeper.put(kept(batch))
     spool.gate.set()
     keeper.close()
     # The first was on its way to the disk already.
     assert contents(spool) == [written[0], *written[6:]]
-    assert [digest for digest, _ in spool.layouts()] == [a_layout().digest.hex()]
+    assert [digest for digest, _ in spool.schemas()] == [a_schema().digest.hex()]
     spool.close()
     (gap,) = Spool(tmp_path / str(ARCHIVE)).dropped
     first, last = a_block(start=3), a_block(start=15)

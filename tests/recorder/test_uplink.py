@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from builders import ARCHIVE, a_block, a_layout
+from builders import ARCHIVE, a_block, a_schema
 from e2e_helpers import wait_until
 from reditus.recorder import uplink as uplink_module
 from reditus.recorder.spool import ASIDE_SHARE, Spool
@@ -54,7 +54,7 @@ class Desk:
         if self.away:
             return 503
         if method == "PUT":
-            self.known = self.known or "layouts" in path
+            self.known = self.known or "schemas" in path
             return 200
         if not self.known:
             return 404
@@ -79,7 +79,7 @@ def desk():
 def spool(tmp_path):
     spool = Spool(tmp_path / str(ARCHIVE))
     spool.register({"name": "trial"})
-    spool.keep_layout(a_layout())
+    spool.keep_schema(a_schema())
     yield spool
     spool.close()
 
@@ -183,23 +183,23 @@ def test_what_is_laid_aside_is_bounded(desk, tmp_path):
 
 
 def test_a_disk_that_holds_nothing_delivers_all_the_same(desk, spool, monkeypatch):
-    """Not even the layouts fitted, and nothing was delivered though the server was there."""
+    """Not even the schemas fitted, and nothing was delivered though the server was there."""
 
     def full(*_):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(spool, "keep_layout", full)
-    for path in (spool.folder / "layouts").iterdir():
+    monkeypatch.setattr(spool, "keep_schema", full)
+    for path in (spool.folder / "schemas").iterdir():
         path.unlink()
     uplink = Uplink(desk.url, [spool])
     uplink.start()
     written = []
     keeper = SpoolWriter(spool, offered=uplink.wake)
     for batch in (b"one", b"two", b"three"):
-        keeper.put(Kept(batch, (a_layout(),), lambda batch=batch: written.append(batch)))
+        keeper.put(Kept(batch, (a_schema(),), lambda batch=batch: written.append(batch)))
     wait_until(lambda: len(desk.kept) == 3)
     assert desk.kept == [b"one", b"two", b"three"]
-    assert ("PUT", f"/api/archives/{ARCHIVE}/layouts/{a_layout().digest.hex()}") in desk.asked
+    assert ("PUT", f"/api/archives/{ARCHIVE}/schemas/{a_schema().digest.hex()}") in desk.asked
     assert keeper.trouble == "No space left on device"
     wait_until(lambda: written == [b"one", b"two", b"three"])
     keeper.close()

@@ -15,7 +15,7 @@ from schemathesis.checks import load_all_checks
 from schemathesis.specs.openapi.checks import positive_data_acceptance
 
 from api_helpers import BLOCKS, REGISTRATION
-from builders import ARCHIVE, a_block, a_layout
+from builders import ARCHIVE, a_block, a_schema
 from databases import new_database
 from reditus.cli.service import Service, service
 from reditus.server.settings import Settings
@@ -24,7 +24,7 @@ EXAMPLES = 12
 """Of each operation; bounded, and always the same ones."""
 
 BEYOND_SCHEMAS = {
-    "bad-time", "bad-window", "bad-json", "bad-block", "block-version", "bad-layout", "bad-facts", "bad-plan",
+    "bad-time", "bad-window", "bad-json", "bad-block", "block-version", "bad-schema", "bad-facts", "bad-plan",
     "request-too-large", "bad-address", "bad-verdict",
 }  # fmt: skip
 """What a schema cannot say: that a window ends after it begins, that bytes are a block, that a text holds no NUL. Nothing else may be
@@ -39,10 +39,10 @@ def served(cluster, tmp_path_factory) -> Iterator[Service]:
     data = tmp_path_factory.mktemp("contract")
     with service(Settings(data=data, database_url=new_database(cluster)), anywhere=True) as running:
         with httpx.Client(base_url=running.url, trust_env=False) as http:
-            layout = a_layout()
+            schema = a_schema()
             http.put(f"/api/archives/{ARCHIVE}", json=REGISTRATION).raise_for_status()
-            path = f"/api/archives/{ARCHIVE}/layouts/{layout.digest.hex()}"
-            http.put(path, json=layout.as_json()).raise_for_status()
+            path = f"/api/archives/{ARCHIVE}/schemas/{schema.digest.hex()}"
+            http.put(path, json=schema.as_json()).raise_for_status()
             http.post(BLOCKS, content=a_block(300).to_bytes()).raise_for_status()
             http.put("/api/plans/usual", json={"name": "usual"}).raise_for_status()
         yield running

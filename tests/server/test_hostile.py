@@ -10,7 +10,7 @@ from uuid import UUID
 import pytest
 
 from api_helpers import BLOCKS, REGISTRATION, introduce, send
-from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_layout
+from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_schema
 from reditus.core.identities import Identity
 from reditus.core.types import NS_PER_S
 from reditus.server.settings import Settings
@@ -29,8 +29,8 @@ def facts(text):
     return json.dumps(REGISTRATION).replace('"cores": 2', text)
 
 
-def layout(text):
-    return json.dumps(a_layout().as_json()).replace('"scale": [1, 1]', text)
+def schema(text):
+    return json.dumps(a_schema().as_json()).replace('"scale": [1, 1]', text)
 
 
 def report(**change):
@@ -54,10 +54,10 @@ HOSTILE = {
     "facts nested deep": ("PUT", PATH, facts('"x": ' + "[" * 5_000 + "]" * 5_000)),
     "a host of dashes": ("PUT", PATH, json.dumps(REGISTRATION | {"host": {"id": "-" * 36, "name": "b"}})),
     "a name with half a pair": ("PUT", PATH, json.dumps(REGISTRATION | {"name": "\ud800"})),
-    "a scale of 10^30": ("PUT", f"{PATH}/layouts/{'0' * 64}", layout('"scale": [1' + "0" * 30 + ", 1]")),
-    "a scale of inf": ("PUT", f"{PATH}/layouts/{'0' * 64}", layout('"scale": [Infinity, 1]')),
-    "bits of inf": ("PUT", f"{PATH}/layouts/{'0' * 64}", layout('"scale": [1, 1], "x": 1e999')),
-    "a scale of one": ("PUT", f"{PATH}/layouts/{'0' * 64}", layout('"scale": [1]')),
+    "a scale of 10^30": ("PUT", f"{PATH}/schemas/{'0' * 64}", schema('"scale": [1' + "0" * 30 + ", 1]")),
+    "a scale of inf": ("PUT", f"{PATH}/schemas/{'0' * 64}", schema('"scale": [Infinity, 1]')),
+    "bits of inf": ("PUT", f"{PATH}/schemas/{'0' * 64}", schema('"scale": [1, 1], "x": 1e999')),
+    "a scale of one": ("PUT", f"{PATH}/schemas/{'0' * 64}", schema('"scale": [1]')),
     "a plan of 500 digits": ("PUT", "/api/plans/p", json.dumps({"name": "p", "every": "9" * 500 + "s"})),
     "a plan with half a pair": ("PUT", "/api/plans/p", '{"name": "\\ud800"}'),
     "a plan called NUL": ("DELETE", "/api/plans/%00", ""),

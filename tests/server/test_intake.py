@@ -7,7 +7,7 @@ import zlib
 import pytest
 
 from api_helpers import BLOCKS, REGISTRATION, introduce, send
-from builders import ARCHIVE, a_block, a_layout
+from builders import ARCHIVE, a_block, a_schema
 from reditus.core.types import NS_PER_S
 
 
@@ -44,9 +44,9 @@ def test_an_unknown_archive(client):
     assert_problem(client.get("/api/archives/nonsense"), 422, "archive_id")
 
 
-def test_an_unknown_layout(client):
+def test_an_unknown_schema(client):
     assert client.put(f"/api/archives/{ARCHIVE}", json=REGISTRATION).status_code == 200
-    assert_problem(send(client, a_block()), 409, "PUT it under the archive's layouts")
+    assert_problem(send(client, a_block()), 409, "PUT it under the archive's schemas")
 
 
 GOOD = a_block()
@@ -106,11 +106,11 @@ def test_bad_registrations(client, change, says):
     assert client.get("/api/archives").json() == []
 
 
-def test_bad_layouts(client):
+def test_bad_schemas(client):
     assert client.put(f"/api/archives/{ARCHIVE}", json=REGISTRATION).status_code == 200
-    base = f"/api/archives/{ARCHIVE}/layouts"
-    layout = a_layout()
-    assert_problem(client.put(f"{base}/{'0' * 64}", json=layout.as_json()), 422, layout.digest.hex())
+    base = f"/api/archives/{ARCHIVE}/schemas"
+    schema = a_schema()
+    assert_problem(client.put(f"{base}/{'0' * 64}", json=schema.as_json()), 422, schema.digest.hex())
     assert_problem(client.put(f"{base}/{'0' * 64}", json={"group": "cpu"}), 422, "group, part and columns")
     assert_problem(client.put(f"{base}/{'0' * 64}", content=b"{"), 422, "docs")
 

@@ -32,7 +32,7 @@ def test_who_had_what_at_a_tick(client):
         batcher.add([Reading("process", at_ns, at_ns, COLUMNS, values(cores=0.75, pid=31))])
     batcher.tell([Identity(31, 777, "stitch", "lab", "/lab", 1)])
     batch = batcher.take()
-    introduce(client, *batcher.layouts.values())
+    introduce(client, *batcher.schemas.values())
     for _ in range(2):  # sending again is harmless
         assert client.post(BLOCKS, content=batch).status_code == 200
     renamed = Identities(ARCHIVE, BOOT, (Identity(31, 777, "stitch-2", "lab", "/lab", 1),)).to_bytes()

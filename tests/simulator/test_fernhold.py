@@ -150,11 +150,11 @@ def test_the_story_is_found_where_it_is_told_to_begin():
 
 def test_an_archive_is_told_in_parts_of_bounded_size():
     archive = SimulatedArchive(large_host(cores=4, disks=2, links=2, length_s=30_000), by=5)
-    known = {layout.digest for layout in archive.layouts()}
+    known = {schema.digest for schema in archive.schemas()}
     ticks = 0
     for blocks, told in archive.batches():
         assert isinstance(told, Identities)
-        assert {block.layout for block in blocks} == known
+        assert {block.schema for block in blocks} == known
         assert max(block.ticks for block in blocks) <= 3_600
         ticks += blocks[0].ticks
     assert ticks == archive.ticks == 6_001

@@ -91,9 +91,9 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
         assert (one.end_ns - begin_ns) / NS_PER_S == pytest.approx(cause.end_s, abs=2)
 
 
-def test_made_up_archives_are_told_as_blocks_of_their_layouts():
+def test_made_up_archives_are_told_as_blocks_of_their_schemas():
     for recording in map(as_recording, made_up()):
-        widths = {layout.digest: len(layout.columns) for layout in recording.layouts()}
+        widths = {schema.digest: len(schema.columns) for schema in recording.schemas()}
         for block in recording.blocks():
             (read,) = read_blocks(block.to_bytes())
-            assert read.columns == widths[read.layout]
+            assert read.columns == widths[read.schema]

@@ -5,7 +5,7 @@ import pytest
 from alembic import command
 from sqlalchemy import create_engine, text
 
-from builders import ARCHIVE, BEGIN_NS, BOOT, HOST, RUNNABLE, SWITCHES, a_block, a_layout, tick_times
+from builders import ARCHIVE, BEGIN_NS, BOOT, HOST, RUNNABLE, SWITCHES, a_block, a_schema, tick_times
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.facts import HostFacts
@@ -70,16 +70,16 @@ def test_overlapping_batches_are_merged(known):
 
 
 def test_a_batch_is_taken_whole_or_not_at_all(known):
-    stranger = a_block(2, start=5, layout=a_layout([cpu_time("user")]))
+    stranger = a_block(2, start=5, schema=a_schema([cpu_time("user")]))
     with pytest.raises(UnknownSchema):
         known.append(ARCHIVE, [a_block(3), stranger])
     assert rows(known)[0] == 0
 
 
-def test_a_block_with_other_columns_than_its_layout_is_refused(known):
-    block = a_block(2, layout=a_layout([SWITCHES, RUNNABLE, cpu_time("user")]))
-    wrong = replace(block, layout=a_layout().digest)
-    with pytest.raises(BlockConflict, match="3 columns, its layout 2"):
+def test_a_block_with_other_columns_than_its_schema_is_refused(known):
+    block = a_block(2, schema=a_schema([SWITCHES, RUNNABLE, cpu_time("user")]))
+    wrong = replace(block, schema=a_schema().digest)
+    with pytest.raises(BlockConflict, match="3 columns, its schema 2"):
         known.append(ARCHIVE, [wrong])
 
 
@@ -114,10 +114,10 @@ def test_a_window_comes_with_the_tick_before_it(known):
     assert len(values) < 12
 
 
-def test_layouts_may_change_within_an_archive(known):
-    wider = a_layout([SWITCHES, RUNNABLE, cpu_time("user")])
-    known.add_layout(ARCHIVE, wider)
-    known.append(ARCHIVE, [a_block(2), a_block(2, start=2, layout=wider)])
+def test_schemas_may_change_within_an_archive(known):
+    wider = a_schema([SWITCHES, RUNNABLE, cpu_time("user")])
+    known.add_schema(ARCHIVE, wider)
+    known.append(ARCHIVE, [a_block(2), a_block(2, start=2, schema=wider)])
     assert switches(known) == [0, 100, 200, 300]
     with known.reading(ARCHIVE) as reader:
         assert len(reader.known) == 5
@@ -196,7 +196,7 @@ def test_blocks_survive_a_migration_back_and_forth(known):
         Stretch(BEGIN_NS + at_ns, at_ns, noise),
         archive=ARCHIVE,
         boot=BOOT,
-        layout=a_layout().digest,
+        schema=a_schema().digest,
         interval_ns=NS_PER_S,
     )
     known.append(ARCHIVE, [big])

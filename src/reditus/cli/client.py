@@ -12,7 +12,7 @@ from reditus.cli.console import Failure
 from reditus.core.blocks import Block
 from reditus.core.identities import Identities
 from reditus.core.markers import Marker
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import Json
 from reditus.server.times import spell_time
 
@@ -30,7 +30,7 @@ class Loadable(Protocol):
     def ticks(self) -> int: ...
     @property
     def registration(self) -> Json: ...
-    def layouts(self) -> list[Layout]: ...
+    def schemas(self) -> list[Schema]: ...
     def batches(self) -> Iterable[tuple[list[Block], Identities | None]]: ...
     def markers(self) -> list[Marker]: ...
 
@@ -156,8 +156,8 @@ class Client:
         if self._has(recording.archive, ticks=recording.ticks):
             return False
         self._ask("PUT", path, json=recording.registration)
-        for layout in recording.layouts():
-            self._ask("PUT", f"{path}/layouts/{layout.digest.hex()}", json=layout.as_json())
+        for schema in recording.schemas():
+            self._ask("PUT", f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json())
         for batch in _batches(recording.batches()):
             self._ask("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
         markers = recording.markers()

@@ -1,13 +1,13 @@
 """Blocks: a stretch of ticks of one group, column by column, the same on the wire, in the spool and in the store.
 
-Layout of the bytes (all little-endian), format version 3; 1 and 2 are read as well:
+Schema of the bytes (all little-endian), format version 3; 1 and 2 are read as well:
 
     0    4   magic b"RDTB"
     4    2   format version
     6    2   reserved, 0
     8    16  archive (UUID)
     24   16  boot id (UUID), so that no rate is taken across a restart
-    40   32  digest of the layout
+    40   32  digest of the schema
     72   4   columns, the two clocks not counted
     76   4   ticks
     80   8   wall clock of the first tick, ns since the epoch, UTC
@@ -15,7 +15,7 @@ Layout of the bytes (all little-endian), format version 3; 1 and 2 are read as w
     96   8   interval between ticks as planned, ns
     104  4   length of the data
     108  4 × (columns + 3)  offsets into the data, ascending, the last one equal to its length
-    ..       data: chunks (column_codec) of wall clock, monotonic clock, then the layout's columns; since version 3 each
+    ..       data: chunks (column_codec) of wall clock, monotonic clock, then the schema's columns; since version 3 each
              with its checksum at its end (checksums)
     ..   4   CRC-32 of everything before it
 
@@ -75,7 +75,7 @@ class Block:
 
     archive: UUID
     boot: UUID
-    layout: bytes
+    schema: bytes
     ticks: int
     first_ns: int
     last_ns: int
@@ -95,7 +95,7 @@ class Block:
         return len(self.directory) // _OFFSET_BYTES - 1 - CLOCKS
 
     def chunk(self, position: int) -> memoryview:
-        """The bytes of one column, without their checksum; 0 is the wall clock, 1 the monotonic clock, 2 the layout's first
+        """The bytes of one column, without their checksum; 0 is the wall clock, 1 the monotonic clock, 2 the schema's first
         column. Raise DamagedBlock where the checksum does not match.
         """
         begin, end = _PAIR.unpack_from(self.directory, _OFFSET_BYTES * position)
@@ -146,7 +146,7 @@ class Block:
             0,
             self.archive.bytes,
             self.boot.bytes,
-            self.layout,
+            self.schema,
             self.columns,
             self.ticks,
             self.first_ns,
@@ -163,14 +163,14 @@ def offsets_in(directory: bytes) -> tuple[int, ...]:
     return tuple(np.frombuffer(directory, dtype=_OFFSET).tolist())
 
 
-def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, layout: bytes, interval_ns: int) -> Block:
+def encode_block(stretch: Stretch, *, archive: UUID, boot: UUID, schema: bytes, interval_ns: int) -> Block:
     """Encode at least one tick. Raise BlockError where the parts do not fit together."""
     _check_size(stretch)
     chunks = [
         *encode_clocks(stretch.wall_ns, stretch.monotonic_ns),
         *encode_columns(stretch.values),
     ]
-    return _block(stretch, chunks, archive=archive, boot=boot, layout=layout, interval_ns=interval_ns)
+    return _block(stretch, chunks, archive=archive, boot=boot, schema=schema, interval_ns=interval_ns)
 
 
 def only(block: Block, stretch: Stretch, ticks: BoolArray) -> Block | None:
@@ -183,17 +183,17 @@ def only(block: Block, stretch: Stretch, ticks: BoolArray) -> Block | None:
         Stretch(stretch.wall_ns[ticks], stretch.monotonic_ns[ticks], stretch.values[ticks]),
         archive=block.archive,
         boot=block.boot,
-        layout=block.layout,
+        schema=block.schema,
         interval_ns=block.interval_ns,
     )
 
 
 @dataclass(frozen=True, slots=True)
 class Described:
-    """A stretch with its layout's digest and the interval that was planned."""
+    """A stretch with its schema's digest and the interval that was planned."""
 
     stretch: Stretch
-    layout: bytes
+    schema: bytes
     interval_ns: int
 
 
@@ -218,7 +218,7 @@ def encode_together(parts: Sequence[Described], *, archive: UUID, boot: UUID) ->
             part = parts[at]
             end = start + CLOCKS + part.stretch.values.shape[1]
             blocks[at] = _block(
-                part.stretch, chunks[start:end], archive=archive, boot=boot, layout=part.layout,
+                part.stretch, chunks[start:end], archive=archive, boot=boot, schema=part.schema,
                 interval_ns=part.interval_ns,
             )  # fmt: skip
             start = end
@@ -232,14 +232,14 @@ def _check_size(stretch: Stretch) -> None:
 
 
 def _block(
-    stretch: Stretch, chunks: list[bytes], *, archive: UUID, boot: UUID, layout: bytes, interval_ns: int
+    stretch: Stretch, chunks: list[bytes], *, archive: UUID, boot: UUID, schema: bytes, interval_ns: int
 ) -> Block:
     ticks, first_ns, last_ns = len(stretch.wall_ns), int(stretch.wall_ns[0]), int(stretch.wall_ns[-1])
     directory, data = _packed(with_checksums(chunks, head_seed(boot, ticks, first_ns, last_ns, interval_ns)))
     return Block(
         archive=archive,
         boot=boot,
-        layout=layout,
+        schema=schema,
         ticks=ticks,
         first_ns=first_ns,
         last_ns=last_ns,
@@ -270,7 +270,7 @@ def read_block(batch: memoryview, start: int) -> tuple[Block, int]:
         raise BlockError(
             f"the block at byte {start} is cut off: a head has {_HEAD.size} bytes, {len(batch) - start} left"
         )
-    magic, version, _, archive, boot, layout, columns, ticks, first_ns, last_ns, interval_ns, length = (
+    magic, version, _, archive, boot, schema, columns, ticks, first_ns, last_ns, interval_ns, length = (
         _HEAD.unpack_from(batch, start)
     )
     if magic != MAGIC:
@@ -296,7 +296,7 @@ def read_block(batch: memoryview, start: int) -> tuple[Block, int]:
     block = Block(
         archive=UUID(bytes=archive),
         boot=UUID(bytes=boot),
-        layout=bytes(layout),
+        schema=bytes(schema),
         ticks=ticks,
         first_ns=first_ns,
         last_ns=last_ns,

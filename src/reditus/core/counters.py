@@ -1,4 +1,4 @@
-"""The catalogue of counters: every name that may stand in a layout, with what an analyst needs to know of it.
+"""The catalogue of counters: every name that may stand in a schema, with what an analyst needs to know of it.
 
 Names follow the OpenTelemetry semantic conventions where those have one (`system.cpu.time`), and are our own in the
 same style where they have none. Sources: the kernel's Documentation/filesystems/proc.rst, admin-guide/iostats.rst,

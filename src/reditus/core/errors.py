@@ -34,7 +34,7 @@ class DamagedBlock(BlockError):
 
 
 class SchemaError(CoreError, ValueError):
-    """A layout that cannot describe a block's columns."""
+    """A schema that cannot describe a block's columns."""
 
 
 class WindowError(CoreError, ValueError):

@@ -1,6 +1,6 @@
 """What the columns of a block are: counters with their attributes, described once and named by a digest.
 
-A layout is content-addressed: the SHA-256 of its canonical JSON names it, so a recorder sends it once and every
+A schema is content-addressed: the SHA-256 of its canonical JSON names it, so a recorder sends it once and every
 block refers to it. When a device appears or leaves, the columns change, and so does the digest.
 """
 
@@ -106,7 +106,7 @@ class Column:
 
 
 @dataclass(frozen=True)
-class Layout:
+class Schema:
     """The columns of the blocks of one group. Groups too wide for one block are cut into numbered parts."""
 
     group: str
@@ -115,13 +115,13 @@ class Layout:
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.columns) <= MAX_COLUMNS:
-            raise SchemaError(f"a layout has 1 to {MAX_COLUMNS} columns; {self.group!r} has {len(self.columns)}")
+            raise SchemaError(f"a schema has 1 to {MAX_COLUMNS} columns; {self.group!r} has {len(self.columns)}")
         if len({(column.counter, column.attributes) for column in self.columns}) < len(self.columns):
-            raise SchemaError(f"the layout of {self.group!r} names a counter with the same attributes twice")
+            raise SchemaError(f"the schema of {self.group!r} names a counter with the same attributes twice")
 
     @cached_property
     def canonical(self) -> bytes:
-        """The JSON whose digest names the layout: sorted keys, no blanks, UTF-8."""
+        """The JSON whose digest names the schema: sorted keys, no blanks, UTF-8."""
         return json.dumps(self.as_json(), sort_keys=True, separators=(",", ":"), ensure_ascii=False).encode()
 
     @cached_property
@@ -136,21 +136,21 @@ class Layout:
         }
 
     @classmethod
-    def from_json(cls, given: Json) -> "Layout":
+    def from_json(cls, given: Json) -> "Schema":
         try:
             group, part, columns = _text(given["group"]), _whole(given["part"], 0), list(given["columns"])
         except (KeyError, TypeError, ValueError, AttributeError) as why:
-            raise SchemaError(f"a layout wants group, part and columns: {why!r}") from why
+            raise SchemaError(f"a schema wants group, part and columns: {why!r}") from why
         if not 0 <= part < 1 << 15:
-            raise SchemaError(f"a layout's part is 0 to {(1 << 15) - 1}, not {part}")
+            raise SchemaError(f"a schema's part is 0 to {(1 << 15) - 1}, not {part}")
         return cls(group, part, tuple(Column.from_json(column) for column in columns))
 
 
-def split_columns(group: str, columns: Iterable[Column]) -> list[Layout]:
-    """Cut a group's columns, in their order, into layouts of at most MAX_COLUMNS."""
+def split_columns(group: str, columns: Iterable[Column]) -> list[Schema]:
+    """Cut a group's columns, in their order, into schemas of at most MAX_COLUMNS."""
     every = tuple(columns)
     return [
-        Layout(group, part, every[start : start + MAX_COLUMNS])
+        Schema(group, part, every[start : start + MAX_COLUMNS])
         for part, start in enumerate(range(0, len(every), MAX_COLUMNS))
     ]
 

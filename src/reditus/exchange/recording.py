@@ -12,7 +12,7 @@ from reditus.core.frame import BlockSlice, Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.identities import Identities, Identity
 from reditus.core.markers import Marker
-from reditus.core.schema import Layout, split_columns
+from reditus.core.schema import Schema, split_columns
 from reditus.core.types import Json
 from reditus.core.window import Window
 
@@ -21,15 +21,15 @@ BLOCK_TICKS = 3_600
 
 def blocks_of(piece: BlockSlice, *, archive: UUID) -> Iterator[Block]:
     """A piece of a recording, encoded."""
-    for layout in split_columns(piece.group, tuple(piece.columns)):
-        values = np.stack([piece.columns[column] for column in layout.columns], axis=1)
+    for schema in split_columns(piece.group, tuple(piece.columns)):
+        values = np.stack([piece.columns[column] for column in schema.columns], axis=1)
         for start in range(0, len(values), BLOCK_TICKS):
             part = slice(start, start + BLOCK_TICKS)
             yield encode_block(
                 Stretch(piece.wall_ns[part], piece.monotonic_ns[part], values[part]),
                 archive=archive,
                 boot=UUID(bytes=piece.boot),
-                layout=layout.digest,
+                schema=schema.digest,
                 interval_ns=piece.interval_ns,
             )
 
@@ -57,8 +57,8 @@ class Recording:
             "facts": self.facts.as_json(),
         }
 
-    def layouts(self) -> list[Layout]:
-        every = {layout.digest: layout for piece in self.pieces for layout in split_columns(piece.group, piece.columns)}
+    def schemas(self) -> list[Schema]:
+        every = {schema.digest: schema for piece in self.pieces for schema in split_columns(piece.group, piece.columns)}
         return list(every.values())
 
     def blocks(self) -> Iterator[Block]:

@@ -9,7 +9,7 @@ import numpy as np
 from reditus.core.blocks import Block
 from reditus.core.identities import Identities
 from reditus.core.markers import Marker
-from reditus.core.schema import Layout, split_columns
+from reditus.core.schema import Schema, split_columns
 from reditus.core.types import Json
 from reditus.exchange.recording import Recording, blocks_of
 from reditus.simulator import SimulatedHost
@@ -56,9 +56,9 @@ class SimulatedArchive:
         at_s = np.arange(0, self.scenario.ticks, self.by) * np.float64(self.scenario.interval_s)
         return int(observed(self.scenario, at_s).sum())
 
-    def layouts(self) -> list[Layout]:
+    def schemas(self) -> list[Schema]:
         first = next(self._parts(8 * self.by))
-        return [layout for group, columns in first.groups.items() for layout in split_columns(group, tuple(columns))]
+        return [schema for group, columns in first.groups.items() for schema in split_columns(group, tuple(columns))]
 
     def batches(self) -> Iterator[tuple[list[Block], Identities]]:
         """Blocks, and who the processes in them are, part by part."""

@@ -9,7 +9,7 @@ import numpy as np
 from reditus.core.blocks import MAX_TICKS, Described, Stretch, encode_block, encode_together
 from reditus.core.identities import Identities, Identity
 from reditus.core.markers import Marker, as_batches
-from reditus.core.schema import Column, Layout, split_columns
+from reditus.core.schema import Column, Schema, split_columns
 from reditus.core.types import NS_PER_S
 from reditus.recorder.sampler import Reading
 
@@ -29,7 +29,7 @@ of what is stored the same always.
 
 @dataclass(slots=True)
 class _Open:
-    layouts: list[Layout]
+    schemas: list[Schema]
     columns: tuple[Column, ...]
     readings: list[Reading] = field(default_factory=list)
 
@@ -54,8 +54,8 @@ class Batcher:
         self._closed: list[Described] = []
         self._identities: list[Identity] = []
         self._markers: list[Marker] = []
-        self.layouts: dict[bytes, Layout] = {}
-        """Every layout that a block was made with, by digest."""
+        self.schemas: dict[bytes, Schema] = {}
+        """Every schema that a block was made with, by digest."""
 
     def add(self, readings: list[Reading]) -> None:
         for reading in readings:
@@ -66,7 +66,7 @@ class Batcher:
             if held is None or (held.columns is not reading.columns and held.columns != reading.columns):
                 self._close(reading.group)
                 held = _Open(split_columns(reading.group, reading.columns), reading.columns)
-                self.layouts.update({layout.digest: layout for layout in held.layouts})
+                self.schemas.update({schema.digest: schema for schema in held.schemas})
                 self._open[reading.group] = held
             held.readings.append(reading)
             if len(held.readings) >= MAX_TICKS:
@@ -93,7 +93,7 @@ class Batcher:
         blocks = encode_together(few, archive=self._archive, boot=self._boot)
         blocks += [
             encode_block(
-                one.stretch, archive=self._archive, boot=self._boot, layout=one.layout, interval_ns=one.interval_ns
+                one.stretch, archive=self._archive, boot=self._boot, schema=one.schema, interval_ns=one.interval_ns
             )
             for one in self._closed
             if len(one.stretch.wall_ns) > FEW_TICKS
@@ -116,8 +116,8 @@ class Batcher:
         values = np.array([reading.values for reading in held.readings])
         interval_ns = self._intervals_ns.get(group, self._interval_ns)
         start = 0
-        for layout in held.layouts:
-            part = values[:, start : start + len(layout.columns)]
-            start += len(layout.columns)
-            self._closed.append(Described(Stretch(clocks[:, 0], clocks[:, 1], part), layout.digest, interval_ns))
+        for schema in held.schemas:
+            part = values[:, start : start + len(schema.columns)]
+            start += len(schema.columns)
+            self._closed.append(Described(Stretch(clocks[:, 0], clocks[:, 1], part), schema.digest, interval_ns))
         held.readings = []

@@ -115,10 +115,10 @@ class KernelText:
         self._learn = learn
         self.memory = Memory()
         self.columns: tuple[Column, ...] = ()
-        """What `parse` returned values for. A new tuple after each change of layout."""
+        """What `parse` returned values for. A new tuple after each change of schema."""
 
     def parse(self, text: bytes) -> IntArray:
-        """Return one raw integer per column, learning the layout anew where it changed."""
+        """Return one raw integer per column, learning the schema anew where it changed."""
         numbers = numbers_in(text)
         if not self.memory.knows(text, numbers):
             self._relearn(text, numbers)

@@ -217,8 +217,8 @@ class Runner:
         batch = batcher.take()
         if not batch:
             return
-        self._keeper.put(Kept(batch, tuple(batcher.layouts.values()), partial(self._put_down, self._logs.left)))
-        batcher.layouts.clear()
+        self._keeper.put(Kept(batch, tuple(batcher.schemas.values()), partial(self._put_down, self._logs.left)))
+        batcher.schemas.clear()
 
     def _put_down(self, log_left: Json) -> None:
         self._logs.remember(log_left)

@@ -1,6 +1,6 @@
 """What was recorded and not yet acknowledged, on disk: bounded, oldest dropped first.
 
-A folder per archive: `archive.json` (what to register), `layouts/DIGEST.json`, and batches named by an ever-growing
+A folder per archive: `archive.json` (what to register), `schemas/DIGEST.json`, and batches named by an ever-growing
 number. A batch is written beside its place, synced, and renamed, so that a crash leaves it whole or not at all.
 """
 
@@ -18,7 +18,7 @@ import structlog
 
 from reditus.core.batches import read_batch
 from reditus.core.errors import BlockError
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import Json
 
 log = structlog.get_logger()
@@ -51,7 +51,7 @@ class Offer:
     """A batch that the disk does not take: what can be sent is sent from memory."""
 
     batch: bytes
-    layouts: tuple[Layout, ...]
+    schemas: tuple[Schema, ...]
     delivered: bool = False
 
 
@@ -61,13 +61,18 @@ class Spool:
     def __init__(self, folder: Path, limit_bytes: int = DEFAULT_LIMIT_BYTES) -> None:
         self.folder = folder
         self._limit_bytes = limit_bytes
-        (folder / "layouts").mkdir(parents=True, exist_ok=True, mode=0o700)
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._schemas = folder / "schemas"
         self._lock = os.open(folder / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             os.close(self._lock)
             raise SpoolBusy(f"another recorder writes to {folder}; give this one another --name") from None
+        old = folder / "layouts"  # as recorders called it up to 0.1
+        if old.is_dir() and not self._schemas.exists():
+            old.rename(self._schemas)
+        self._schemas.mkdir(exist_ok=True, mode=0o700)
         self.dropped_batches = 0
         self._gaps = threading.Lock()
         self._offers: list[Offer] = []
@@ -102,20 +107,20 @@ class Spool:
     def registration(self) -> Json | None:
         return self._registration
 
-    def keep_layout(self, layout: Layout) -> None:
-        path = self.folder / "layouts" / f"{layout.digest.hex()}.json"
+    def keep_schema(self, schema: Schema) -> None:
+        path = self._schemas / f"{schema.digest.hex()}.json"
         if not path.exists():
-            self._write_whole(path, layout.canonical)
+            self._write_whole(path, schema.canonical)
 
-    def layouts(self) -> Iterator[tuple[str, bytes]]:
-        """Digest in hex and canonical JSON of every layout kept, and of those that wait with their batches."""
-        kept = sorted((self.folder / "layouts").glob("*.json"))
+    def schemas(self) -> Iterator[tuple[str, bytes]]:
+        """Digest in hex and canonical JSON of every schema kept, and of those that wait with their batches."""
+        kept = sorted(self._schemas.glob("*.json"))
         for path in kept:
             yield path.stem, path.read_bytes()
         written = {path.stem for path in kept}
-        for layout in {layout.digest: layout for offer in self.offers() for layout in offer.layouts}.values():
-            if layout.digest.hex() not in written:
-                yield layout.digest.hex(), layout.canonical
+        for schema in {schema.digest: schema for offer in self.offers() for schema in offer.schemas}.values():
+            if schema.digest.hex() not in written:
+                yield schema.digest.hex(), schema.canonical
 
     def offer(self, offer: Offer) -> None:
         """Let a batch be sent that the disk does not take."""

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 
 import structlog
 
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.recorder.spool import Offer, Spool
 
 log = structlog.get_logger()
@@ -22,15 +22,15 @@ NO_ROOM = "the disk of the recorder's spool took nothing"
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A batch, the layouts that it is the first to be made with, and what to do once it is on disk or delivered."""
+    """A batch, the schemas that it is the first to be made with, and what to do once it is on disk or delivered."""
 
     batch: bytes
-    layouts: tuple[Layout, ...]
+    schemas: tuple[Schema, ...]
     then: Callable[[], None]
     offer: Offer = field(init=False)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "offer", Offer(self.batch, self.layouts))
+        object.__setattr__(self, "offer", Offer(self.batch, self.schemas))
 
 
 class SpoolWriter:
@@ -64,8 +64,8 @@ class SpoolWriter:
                 self._spool.withdraw(dropped.offer)
                 self._spool.note_dropped(dropped.batch, NO_ROOM)
                 self._gaps_to_write = True
-                # Layouts are needed by the batches after it too.
-                self._waiting[1] = replace(self._waiting[1], layouts=dropped.layouts + self._waiting[1].layouts)
+                # Schemas are needed by the batches after it too.
+                self._waiting[1] = replace(self._waiting[1], schemas=dropped.schemas + self._waiting[1].schemas)
                 log.warning("the spool's disk takes nothing, oldest batch dropped: a gap", reason=self.trouble)
             self._changed.notify()
 
@@ -103,8 +103,8 @@ class SpoolWriter:
 
     def _has_put(self, kept: Kept) -> bool:
         try:
-            for layout in kept.layouts:
-                self._spool.keep_layout(layout)
+            for schema in kept.schemas:
+                self._spool.keep_schema(schema)
             self._spool.put(kept.batch)
         except OSError as why:
             reason = why.strerror or str(why)

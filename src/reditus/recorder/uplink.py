@@ -26,7 +26,7 @@ MOST_FAULTS = 5
 LATER = (408, 425, 429)
 """Too slow, too early, too often: the same may be taken later."""
 UNKNOWN = (404, 409)
-"""The server does not know the archive (404) or a layout (409): tell it and send again."""
+"""The server does not know the archive (404) or a schema (409): tell it and send again."""
 
 
 class ServerAway(ConnectionError):
@@ -203,8 +203,8 @@ class Uplink:
         if registration is None:
             raise Refused(f"{spool.folder} lost its archive.json; nobody can say what host this was")
         _check(*self._request("PUT", base, json.dumps(registration).encode(), "application/json"))
-        for digest, layout in spool.layouts():
-            _check(*self._request("PUT", f"{base}/layouts/{digest}", layout, "application/json"))
+        for digest, schema in spool.schemas():
+            _check(*self._request("PUT", f"{base}/schemas/{digest}", schema, "application/json"))
 
     def _request(self, method: str, path: str, body: bytes, content_type: str) -> tuple[int, str]:
         try:

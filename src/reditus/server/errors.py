@@ -59,7 +59,7 @@ class TooSlow(ValueError):
 # error: (status, name, title). Subclasses come before their bases.
 PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     UnknownArchive: (404, "unknown-archive", "No such archive"),
-    UnknownSchema: (409, "unknown-layout", "Layout not known yet"),
+    UnknownSchema: (409, "unknown-schema", "Schema not known yet"),
     UnknownMeasure: (404, "unknown-measure", "No such measure"),
     UnknownCounter: (404, "unknown-counter", "No such counter"),
     ArchiveProtected: (409, "archive-protected", "The archive is protected"),
@@ -69,7 +69,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     PlanInUse: (409, "plan-in-use", "The plan is followed"),
     BlockVersionError: (422, "block-version", "Block from a newer version"),
     BlockError: (422, "bad-block", "Not a valid block"),
-    SchemaError: (422, "bad-layout", "Not a valid layout"),
+    SchemaError: (422, "bad-schema", "Not a valid schema"),
     TimeRefused: (422, "bad-time", "Time refused"),
     BlockConflict: (409, "block-clash", "Block contradicts its archive"),
     BadVerdict: (422, "bad-verdict", "Not a verdict"),

@@ -113,7 +113,7 @@ class DamageOut(Out):
 class CheckIn(BaseModel):
     """From where on to verify an archive's blocks: what the answer before gave as `next`, or nothing."""
 
-    layout: int = Field(default=-1, ge=-1, le=(1 << 31) - 1)
+    schema_id: int = Field(default=-1, ge=-1, le=(1 << 31) - 1)
     after_ns: int = Field(default=-(1 << 62), ge=-(1 << 62), le=1 << 62)
 
 
@@ -442,7 +442,7 @@ class FindingOut(Out):
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
             verdict=None
             if verdict is None
-            else VerdictOut(state=verdict.state, remark=verdict.remark, told=spell_time(verdict.told_ns)),
+            else VerdictOut(state=verdict.state, remark=verdict.remark, decided=spell_time(verdict.decided_ns)),
         )
 
 
@@ -522,7 +522,7 @@ class VerdictIn(BaseModel):
     state: Literal["open", "confirmed", "dismissed"]
     remark: Annotated[str, StringConstraints(strip_whitespace=True, max_length=2_000, pattern=r"^[^\x00]*$")] = ""
 
-    def verdict(self, told_ns: int) -> Verdict:
+    def verdict(self, decided_ns: int) -> Verdict:
         """Raise BadVerdict for a kind that no finding has, and for a dismissal without a reason."""
         problems = [one.id for one in KINDS if one.is_problem]
         if self.kind not in problems:
@@ -530,7 +530,7 @@ class VerdictIn(BaseModel):
         if self.state == "dismissed" and not self.remark:
             raise BadVerdict("dismissing a finding needs a reason, so that others can follow; give it as remark")
         start_ns, end_ns = parse_time(self.start), parse_time(self.end)
-        return Verdict(self.kind, self.device, start_ns, max(end_ns, start_ns + 1), self.state, self.remark, told_ns)
+        return Verdict(self.kind, self.device, start_ns, max(end_ns, start_ns + 1), self.state, self.remark, decided_ns)
 
 
 class UsageOut(Out):

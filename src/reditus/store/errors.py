@@ -6,7 +6,7 @@ StoreError
 │   └── DatabaseDamaged             its files are damaged where this was read; something has to be restored
 ├── UnknownArchive(LookupError)
 ├── UnknownSchema(LookupError)      a block whose columns were never described
-├── BlockConflict(ValueError)          a block that contradicts its layout or its archive
+├── BlockConflict(ValueError)          a block that contradicts its schema or its archive
 ├── ArchiveProtected(ValueError)    nothing may be removed from it
 ├── EmptyWindow(LookupError)       a stretch without ticks
 ├── UnknownPlan(LookupError)
@@ -42,14 +42,14 @@ class UnknownArchive(StoreError, LookupError):
 class UnknownSchema(StoreError, LookupError):
     def __init__(self, digest: bytes) -> None:
         super().__init__(
-            f"the layout {digest.hex()[:16]}… is not known for this host; PUT it under the archive's layouts, then send "
+            f"the schema {digest.hex()[:16]}… is not known for this host; PUT it under the archive's schemas, then send "
             "the blocks again"
         )
         self.digest = digest
 
 
 class BlockConflict(StoreError, ValueError):
-    """A block that does not fit what is known of its archive or layout."""
+    """A block that does not fit what is known of its archive or schema."""
 
 
 class ArchiveProtected(StoreError, ValueError):

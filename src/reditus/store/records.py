@@ -114,7 +114,7 @@ class Verdict:
     end_ns: int
     state: VerdictState
     remark: str
-    told_ns: int
+    decided_ns: int
 
     def is_of(self, kind: str, device: str | None, start_ns: int, end_ns: int) -> bool:
         """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged anew: they
@@ -141,7 +141,7 @@ class Damage:
 
     host: UUID
     archive: UUID
-    layout: int
+    schema: int
     first_ns: int
     last_ns: int
     columns: tuple[int, ...] | None

@@ -15,7 +15,7 @@ from reditus.core.batches import Batch
 from reditus.core.blocks import Block
 from reditus.core.identities import Identities
 from reditus.core.markers import Markers
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.store.archives.compaction import TARGETS, seal_archive
 from reditus.store.archives.ownership import host_of
 from reditus.store.database import statements
@@ -98,13 +98,13 @@ class Store:
             self.damaged = str(why)
             return {}
 
-    def add_layout(self, archive: UUID, layout: Layout) -> None:
-        """Make a layout known to the archive's host; nothing happens where it is known already."""
+    def add_schema(self, archive: UUID, schema: Schema) -> None:
+        """Make a schema known to the archive's host; nothing happens where it is known already."""
         with self._session() as session:
             host_id = host_of(session, archive)
-            layout_id = session.scalar(statements.insert_layout(host_id, layout))
-            if layout_id is not None:
-                values = statements.column_values(host_id, layout_id, layout.columns)
+            schema_id = session.scalar(statements.insert_schema(host_id, schema))
+            if schema_id is not None:
+                values = statements.column_values(host_id, schema_id, schema.columns)
                 session.execute(insert(ColumnRow), values)
 
     def append(
@@ -117,7 +117,7 @@ class Store:
         """Commit blocks, who processes are, and markers, all or none, each once. When this returns they are on disk.
 
         Raise UnknownArchive, UnknownSchema, or BlockConflict for a block of another archive or with other columns than
-        its layout has.
+        its schema has.
         """
         return self.submit(archive, Batch(list(blocks), list(told), list(marked))).result()
 
@@ -144,13 +144,13 @@ class Store:
 
     def _found(self, reader: Reader) -> None:
         """Write down what a reading found damaged, once."""
-        every = {(one.archive, one.layout, one.first_ns): one for one in reader.damage}
+        every = {(one.archive, one.schema, one.first_ns): one for one in reader.damage}
         new = [one for key, one in every.items() if key not in self._noted]
         if new:
             for one in new:
                 log.error("damaged block", archive=str(one.archive), first_ns=one.first_ns, reason=one.reason)
             self._transact(lambda session: note_damage(session, new))
-            self._noted |= {(one.archive, one.layout, one.first_ns) for one in new}
+            self._noted |= {(one.archive, one.schema, one.first_ns) for one in new}
         for archive in reader.damaged_rollups:
             log.error("damaged rollups, made anew", archive=str(archive))
             self.drop_rollups(archive)

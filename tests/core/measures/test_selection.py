@@ -22,12 +22,12 @@ from reditus.simulator.large import large_host
 
 @pytest.fixture(scope="module")
 def known():
-    layouts = SimulatedArchive(large_host("hall", cores=5, disks=3, links=2, length_s=60)).layouts()
+    schemas = SimulatedArchive(large_host("hall", cores=5, disks=3, links=2, length_s=60)).schemas()
     return ColumnSet(
         [
-            StoredColumn(layout_id, layout.group, position, column)
-            for layout_id, layout in enumerate(layouts)
-            for position, column in enumerate(layout.columns)
+            StoredColumn(schema_id, schema.group, position, column)
+            for schema_id, schema in enumerate(schemas)
+            for position, column in enumerate(schema.columns)
         ]
     )
 

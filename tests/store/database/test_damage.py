@@ -9,7 +9,7 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import text
 
-from builders import ARCHIVE, BEGIN_NS, BOOT, HOST, SWITCHES, a_block, a_layout, tick_times
+from builders import ARCHIVE, BEGIN_NS, BOOT, HOST, SWITCHES, a_block, a_schema, tick_times
 from reditus.analysis.maintenance import Journal, Task, maintain, scrub
 from reditus.analysis.rollups import rolled
 from reditus.core.blocks import CLOCKS, Stretch, encode_block
@@ -226,7 +226,7 @@ def fill(store):
         host = UUID(int=1_000 + number)
         store.archives.register(host=HostInfo(host, f"host {number}"), archive=archive, name=f"archive {number}",
                        source="recorded", facts=HostFacts(cores=2))  # fmt: skip
-        store.add_layout(archive, a_layout())
+        store.add_schema(archive, a_schema())
         for start in range(0, 3_000, 100):
             store.append(archive, [noisy(archive, start)])
     with store._engine.begin() as connection:
@@ -238,7 +238,7 @@ def noisy(archive, start):
     at_ns = tick_times(100, start=start)
     values = np.random.default_rng(start).integers(0, 1 << 62, (100, 2))
     return encode_block(
-        Stretch(BEGIN_NS + at_ns, at_ns + NS_PER_S, values), archive=archive, boot=BOOT, layout=a_layout().digest,
+        Stretch(BEGIN_NS + at_ns, at_ns + NS_PER_S, values), archive=archive, boot=BOOT, schema=a_schema().digest,
         interval_ns=NS_PER_S,
     )  # fmt: skip
 
@@ -293,7 +293,7 @@ def test_a_damaged_page_of_any_table_is_said_and_costs_no_others(own_cluster):
                 for table in Base.metadata.sorted_tables
                 if connection.execute(text(f"select 1 from {table.name} limit 1")).first()
             ]
-        assert {"hosts", "archives", "layouts", "columns", "plans", "markers", "device_names", "facts"} <= set(filled)
+        assert {"hosts", "archives", "schemas", "columns", "plans", "markers", "device_names", "facts"} <= set(filled)
         for table in filled:
             flip_on_disk(cluster, store, table)
             answers = {

@@ -6,7 +6,7 @@ from uuid import UUID
 import pytest
 from sqlalchemy import event, text
 
-from builders import BEGIN_NS, a_block, a_layout
+from builders import BEGIN_NS, a_block, a_schema
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.core.batches import Batch
 from reditus.core.facts import HostFacts
@@ -26,7 +26,7 @@ def crowd(store):
         store.archives.register(
             host=HostInfo(host, f"host {at}"), archive=archive, name="x", source="recorded", facts=HostFacts()
         )
-        store.add_layout(archive, a_layout())
+        store.add_schema(archive, a_schema())
     return store
 
 
@@ -132,7 +132,7 @@ def without_sessions(store):
 
 
 def test_the_usual_append_is_one_call(crowd):
-    """Once archives and layouts are known: newer blocks, alone or together, and who processes are."""
+    """Once archives and schemas are known: newer blocks, alone or together, and who processes are."""
     for _, archive in HOSTS:
         crowd.append(archive, [a_block(3, archive=archive)])
     without_sessions(crowd)

@@ -19,9 +19,9 @@ REMEMBERED = 64
 
 @dataclass(frozen=True, slots=True)
 class StoredColumn:
-    """Where a column stands: in which layout, at which place."""
+    """Where a column stands: in which schema, at which place."""
 
-    layout_id: int
+    schema_id: int
     group: str
     position: int
     column: Column
@@ -33,7 +33,7 @@ def device_attribute(counter: str) -> str | None:
 
 
 class ColumnSet:
-    """The columns of some layouts. The same layouts give the same object, so that work on it can be remembered too."""
+    """The columns of some schemas. The same schemas give the same object, so that work on it can be remembered too."""
 
     def __init__(self, columns: Sequence[StoredColumn]) -> None:
         self.all = tuple(columns)

@@ -83,8 +83,8 @@ async def check_archive(archive_id: UUID, told: CheckIn, request: Request, conte
     """Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null."""
 
     def work(_: CancelToken) -> CheckOut:
-        found = context.store.archives.verify(archive_id, Place(told.layout, told.after_ns), CHECKED_AT_ONCE)
-        following = None if found.next is None else CheckIn(layout=found.next.layout, after_ns=found.next.after_ns)
+        found = context.store.archives.verify(archive_id, Place(told.schema_id, told.after_ns), CHECKED_AT_ONCE)
+        following = None if found.next is None else CheckIn(schema_id=found.next.schema, after_ns=found.next.after_ns)
         return CheckOut(checked=found.checked, size_bytes=found.size_bytes, damaged=len(found.damage), next=following)
 
     return await run_until_disconnect(request, work, context.lanes.long)

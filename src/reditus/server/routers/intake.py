@@ -1,4 +1,4 @@
-"""Intake: layouts and blocks from recorders. What is acknowledged is committed."""
+"""Intake: schemas and blocks from recorders. What is acknowledged is committed."""
 
 import asyncio
 import time
@@ -10,7 +10,7 @@ from fastapi import APIRouter, Body, Request, Response
 
 from reditus.core.batches import Batch, read_batch
 from reditus.core.errors import SchemaError
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.errors import TimeRefused
@@ -24,13 +24,15 @@ AHEAD_NS = 86_400 * NS_PER_S
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
 
 
-@router.put("/layouts/{digest}", status_code=204, response_class=Response)
-def add_layout(archive_id: UUID, digest: str, layout: Annotated[dict[str, Any], Body()], store: StoreDep) -> None:
-    """Describe the columns of blocks to come. The digest is the SHA-256 of the layout's canonical JSON, in hex."""
-    described = Layout.from_json(layout)
+# Recorders up to 0.1 call schemas layouts.
+@router.put("/layouts/{digest}", status_code=204, response_class=Response, include_in_schema=False)
+@router.put("/schemas/{digest}", status_code=204, response_class=Response)
+def add_schema(archive_id: UUID, digest: str, schema: Annotated[dict[str, Any], Body()], store: StoreDep) -> None:
+    """Describe the columns of blocks to come. The digest is the SHA-256 of the schema's canonical JSON, in hex."""
+    described = Schema.from_json(schema)
     if described.digest.hex() != digest.lower():
-        raise SchemaError(f"the layout's digest is {described.digest.hex()}, not {digest}; see docs/blocks.md")
-    store.add_layout(archive_id, described)
+        raise SchemaError(f"the schema's digest is {described.digest.hex()}, not {digest}; see docs/blocks.md")
+    store.add_schema(archive_id, described)
 
 
 @router.post(

@@ -34,7 +34,7 @@ def seal_archive(session: Session, host_id: UUID, archive: UUID) -> int:
         while more:
             gone, found = _merge_runs(session, host_id, archive, target, damaged)
             note_damage(session, found)
-            damaged |= {(one.layout, one.first_ns) for one in found}
+            damaged |= {(one.schema, one.first_ns) for one in found}
             vanished += gone
             more = bool(found)  # once more, around what was found damaged
     return vanished
@@ -58,10 +58,10 @@ def _merge_runs(
 def _runs(
     session: Session, host_id: UUID, archive: UUID, target: int, damaged: Set[tuple[int, int]]
 ) -> Iterator[list[Row[*tuple[Any, ...]]]]:
-    """Neighbouring blocks of one layout, boot and interval that together have `target` ticks."""
+    """Neighbouring blocks of one schema, boot and interval that together have `target` ticks."""
     every = session.execute(statements.small_blocks(host_id, archive, target)).all()
-    rows = [row for row in every if (row.layout_id, row.first_ns) not in damaged]
-    for _, alike in groupby(rows, key=lambda row: (row.layout_id, row.boot, row.interval_ns)):
+    rows = [row for row in every if (row.schema_id, row.first_ns) not in damaged]
+    for _, alike in groupby(rows, key=lambda row: (row.schema_id, row.boot, row.interval_ns)):
         run: list[Row[*tuple[Any, ...]]] = []
         for row in alike:
             run.append(row)
@@ -82,7 +82,7 @@ def _neighbours(
         select(BlockRow.first_ns).where(
             BlockRow.host_id == host_id,
             BlockRow.archive_id == archive,
-            BlockRow.layout_id == run[0].layout_id,
+            BlockRow.schema_id == run[0].schema_id,
             BlockRow.first_ns > firsts_ns[0],
             BlockRow.first_ns < firsts_ns[-1],
             BlockRow.first_ns.not_in(firsts_ns),
@@ -96,15 +96,15 @@ def _neighbours(
 
 def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[Any, ...]]]) -> list[Damage]:
     """Put one block in the place of several; or do nothing, and return those that are damaged."""
-    layout_id, firsts_ns = run[0].layout_id, [row.first_ns for row in run]
-    rows = list(session.scalars(statements.blocks_at(host_id, archive, layout_id, firsts_ns)))
+    schema_id, firsts_ns = run[0].schema_id, [row.first_ns for row in run]
+    rows = list(session.scalars(statements.blocks_at(host_id, archive, schema_id, firsts_ns)))
     stretches: list[Stretch] = []
     damage: list[Damage] = []
     for row in rows:
         try:
             stretches.append(block_of(row).stretch())
         except BlockError as why:
-            damage.append(Damage(host_id, archive, layout_id, row.first_ns, row.last_ns, None, str(why)))
+            damage.append(Damage(host_id, archive, schema_id, row.first_ns, row.last_ns, None, str(why)))
     if damage:
         session.expunge_all()
         return damage
@@ -119,29 +119,29 @@ def _merge(session: Session, host_id: UUID, archive: UUID, run: list[Row[*tuple[
         ),
         archive=archive,
         boot=rows[0].boot,
-        layout=b"",  # not stored in a block's row; the row has the layout's id
+        schema=b"",  # not stored in a block's row; the row has the schema's id
         interval_ns=rows[0].interval_ns,
     )
     session.execute(
         delete(BlockRow).where(
             BlockRow.host_id == host_id,
             BlockRow.archive_id == archive,
-            BlockRow.layout_id == layout_id,
+            BlockRow.schema_id == schema_id,
             BlockRow.first_ns.in_(firsts_ns),
         ),
         execution_options={"synchronize_session": False},
     )
     session.expunge_all()
-    copy_rows(session, [(host_id, layout_id, merged)])
+    copy_rows(session, [(host_id, schema_id, merged)])
     return []
 
 
 def block_of(row: BlockRow) -> Block:
-    """A block as it was sent, but for its layout's digest: the row has the layout's id."""
+    """A block as it was sent, but for its schema's digest: the row has the schema's id."""
     return Block(
         archive=row.archive_id,
         boot=row.boot,
-        layout=b"",
+        schema=b"",
         ticks=row.ticks,
         first_ns=row.first_ns,
         last_ns=row.last_ns,

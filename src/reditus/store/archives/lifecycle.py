@@ -114,22 +114,22 @@ def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
     for straddling in _straddling(session, host, archive, window):
         block = block_of(straddling)
         try:
-            layout, kept = straddling.layout_id, _cut(block, window)
+            schema, kept = straddling.schema_id, _cut(block, window)
         except BlockError as why:
             # It cannot be cut, and what is left of it may still be wanted: it stays whole.
             note_damage(
-                session, [Damage(host, archive, straddling.layout_id, block.first_ns, block.last_ns, None, str(why))]
+                session, [Damage(host, archive, straddling.schema_id, block.first_ns, block.last_ns, None, str(why))]
             )
             continue
         session.delete(straddling)
         session.flush()
         removed += block.ticks - (kept.ticks if kept else 0)
         if kept is not None:
-            copy_rows(session, [(host, layout, kept)])
+            copy_rows(session, [(host, schema, kept)])
     outside = (BlockRow.first_ns >= window.end_ns) | (BlockRow.last_ns < window.start_ns)
     for ticks in session.scalars(delete(BlockRow).where(*mine, outside).returning(BlockRow.ticks)):
         removed += ticks
-    if session.scalar(select(BlockRow.layout_id).where(*mine).limit(1)) is None:
+    if session.scalar(select(BlockRow.schema_id).where(*mine).limit(1)) is None:
         raise EmptyWindow(row.name)  # which undoes it all; a block may reach over the window and have no tick in it
     session.execute(
         delete(MarkerRow).where(
@@ -213,7 +213,7 @@ def _copy_blocks(
             BlockRow.first_ns < window.end_ns,
             BlockRow.last_ns >= window.start_ns,
         )
-        .order_by(BlockRow.layout_id, BlockRow.first_ns)
+        .order_by(BlockRow.schema_id, BlockRow.first_ns)
         .execution_options(yield_per=64)
     )
     own: dict[int, list[tuple[int, int]]] = {}
@@ -224,19 +224,19 @@ def _copy_blocks(
         try:
             stretch = block.stretch()
         except BlockError as why:
-            damage.append(Damage(host, archive, row.layout_id, row.first_ns, row.last_ns, None, str(why)))
+            damage.append(Damage(host, archive, row.schema_id, row.first_ns, row.last_ns, None, str(why)))
             continue  # a copy has what can be read
         inside = (stretch.wall_ns >= window.start_ns) & (stretch.wall_ns < window.end_ns)
-        for begin_ns, end_ns in covered.get(row.layout_id, ()):
+        for begin_ns, end_ns in covered.get(row.schema_id, ()):
             inside &= (stretch.wall_ns <= begin_ns) | (stretch.wall_ns > end_ns)
         kept = only(block, stretch, inside)
         if kept is not None:
-            copy_rows(session, [(host, row.layout_id, replace(kept, archive=fresh))])
-            own.setdefault(row.layout_id, []).append((row.first_ns - row.interval_ns, row.last_ns))
+            copy_rows(session, [(host, row.schema_id, replace(kept, archive=fresh))])
+            own.setdefault(row.schema_id, []).append((row.first_ns - row.interval_ns, row.last_ns))
             written = True
     note_damage(session, damage)
-    for layout, stretches in own.items():
-        covered.setdefault(layout, []).extend(stretches)
+    for schema, stretches in own.items():
+        covered.setdefault(schema, []).extend(stretches)
     return written
 
 

@@ -15,7 +15,7 @@ from reditus.core.errors import BlockError, CoreError
 from reditus.core.facts import HostFacts
 from reditus.core.plan import Plan
 from reditus.core.rollup import PARTS, BinStats
-from reditus.core.schema import Layout
+from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.store.archives.compaction import block_of
 from reditus.store.database import statements
@@ -40,10 +40,10 @@ WHOLE_TABLES: tuple[Table, ...] = tuple(
     table for table in Base.metadata.sorted_tables if table.name not in ("blocks", "rollups")
 )
 _KEYS = """
-select layout_id, first_ns from blocks
+select schema_id, first_ns from blocks
 where host_id = %(host)s and archive_id = %(archive)s
-  and (layout_id > %(layout)s or (layout_id = %(layout)s and first_ns > %(after)s))
-order by layout_id, first_ns limit %(limit)s
+  and (schema_id > %(schema)s or (schema_id = %(schema)s and first_ns > %(after)s))
+order by schema_id, first_ns limit %(limit)s
 """
 
 
@@ -51,7 +51,7 @@ order by layout_id, first_ns limit %(limit)s
 class Place:
     """How far a pass over an archive's blocks has come: all up to this schema and first tick are verified."""
 
-    layout: int = -1
+    schema: int = -1
     after_ns: int = EARLIEST_NS
 
 
@@ -80,7 +80,7 @@ RESTORE = "restore the database from a backup (docs/operation.md)"
 
 def verify_slice(session: Session, host: UUID, archive: UUID, place: Place, most: int = SLICE_BLOCKS) -> Slice:
     """Decode the next blocks of an archive, write down those that are damaged, and strike out those that are whole again."""
-    asked = {"host": host, "archive": archive, "layout": place.layout, "after": place.after_ns, "limit": most}
+    asked = {"host": host, "archive": archive, "schema": place.schema, "after": place.after_ns, "limit": most}
     walk_by_index(session)
     keys = attempt(session, lambda: binary_rows(session, _KEYS, asked))
     if isinstance(keys, str):
@@ -88,16 +88,16 @@ def verify_slice(session: Session, host: UUID, archive: UUID, place: Place, most
     known = damaged_keys(session, host, archive)
     damage: list[Damage] = []
     size_bytes = 0
-    for layout, first_ns in keys:
-        found = attempt(session, partial(_verified, session, host, archive, (layout, first_ns)))
+    for schema, first_ns in keys:
+        found = attempt(session, partial(_verified, session, host, archive, (schema, first_ns)))
         if isinstance(found, str):
-            damage.append(Damage(host, archive, layout, first_ns, first_ns + 1, None, found))
+            damage.append(Damage(host, archive, schema, first_ns, first_ns + 1, None, found))
         elif isinstance(found, Damage):
             damage.append(found)
         else:
             size_bytes += found
-            if (layout, first_ns) in known:
-                _strike_out(session, host, archive, layout, first_ns)
+            if (schema, first_ns) in known:
+                _strike_out(session, host, archive, schema, first_ns)
     note_damage(session, damage)
     return Slice(len(keys), size_bytes, damage, Place(*keys[-1]) if len(keys) == most else None)
 
@@ -109,7 +109,7 @@ def _verified(session: Session, host: UUID, archive: UUID, key: tuple[int, int])
         .where(
             BlockRow.host_id == host,
             BlockRow.archive_id == archive,
-            BlockRow.layout_id == key[0],
+            BlockRow.schema_id == key[0],
             # In the order of the key, so that its index is walked along, and no page met that only other blocks need.
             BlockRow.first_ns >= key[1],
             BlockRow.first_ns <= key[1],
@@ -123,7 +123,7 @@ def _verified(session: Session, host: UUID, archive: UUID, key: tuple[int, int])
     try:
         block_of(row).check()
     except (BlockError, ValueError, IndexError) as why:
-        return Damage(host, archive, row.layout_id, row.first_ns, row.last_ns, None, str(why))
+        return Damage(host, archive, row.schema_id, row.first_ns, row.last_ns, None, str(why))
     finally:
         session.expunge(row)
     return row.size_bytes
@@ -131,31 +131,31 @@ def _verified(session: Session, host: UUID, archive: UUID, key: tuple[int, int])
 
 def _verify_schema_on_damaged_pages(session: Session, host: UUID, archive: UUID, place: Place) -> Slice:
     """The index or the pages that it leads to cannot be read in one go: one schema, by ranges."""
-    after = select(SchemaRow.id).where(SchemaRow.host_id == host, SchemaRow.id > place.layout).order_by(SchemaRow.id)
-    layout = session.scalar(after.limit(1))
-    if layout is None:
+    after = select(SchemaRow.id).where(SchemaRow.host_id == host, SchemaRow.id > place.schema).order_by(SchemaRow.id)
+    schema = session.scalar(after.limit(1))
+    if schema is None:
         return Slice(0, 0, [], None)
 
     def read(begin: int, end: int) -> list[tuple[Any, ...]]:
-        asked = {"host": host, "archive": archive, "layout": layout, "begin": begin, "end": end}
+        asked = {"host": host, "archive": archive, "schema": schema, "begin": begin, "end": end}
         return binary_rows(session, statements.HELD_BETWEEN, asked)
 
     rows, losses = as_rows(surviving(session, read))
-    damage = [_lost(host, archive, layout, one) for one in losses]
+    damage = [_lost(host, archive, schema, one) for one in losses]
     note_damage(session, damage)
-    return Slice(sum(row[0] is not None for row in rows), 0, damage, Place(layout, (1 << 62)))
+    return Slice(sum(row[0] is not None for row in rows), 0, damage, Place(schema, (1 << 62)))
 
 
-def _lost(host: UUID, archive: UUID, layout: int, lost: Lost) -> Damage:
-    return Damage(host, archive, layout, lost.begin_ns, lost.end_ns, None, lost.reason)
+def _lost(host: UUID, archive: UUID, schema: int, lost: Lost) -> Damage:
+    return Damage(host, archive, schema, lost.begin_ns, lost.end_ns, None, lost.reason)
 
 
-def _strike_out(session: Session, host: UUID, archive: UUID, layout: int, first_ns: int) -> None:
+def _strike_out(session: Session, host: UUID, archive: UUID, schema: int, first_ns: int) -> None:
     session.execute(
         delete(DamageRow).where(
             DamageRow.host_id == host,
             DamageRow.archive_id == archive,
-            DamageRow.layout_id == layout,
+            DamageRow.schema_id == schema,
             DamageRow.first_ns == first_ns,
         )
     )
@@ -164,13 +164,13 @@ def _strike_out(session: Session, host: UUID, archive: UUID, layout: int, first_
 def scrub_place(session: Session, host: UUID, archive: UUID) -> tuple[Place, int | None]:
     """Where the scrubber is in an archive, and when it last came to its end."""
     row = session.get(ScrubRow, (host, archive))
-    return (Place(), None) if row is None else (Place(row.layout_id, row.after_ns), row.finished_ns)
+    return (Place(), None) if row is None else (Place(row.schema_id, row.after_ns), row.finished_ns)
 
 
 def save_scrub_place(session: Session, host: UUID, archive: UUID, place: Place | None, now_ns: int) -> None:
     """`place` None: the pass is over, and the next one begins at the beginning."""
     at = place or Place()
-    values: dict[str, Any] = {"layout_id": at.layout, "after_ns": at.after_ns}
+    values: dict[str, Any] = {"schema_id": at.schema, "after_ns": at.after_ns}
     if place is None:
         values["finished_ns"] = now_ns
     statement = insert(ScrubRow).values(host_id=host, archive_id=archive, **values)
@@ -238,12 +238,12 @@ def _verify_schemas(session: Session) -> list[Problem]:
     """Each schema's digest is that of its columns."""
     columns: dict[tuple[UUID, int], list[ColumnRow]] = {}
     for column in session.scalars(select(ColumnRow).order_by(ColumnRow.position)):
-        columns.setdefault((column.host_id, column.layout_id), []).append(column)
+        columns.setdefault((column.host_id, column.schema_id), []).append(column)
     problems = []
     for row in session.scalars(select(SchemaRow)):
         try:
-            layout = Layout(row.group_name, row.part, tuple(map(column_of, columns.get((row.host_id, row.id), []))))
-            wrong = None if layout.digest == row.digest else "its columns are not those that its digest names"
+            schema = Schema(row.group_name, row.part, tuple(map(column_of, columns.get((row.host_id, row.id), []))))
+            wrong = None if schema.digest == row.digest else "its columns are not those that its digest names"
         except (CoreError, ValueError) as why:
             wrong = str(why)
         if wrong:

@@ -13,7 +13,9 @@ from reditus.store.records import Verdict, VerdictState
 
 def verdicts_of(session: Session, host_id: UUID) -> list[Verdict]:
     """The newest first."""
-    rows = session.scalars(select(VerdictRow).where(VerdictRow.host_id == host_id).order_by(VerdictRow.told_ns.desc()))
+    rows = session.scalars(
+        select(VerdictRow).where(VerdictRow.host_id == host_id).order_by(VerdictRow.decided_ns.desc())
+    )
     return [_verdict(row) for row in rows]
 
 
@@ -36,7 +38,7 @@ def save_verdict(session: Session, archive: UUID, told: Verdict) -> None:
         session.execute(
             insert(VerdictRow).values(
                 host_id=host_id, finding_kind=told.kind, device=told.device or "", start_ns=told.start_ns,
-                end_ns=told.end_ns, state=told.state, remark=told.remark, told_ns=told.told_ns,
+                end_ns=told.end_ns, state=told.state, remark=told.remark, decided_ns=told.decided_ns,
             )
         )  # fmt: skip
 
@@ -45,4 +47,4 @@ def _verdict(row: VerdictRow) -> Verdict:
     state: VerdictState = (
         "confirmed" if row.state == "confirmed" else "dismissed" if row.state == "dismissed" else "open"
     )
-    return Verdict(row.finding_kind, row.device or None, row.start_ns, row.end_ns, state, row.remark, row.told_ns)
+    return Verdict(row.finding_kind, row.device or None, row.start_ns, row.end_ns, state, row.remark, row.decided_ns)

@@ -44,7 +44,7 @@ def note_damage(session: Session, found: Iterable[Damage]) -> int:
     new = 0
     for one in found:
         values = {
-            "host_id": one.host, "archive_id": one.archive, "layout_id": one.layout, "first_ns": one.first_ns,
+            "host_id": one.host, "archive_id": one.archive, "schema_id": one.schema, "first_ns": one.first_ns,
             "last_ns": one.last_ns, "columns": None if one.columns is None else list(one.columns),
             "reason": one.reason, "found_ns": time.time_ns(),
         }  # fmt: skip
@@ -63,7 +63,7 @@ def damage_of(session: Session, archives: Sequence[UUID] | None = None) -> list[
         select(DamageRow, ArchiveRow.name, HostRow.name, SchemaRow.group_name)
         .join(ArchiveRow, (ArchiveRow.host_id == DamageRow.host_id) & (ArchiveRow.id == DamageRow.archive_id))
         .join(HostRow, HostRow.id == DamageRow.host_id)
-        .outerjoin(SchemaRow, (SchemaRow.host_id == DamageRow.host_id) & (SchemaRow.id == DamageRow.layout_id))
+        .outerjoin(SchemaRow, (SchemaRow.host_id == DamageRow.host_id) & (SchemaRow.id == DamageRow.schema_id))
         .order_by(DamageRow.first_ns)
     )
     if archives is not None:
@@ -80,11 +80,11 @@ def damage_of(session: Session, archives: Sequence[UUID] | None = None) -> list[
 def damaged_keys(session: Session, host: UUID, archive: UUID) -> set[tuple[int, int]]:
     """Schema and first tick of each block that is known to be damaged."""
     rows = session.execute(
-        select(DamageRow.layout_id, DamageRow.first_ns).where(
+        select(DamageRow.schema_id, DamageRow.first_ns).where(
             DamageRow.host_id == host, DamageRow.archive_id == archive
         )
     )
-    return {(layout, first_ns) for layout, first_ns in rows}
+    return {(schema, first_ns) for schema, first_ns in rows}
 
 
 def count_damage(session: Session) -> dict[UUID, int]:

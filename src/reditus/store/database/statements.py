@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.sql.dml import ReturningInsert
 
 from reditus.core.identities import Identities
-from reditus.core.schema import Column, Layout
+from reditus.core.schema import Column, Schema
 from reditus.store.database.tables import ArchiveRow, BlockRow, ColumnRow, FactsRow, HostRow, SchemaRow, ScrubRow
 
 
@@ -44,22 +44,22 @@ def newest_facts(host_id: UUID, archive_id: UUID) -> Select[dict[str, Any]]:
     )
 
 
-def insert_layout(host_id: UUID, layout: Layout) -> ReturningInsert[int]:
+def insert_schema(host_id: UUID, schema: Schema) -> ReturningInsert[int]:
     values = {
         "host_id": host_id,
-        "digest": layout.digest,
-        "group_name": layout.group,
-        "part": layout.part,
-        "width": len(layout.columns),
+        "digest": schema.digest,
+        "group_name": schema.group,
+        "part": schema.part,
+        "width": len(schema.columns),
     }
     return insert(SchemaRow).values(**values).on_conflict_do_nothing().returning(SchemaRow.id)
 
 
-def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> list[dict[str, Any]]:
+def column_values(host_id: UUID, schema_id: int, columns: Sequence[Column]) -> list[dict[str, Any]]:
     return [
         {
             "host_id": host_id,
-            "layout_id": layout_id,
+            "schema_id": schema_id,
             "position": position,
             "counter": column.counter,
             "attributes": dict(column.attributes),
@@ -73,23 +73,23 @@ def column_values(host_id: UUID, layout_id: int, columns: Sequence[Column]) -> l
     ]
 
 
-def layout_columns(host_id: UUID, layouts: Sequence[int]) -> Select[ColumnRow, str]:
-    """The columns of some layouts, with their group."""
+def schema_columns(host_id: UUID, schemas: Sequence[int]) -> Select[ColumnRow, str]:
+    """The columns of some schemas, with their group."""
     return (
         select(ColumnRow, SchemaRow.group_name)
-        .join(SchemaRow, (SchemaRow.host_id == ColumnRow.host_id) & (SchemaRow.id == ColumnRow.layout_id))
-        .where(ColumnRow.host_id == host_id, ColumnRow.layout_id.in_(layouts))
-        .order_by(ColumnRow.layout_id, ColumnRow.position)
+        .join(SchemaRow, (SchemaRow.host_id == ColumnRow.host_id) & (SchemaRow.id == ColumnRow.schema_id))
+        .where(ColumnRow.host_id == host_id, ColumnRow.schema_id.in_(schemas))
+        .order_by(ColumnRow.schema_id, ColumnRow.position)
     )
 
 
 def overlapping_blocks(
-    host_id: UUID, archive_id: UUID, layout_id: int, first_ns: int, last_ns: int
+    host_id: UUID, archive_id: UUID, schema_id: int, first_ns: int, last_ns: int
 ) -> Select[BlockRow]:
     return select(BlockRow).where(
         BlockRow.host_id == host_id,
         BlockRow.archive_id == archive_id,
-        BlockRow.layout_id == layout_id,
+        BlockRow.schema_id == schema_id,
         BlockRow.first_ns <= last_ns,
         BlockRow.last_ns >= first_ns,
     )
@@ -98,20 +98,20 @@ def overlapping_blocks(
 def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any, ...]]:
     """Archives with their host, extent and size; newest data first."""
     # The index blocks_last has all of this, in this order: no block is looked at.
-    by_layout = select(
+    by_schema = select(
         BlockRow.host_id,
         BlockRow.archive_id,
-        BlockRow.layout_id,
+        BlockRow.schema_id,
         func.min(BlockRow.first_ns).label("first_ns"),
         func.max(BlockRow.last_ns).label("last_ns"),
         func.min(BlockRow.interval_ns).label("interval_ns"),
         func.sum(BlockRow.ticks).label("ticks"),
         func.sum(BlockRow.size_bytes).label("size_bytes"),
-    ).group_by(BlockRow.host_id, BlockRow.archive_id, BlockRow.layout_id)
+    ).group_by(BlockRow.host_id, BlockRow.archive_id, BlockRow.schema_id)
     if archive_id is not None:
         own = select(ArchiveRow.host_id, ArchiveRow.id).where(_stands_for(archive_id)).subquery()
-        by_layout = by_layout.join(own, (own.c.host_id == BlockRow.host_id) & (own.c.id == BlockRow.archive_id))
-    held = by_layout.subquery()
+        by_schema = by_schema.join(own, (own.c.host_id == BlockRow.host_id) & (own.c.id == BlockRow.archive_id))
+    held = by_schema.subquery()
     each = (
         select(
             held.c.host_id,
@@ -123,7 +123,7 @@ def archives_with_contents(archive_id: UUID | None = None) -> Select[*tuple[Any,
             func.max(SchemaRow.width).label("width"),
             func.sum(held.c.size_bytes).label("size_bytes"),
         )
-        .join(SchemaRow, (SchemaRow.host_id == held.c.host_id) & (SchemaRow.id == held.c.layout_id))
+        .join(SchemaRow, (SchemaRow.host_id == held.c.host_id) & (SchemaRow.id == held.c.schema_id))
         .group_by(held.c.host_id, held.c.archive_id, SchemaRow.group_name, SchemaRow.part)
         .subquery()
     )
@@ -188,27 +188,27 @@ def small_blocks(host_id: UUID, archive_id: UUID, below_ticks: int) -> Select[*t
     """Blocks that may be merged, without their data."""
     own = BlockRow.host_id == host_id, BlockRow.archive_id == archive_id
     # Which they are the index blocks_last tells; only those are looked at, one by one.
-    small = select(BlockRow.layout_id, BlockRow.first_ns).where(*own, BlockRow.ticks < below_ticks).cte("small")
+    small = select(BlockRow.schema_id, BlockRow.first_ns).where(*own, BlockRow.ticks < below_ticks).cte("small")
     block = (
         select(BlockRow.boot, BlockRow.interval_ns, BlockRow.ticks)
-        .where(*own, BlockRow.layout_id == small.c.layout_id, BlockRow.first_ns == small.c.first_ns)
+        .where(*own, BlockRow.schema_id == small.c.schema_id, BlockRow.first_ns == small.c.first_ns)
         .limit(1)
         .lateral("block")
     )
     return (
-        select(small.c.layout_id, small.c.first_ns, block.c.boot, block.c.interval_ns, block.c.ticks)
+        select(small.c.schema_id, small.c.first_ns, block.c.boot, block.c.interval_ns, block.c.ticks)
         .join(block, true())
-        .order_by(small.c.layout_id, small.c.first_ns)
+        .order_by(small.c.schema_id, small.c.first_ns)
     )
 
 
-def blocks_at(host_id: UUID, archive_id: UUID, layout_id: int, firsts_ns: Sequence[int]) -> Select[BlockRow]:
+def blocks_at(host_id: UUID, archive_id: UUID, schema_id: int, firsts_ns: Sequence[int]) -> Select[BlockRow]:
     return (
         select(BlockRow)
         .where(
             BlockRow.host_id == host_id,
             BlockRow.archive_id == archive_id,
-            BlockRow.layout_id == layout_id,
+            BlockRow.schema_id == schema_id,
             BlockRow.first_ns.in_(firsts_ns),
         )
         .order_by(BlockRow.first_ns)
@@ -257,27 +257,27 @@ _WANTED = "where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)"
 ARCHIVES_OF = f"""
 select a.host_id, a.id, a.facts, h.name from archives a join hosts h on h.id = a.host_id {_WANTED}
 """
-_OWN = "from blocks b where b.host_id = l.host_id and b.archive_id = a.id and b.layout_id = l.id order by"
+_OWN = "from blocks b where b.host_id = l.host_id and b.archive_id = a.id and b.schema_id = l.id order by"
 OPENED = f"""
-select a.host_id, a.id, a.facts, h.name, held.layouts, held.firsts_ns, held.lasts_ns, held.intervals_ns
+select a.host_id, a.id, a.facts, h.name, held.schemas, held.firsts_ns, held.lasts_ns, held.intervals_ns
 from archives a join hosts h on h.id = a.host_id cross join lateral (
-    select array_agg(e.id order by e.id) as layouts, array_agg(e.first_ns order by e.id) as firsts_ns,
+    select array_agg(e.id order by e.id) as schemas, array_agg(e.first_ns order by e.id) as firsts_ns,
            array_agg(e.last_ns order by e.id) as lasts_ns, array_agg(e.interval_ns order by e.id) as intervals_ns
     from (select l.id, (select b.first_ns {_OWN} b.first_ns limit 1) as first_ns,
                  (select b.last_ns {_OWN} b.last_ns desc limit 1) as last_ns,
                  (select b.interval_ns {_OWN} b.first_ns desc limit 1) as interval_ns
-          from layouts l where l.host_id = a.host_id offset 0) as e
+          from schemas l where l.host_id = a.host_id offset 0) as e
     where e.first_ns is not null
 ) as held {_WANTED}
 """
-"""As ARCHIVES_OF, and which layouts each archive's blocks have, with first and last tick and the newest interval of each;
+"""As ARCHIVES_OF, and which schemas each archive's blocks have, with first and last tick and the newest interval of each;
 null where it has none. The keys' first and last entries tell, so that no walk over the blocks is needed.
 """
-LAYOUTS_OF = "select id from layouts where host_id = %(host)s order by id"
+SCHEMAS_OF = "select id from schemas where host_id = %(host)s order by id"
 HELD_BETWEEN = """
 select min(first_ns), max(last_ns), min(interval_ns) from (
     select first_ns, last_ns, interval_ns from blocks
-    where host_id = %(host)s and archive_id = %(archive)s and layout_id = %(layout)s
+    where host_id = %(host)s and archive_id = %(archive)s and schema_id = %(schema)s
       and first_ns >= %(begin)s and first_ns < %(end)s
     order by first_ns limit 1000000000
 ) as own
@@ -287,9 +287,9 @@ the planner walks along that index alone, and meets no page that only other rang
 """
 # A block's neighbours may be late ticks that lie within it; behind more of them than that it is not looked for.
 _NEAR = """
-layouts l cross join lateral (
+schemas l cross join lateral (
     select b.boot, b.last_ns, b.interval_ns from blocks b
-    where b.host_id = l.host_id and b.archive_id = {archive} and b.layout_id = l.id and b.first_ns <= %(at)s
+    where b.host_id = l.host_id and b.archive_id = {archive} and b.schema_id = l.id and b.first_ns <= %(at)s
     order by b.first_ns desc limit 8
 ) as near
 where l.host_id = %(host)s

@@ -70,7 +70,7 @@ class ArchiveRow(Base):
 class SchemaRow(Base):
     """What the columns of blocks are, named by the digest of its description."""
 
-    __tablename__ = "layouts"
+    __tablename__ = "schemas"
 
     host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
     id: Mapped[int] = mapped_column(Integer, Identity(), primary_key=True)
@@ -81,18 +81,18 @@ class SchemaRow(Base):
     """How many columns."""
 
     __table_args__ = (
-        UniqueConstraint("host_id", "digest", name="layouts_digest_key"),
-        ForeignKeyConstraint(["host_id"], ["hosts.id"], name="layouts_host_id_fkey"),
+        UniqueConstraint("host_id", "digest", name="schemas_digest_key"),
+        ForeignKeyConstraint(["host_id"], ["hosts.id"], name="schemas_host_id_fkey"),
     )
 
 
 class ColumnRow(Base):
-    """One column of a layout."""
+    """One column of a schema."""
 
     __tablename__ = "columns"
 
     host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
-    layout_id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    schema_id: Mapped[int] = mapped_column(Integer, primary_key=True)
     position: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
     counter: Mapped[str] = mapped_column(Text)
     attributes: Mapped[dict[str, str]] = mapped_column(JSONB)
@@ -103,18 +103,18 @@ class ColumnRow(Base):
     bits: Mapped[int] = mapped_column(SmallInteger)
 
     __table_args__ = (
-        ForeignKeyConstraint(["host_id", "layout_id"], ["layouts.host_id", "layouts.id"], name="columns_layout_fkey"),
+        ForeignKeyConstraint(["host_id", "schema_id"], ["schemas.host_id", "schemas.id"], name="columns_schema_fkey"),
     )
 
 
 class BlockRow(Base):
-    """A stretch of ticks of one layout, in the form in which it came (core.blocks)."""
+    """A stretch of ticks of one schema, in the form in which it came (core.blocks)."""
 
     __tablename__ = "blocks"
 
     host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
     archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
-    layout_id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    schema_id: Mapped[int] = mapped_column(Integer, primary_key=True)
     first_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     last_ns: Mapped[int] = mapped_column(BigInteger)
     boot: Mapped[UUID] = mapped_column(Uuid)
@@ -131,11 +131,11 @@ class BlockRow(Base):
     # No foreign keys: see docs/decisions/0009. What archives hold is told by the first index alone.
     __table_args__ = (
         Index(
-            "blocks_last", "host_id", "archive_id", "layout_id", "last_ns",
+            "blocks_last", "host_id", "archive_id", "schema_id", "last_ns",
             postgresql_include=["first_ns", "interval_ns", "ticks", "size_bytes"],
         ),
         Index(
-            "blocks_long", "host_id", "archive_id", "layout_id", "first_ns",
+            "blocks_long", "host_id", "archive_id", "schema_id", "first_ns",
             postgresql_include=["last_ns", "interval_ns", "ticks"],
             postgresql_where=text(f"last_ns - first_ns > {LONG_NS}"),
         ),
@@ -149,7 +149,7 @@ class DamageRow(Base):
 
     host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
     archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
-    layout_id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    schema_id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
     first_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
     last_ns: Mapped[int] = mapped_column(BigInteger)
     columns: Mapped[list[int] | None] = mapped_column(ARRAY(Integer))
@@ -171,7 +171,7 @@ class ScrubRow(Base):
 
     host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
     archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
-    layout_id: Mapped[int] = mapped_column(Integer)
+    schema_id: Mapped[int] = mapped_column(Integer)
     after_ns: Mapped[int] = mapped_column(BigInteger)
     finished_ns: Mapped[int | None] = mapped_column(BigInteger)
 
@@ -317,7 +317,7 @@ class VerdictRow(Base):
     end_ns: Mapped[int] = mapped_column(BigInteger)
     state: Mapped[str] = mapped_column(Text)
     remark: Mapped[str] = mapped_column(Text)
-    told_ns: Mapped[int] = mapped_column(BigInteger)
+    decided_ns: Mapped[int] = mapped_column(BigInteger)
 
     __table_args__ = (ForeignKeyConstraint(["host_id"], ["hosts.id"], name="verdicts_host_id_fkey"),)
 

@@ -30,11 +30,11 @@ class Part:
 
 
 class Known:
-    """What is asked for once, and hardly ever changes: whose the archives are, and the layouts of their hosts."""
+    """What is asked for once, and hardly ever changes: whose the archives are, and the schemas of their hosts."""
 
     def __init__(self) -> None:
         self.hosts: dict[UUID, UUID] = {}
-        self.layouts: dict[tuple[UUID, bytes], tuple[int, int]] = {}
+        self.schemas: dict[tuple[UUID, bytes], tuple[int, int]] = {}
         """The id and how many columns."""
 
     def parts(self, together: Sequence[Append]) -> Iterator[Part]:
@@ -47,7 +47,7 @@ class Known:
         kinds: set[tuple[UUID, int]] = set()
         for one in together:
             own = None if one.archive in held_up else self._rows(one)
-            own_kinds = {(one.archive, layout) for _, layout, _ in own or ()}
+            own_kinds = {(one.archive, schema) for _, schema, _ in own or ()}
             # Two of a kind may overlap each other.
             if own is None or len(own_kinds) < len(own) or not kinds.isdisjoint(own_kinds):
                 held_up.add(one.archive)
@@ -63,16 +63,16 @@ class Known:
             yield Part(others, None)
 
     def _rows(self, one: Append) -> list[Row] | None:
-        """The blocks with their host and layouts; None where there are none, or something is unusual."""
+        """The blocks with their host and schemas; None where there are none, or something is unusual."""
         host = self.hosts.get(one.archive)
         if host is None or one.batch.markers or not one.batch.blocks:
             return None
         rows: list[Row] = []
         for block in one.batch.blocks:
-            layout, columns = self.layouts.get((host, block.layout), (0, 0))
+            schema, columns = self.schemas.get((host, block.schema), (0, 0))
             if block.archive != one.archive or columns != block.columns:
                 return None
-            rows.append((host, layout, block))
+            rows.append((host, schema, block))
         return rows if all(each.archive == one.archive for each in one.batch.identities) else None
 
 

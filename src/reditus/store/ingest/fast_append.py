@@ -19,13 +19,13 @@ from reditus.store.database.offset_table import stored
 from reditus.store.database.statements import UPSERT_PROCESSES, processes_of
 
 Row = tuple[UUID, int, Block]
-"""A block with its host and the id of its layout."""
+"""A block with its host and the id of its schema."""
 _APPEND = f"select append_blocks({', '.join(['%b'] * 10)})"
 
 
 @dataclass(frozen=True, slots=True)
 class FastBatch:
-    """What is to be stored: at least one block, none twice of the same archive and layout; and who processes are."""
+    """What is to be stored: at least one block, none twice of the same archive and schema; and who processes are."""
 
     rows: Sequence[Row]
     told: Sequence[tuple[UUID, Identities]]
@@ -81,12 +81,12 @@ def _driver_in(held: PoolProxiedConnection) -> Connection[tuple[object, ...]]:
 
 
 def _values(rows: Sequence[Row]) -> tuple[object, ...]:
-    hosts, layouts = [host for host, _, _ in rows], [layout for _, layout, _ in rows]
+    hosts, schemas = [host for host, _, _ in rows], [schema for _, schema, _ in rows]
     blocks = [block.current() for _, _, block in rows]
     return (
         Uuids(hosts),
         Uuids([block.archive for block in blocks]),
-        Int4s(layouts),
+        Int4s(schemas),
         Int8s([block.first_ns for block in blocks]),
         Int8s([block.last_ns for block in blocks]),
         Uuids([block.boot for block in blocks]),

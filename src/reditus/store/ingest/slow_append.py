@@ -27,18 +27,18 @@ from reditus.store.rollups.table import drop_rollups
 # of the keys, so that two that lock several cannot wait for each other. A statement that waits for a lock sees the rest
 # of the database as it was before: what else is needed is asked for by the next one.
 _ARCHIVES = "select a.id, a.host_id from archives a where a.id = any(%(ids)s) order by a.id for update"
-_LAYOUTS = """
-select l.host_id, l.digest, l.id, count(c.position) from layouts l
+_SCHEMAS = """
+select l.host_id, l.digest, l.id, count(c.position) from schemas l
 join unnest(%(hosts)s::uuid[], %(digests)s::bytea[]) as w(host_id, digest)
   on l.host_id = w.host_id and l.digest = w.digest
-join columns c on c.host_id = l.host_id and c.layout_id = l.id
+join columns c on c.host_id = l.host_id and c.schema_id = l.id
 group by l.host_id, l.digest, l.id
 """
 _NEWEST = """
-select w.archive_id, w.layout_id, last.last_ns, rolled.until_ns
-from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(layouts)s::int[]) as w(host_id, archive_id, layout_id)
+select w.archive_id, w.schema_id, last.last_ns, rolled.until_ns
+from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(schemas)s::int[]) as w(host_id, archive_id, schema_id)
 left join lateral (select b.last_ns from blocks b
-                   where b.host_id = w.host_id and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+                   where b.host_id = w.host_id and b.archive_id = w.archive_id and b.schema_id = w.schema_id
                    order by b.last_ns desc limit 1) as last on true
 left join lateral (select max(r.until_ns) as until_ns from rollup_reach r
                    where r.host_id = w.host_id and r.archive_id = w.archive_id) as rolled on true
@@ -74,10 +74,10 @@ class SlowAppender:
         """Whether ticks of the batch may be stored already, or two of its blocks may overlap."""
         firsts_ns: dict[int, int] = {}
         for block in asked.batch.blocks:
-            layout = self._layout(asked.archive, block)
-            if layout in firsts_ns or self._newest.get((asked.archive, layout), block.first_ns - 1) >= block.first_ns:
+            schema = self._schema(asked.archive, block)
+            if schema in firsts_ns or self._newest.get((asked.archive, schema), block.first_ns - 1) >= block.first_ns:
                 return True
-            firsts_ns[layout] = block.first_ns
+            firsts_ns[schema] = block.first_ns
         return False
 
     def _taken(self, asked: Append) -> Stored | StoreError:
@@ -105,39 +105,39 @@ class SlowAppender:
             newest = ask(self._session, _NEWEST, _by_column(guessed))
         self._homes = dict(locked.fetchall())
         self._known.hosts.update(self._homes)
-        self._learn_layouts(together)
+        self._learn_schemas(together)
         keys = self._keys(together)
         if keys != guessed:
             newest = ask(self._session, _NEWEST, _by_column(keys))
-        for archive, layout, last_ns, rolled_until_ns in newest.fetchall():
+        for archive, schema, last_ns, rolled_until_ns in newest.fetchall():
             if last_ns is not None:
-                self._newest[archive, layout] = last_ns
+                self._newest[archive, schema] = last_ns
             if rolled_until_ns is not None:
                 self._rolled_until_ns[archive] = rolled_until_ns
 
     def _keys(self, together: Sequence[Append]) -> set[tuple[UUID, UUID, int]]:
-        """Host, archive and layout of all blocks, as far as they are known."""
-        hosts, layouts = self._known.hosts, self._known.layouts
+        """Host, archive and schema of all blocks, as far as they are known."""
+        hosts, schemas = self._known.hosts, self._known.schemas
         return {
-            (hosts[one.archive], one.archive, layouts[hosts[one.archive], block.layout][0])
+            (hosts[one.archive], one.archive, schemas[hosts[one.archive], block.schema][0])
             for one in together
             if one.archive in hosts
             for block in one.batch.blocks
-            if (hosts[one.archive], block.layout) in layouts
+            if (hosts[one.archive], block.schema) in schemas
         }
 
-    def _learn_layouts(self, together: Sequence[Append]) -> None:
+    def _learn_schemas(self, together: Sequence[Append]) -> None:
         missing = {
-            (self._homes[one.archive], block.layout)
+            (self._homes[one.archive], block.schema)
             for one in together
             if one.archive in self._homes
             for block in one.batch.blocks
-        } - self._known.layouts.keys()
+        } - self._known.schemas.keys()
         if not missing:
             return
         asked = {"hosts": [host for host, _ in missing], "digests": [digest for _, digest in missing]}
-        for host, digest, layout, width in ask(self._session, _LAYOUTS, asked).fetchall():
-            self._known.layouts[host, digest] = (layout, width)
+        for host, digest, schema, width in ask(self._session, _SCHEMAS, asked).fetchall():
+            self._known.schemas[host, digest] = (schema, width)
 
     def _refusal(self, asked: Append) -> StoreError | None:
         archive, batch = asked.archive, asked.batch
@@ -147,19 +147,19 @@ class SlowAppender:
         for block in batch.blocks:
             if block.archive != archive:
                 return BlockConflict(f"the batch holds a block of archive {block.archive}, sent to archive {archive}")
-            known = self._known.layouts.get((host, block.layout))
+            known = self._known.schemas.get((host, block.schema))
             if known is None:
-                return UnknownSchema(block.layout)
+                return UnknownSchema(block.schema)
             if known[1] != block.columns:
-                return BlockConflict(f"a block has {block.columns} columns, its layout {known[1]}")
+                return BlockConflict(f"a block has {block.columns} columns, its schema {known[1]}")
         for what, told in (("tells of processes", batch.identities), ("holds markers", batch.markers)):
             for other in told:
                 if other.archive != archive:
                     return BlockConflict(f"the batch {what} of archive {other.archive}, sent to {archive}")
         return None
 
-    def _layout(self, archive: UUID, block: Block) -> int:
-        return self._known.layouts[self._homes[archive], block.layout][0]
+    def _schema(self, archive: UUID, block: Block) -> int:
+        return self._known.schemas[self._homes[archive], block.schema][0]
 
     def _take(self, asked: Append) -> Stored:
         host, rolled_until_ns = self._homes[asked.archive], self._rolled_until_ns.get(asked.archive)
@@ -168,9 +168,9 @@ class SlowAppender:
             fresh = self._fresh(host, block)
             if fresh is None:
                 continue
-            layout = self._layout(asked.archive, block)
-            self._rows.append((host, layout, fresh))
-            key = asked.archive, layout
+            schema = self._schema(asked.archive, block)
+            self._rows.append((host, schema, fresh))
+            key = asked.archive, schema
             self._newest[key] = max(fresh.last_ns, self._newest.get(key, fresh.last_ns))
             stored += fresh.ticks
             begin_ns = fresh.first_ns - fresh.interval_ns
@@ -187,12 +187,12 @@ class SlowAppender:
 
     def _fresh(self, host: UUID, block: Block) -> Block | None:
         """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""
-        layout = self._layout(block.archive, block)
-        newest_ns = self._newest.get((block.archive, layout))
+        schema = self._schema(block.archive, block)
+        newest_ns = self._newest.get((block.archive, schema))
         if newest_ns is None or block.first_ns > newest_ns:
             return block
         self._write()  # what overlaps may be of this very transaction
-        return _without_known_ticks(self._session, host, layout, block)
+        return _without_known_ticks(self._session, host, schema, block)
 
     def _write(self) -> None:
         if not self._rows:
@@ -202,13 +202,13 @@ class SlowAppender:
 
 
 def _by_column(keys: set[tuple[UUID, UUID, int]]) -> dict[str, list[Any]]:
-    hosts, archives, layouts = ([key[at] for key in keys] for at in range(3))
-    return {"hosts": hosts, "archives": archives, "layouts": layouts}
+    hosts, archives, schemas = ([key[at] for key in keys] for at in range(3))
+    return {"hosts": hosts, "archives": archives, "schemas": schemas}
 
 
-def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block: Block) -> Block | None:
+def _without_known_ticks(session: Session, host_id: UUID, schema_id: int, block: Block) -> Block | None:
     overlapping = session.scalars(
-        statements.overlapping_blocks(host_id, block.archive, layout_id, block.first_ns, block.last_ns)
+        statements.overlapping_blocks(host_id, block.archive, schema_id, block.first_ns, block.last_ns)
     ).all()
     same_boot = [row for row in overlapping if row.boot == block.boot]
     stretch = block.stretch()
@@ -217,7 +217,7 @@ def _without_known_ticks(session: Session, host_id: UUID, layout_id: int, block:
     if fresh is not None and any(row.first_ns == fresh.first_ns for row in overlapping):
         raise BlockConflict(
             f"a block that begins at {fresh.first_ns} ns is stored already, of another boot or with another monotonic clock; "
-            "two blocks of one layout cannot begin at the same instant"
+            "two blocks of one schema cannot begin at the same instant"
         )
     return fresh
 

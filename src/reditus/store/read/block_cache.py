@@ -24,7 +24,7 @@ class Written(NamedTuple):
     """One block as one transaction wrote it."""
 
     archive: UUID
-    layout: int
+    schema: int
     first_ns: int
     by: bytes
     """The transaction, as PostgreSQL numbers it (its hidden column xmin)."""

@@ -41,10 +41,10 @@ BRIDGED = 4
 """Columns not asked for that are fetched along with their neighbours: another cut costs more than a few small columns."""
 
 # The hidden column tells which transaction wrote the block as it is.
-_HEAD = "b.archive_id, b.layout_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks, b.last_ns, b.version"
+_HEAD = "b.archive_id, b.schema_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks, b.last_ns, b.version"
 _EVERY = """
 select {columns} from blocks b
-where b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+where b.host_id = %(host)s and b.archive_id = w.archive_id and b.schema_id = w.schema_id
 """
 _REACHES = "and b.first_ns <= %(end)s and b.last_ns >= %(start)s - %(before)s * b.interval_ns"
 # Blocks that begin, or end, between two times are found by an index, however many there are before and after; either
@@ -55,18 +55,18 @@ _WITHIN = f"""
   and {_LENGTH} <= {LONG_NS}
 union all {_EVERY} {_REACHES} and {_LENGTH} > {LONG_NS}
 """
-# Archive by archive and layout by layout: all at once, the planner takes the times for the smaller part of the key.
+# Archive by archive and schema by schema: all at once, the planner takes the times for the smaller part of the key.
 _FOUND = """
-from unnest(%(archives)s::uuid[], %(layouts)s::int[]) as w(archive_id, layout_id) cross join lateral ({blocks}) as found
+from unnest(%(archives)s::uuid[], %(schemas)s::int[]) as w(archive_id, schema_id) cross join lateral ({blocks}) as found
 """
-_IN_ORDER = "order by found.layout_id, found.archive_id, found.first_ns"
+_IN_ORDER = "order by found.schema_id, found.archive_id, found.first_ns"
 _HEADS, _HEADS_WITHIN = (
     f"select found.* {_FOUND.format(blocks=blocks.format(columns=_HEAD))} {_IN_ORDER}" for blocks in (_EVERY, _WITHIN)
 )
 # Where pages are damaged: a part of one schema's blocks, by their first ticks.
 _HEADS_BETWEEN = f"""
 select {_HEAD} from blocks b
-where b.host_id = %(host)s and b.archive_id = %(archive)s and b.layout_id = %(layout)s
+where b.host_id = %(host)s and b.archive_id = %(archive)s and b.schema_id = %(schema)s
   and b.first_ns >= %(begin)s and b.first_ns < %(end)s
   and b.first_ns <= %(until)s and b.last_ns >= %(since)s
 order by b.first_ns
@@ -79,13 +79,13 @@ select sum(found.ticks), min(found.first_ns), max(found.last_ns)
 # Blocks one after another until nothing comes for so long. Late ticks may lie within an earlier block.
 _ISLANDS = f"""
 select min(i.first_ns), max(i.last_ns) from (
-    select j.layout_id, j.archive_id, j.first_ns, j.last_ns,
-           sum(j.begins) over (partition by j.archive_id, j.layout_id order by j.first_ns) as island
+    select j.schema_id, j.archive_id, j.first_ns, j.last_ns,
+           sum(j.begins) over (partition by j.archive_id, j.schema_id order by j.first_ns) as island
     from (select found.*, (found.first_ns - max(found.last_ns) over (
-                 partition by found.archive_id, found.layout_id order by found.first_ns
+                 partition by found.archive_id, found.schema_id order by found.first_ns
                  rows between unbounded preceding and 1 preceding) > %(gap)s)::int as begins
-          {_FOUND.format(blocks=_EVERY.format(columns="b.archive_id, b.layout_id, b.first_ns, b.last_ns"))}) as j
-) as i group by i.archive_id, i.layout_id, i.island
+          {_FOUND.format(blocks=_EVERY.format(columns="b.archive_id, b.schema_id, b.first_ns, b.last_ns"))}) as j
+) as i group by i.archive_id, i.schema_id, i.island
 """
 # One row a run: some neighbouring columns of one block. Positions are those of chunks, the two clocks first.
 _RUNS = """
@@ -94,13 +94,13 @@ select w.block, w.front, w.back - w.front + 2,
                  for get_byte(b.directory, 0) * (w.back - w.front + 2)),
        substring(b.data from offset_at(b.directory, w.front) + 1
                  for offset_at(b.directory, w.back + 1) - offset_at(b.directory, w.front))
-from unnest(%(blocks)s::int[], %(archives)s::uuid[], %(layouts)s::int[], %(firsts_ns)s::bigint[],
-            %(fronts)s::int[], %(backs)s::int[]) as w(block, archive_id, layout_id, first_ns, front, back)
+from unnest(%(blocks)s::int[], %(archives)s::uuid[], %(schemas)s::int[], %(firsts_ns)s::bigint[],
+            %(fronts)s::int[], %(backs)s::int[]) as w(block, archive_id, schema_id, first_ns, front, back)
 {blocks}
 """
 _TOGETHER = _RUNS.replace(
     "{blocks}",
-    """join blocks b on b.host_id = %(host)s and b.archive_id = w.archive_id and b.layout_id = w.layout_id
+    """join blocks b on b.host_id = %(host)s and b.archive_id = w.archive_id and b.schema_id = w.schema_id
                     and b.first_ns = w.first_ns""",
 )
 # In the order of the key, so that its index is walked along and no page is met that only other blocks need.
@@ -108,16 +108,16 @@ _ALONE = _RUNS.replace(
     "{blocks}",
     """cross join lateral (
     select own.directory, own.data from blocks own
-    where own.host_id = %(host)s and own.archive_id = w.archive_id and own.layout_id = w.layout_id
+    where own.host_id = %(host)s and own.archive_id = w.archive_id and own.schema_id = w.schema_id
       and own.first_ns >= w.first_ns and own.first_ns <= w.first_ns order by own.first_ns limit 1
 ) as b""",
 )
 
 
 class Held(NamedTuple):
-    """What an archive has of one layout."""
+    """What an archive has of one schema."""
 
-    layout: int
+    schema: int
     archive: UUID
     first_ns: int
     last_ns: int
@@ -189,21 +189,21 @@ class BlockReader:
         kept: BlockCache | None,
     ) -> dict[UUID, list[BlockSlice]]:
         """By archive one piece a block, cut to the window and the ticks just before it (None: all there is). `held` is what
-        there is of which layouts.
+        there is of which schemas.
 
         What is kept of blocks is not fetched, and what is fetched is kept.
         """
         wanted: dict[int, dict[int, Column]] = {}
         groups: dict[int, str] = {}
         for known in columns:
-            wanted.setdefault(known.layout_id, {})[known.position + CLOCKS] = known.column
-            groups[known.layout_id] = known.group
-        heads = self._heads([one for one in held if one.layout in wanted], window)
-        size_bytes = sum(head.size_bytes * (CLOCKS + len(wanted[head.written.layout])) for head in heads)
+            wanted.setdefault(known.schema_id, {})[known.position + CLOCKS] = known.column
+            groups[known.schema_id] = known.group
+        heads = self._heads([one for one in held if one.schema in wanted], window)
+        size_bytes = sum(head.size_bytes * (CLOCKS + len(wanted[head.written.schema])) for head in heads)
         self._reserve(size_bytes)
         if kept is not None and size_bytes > kept.most_bytes // 2:  # it would drive out all else, and itself
             kept = None
-        asked = [_asked(head, wanted[head.written.layout].keys(), kept) for head in heads]
+        asked = [_asked(head, wanted[head.written.schema].keys(), kept) for head in heads]
         chunks = self._chunks(asked)
         out: dict[UUID, list[BlockSlice]] = {}
         for at, one in enumerate(asked):
@@ -215,13 +215,13 @@ class BlockReader:
             if kept is not None and one.missing <= decoded.columns.keys() | set(range(CLOCKS)):
                 kept.keep(head.written, decoded)
             if one.before is not None:
-                decoded.decode(wanted[head.written.layout].keys() - one.missing)
+                decoded.decode(wanted[head.written.schema].keys() - one.missing)
             inside = _inside(decoded.wall_ns, head.interval_ns, window)
-            own = {place: column for place, column in wanted[head.written.layout].items() if place in decoded.columns}
+            own = {place: column for place, column in wanted[head.written.schema].items() if place in decoded.columns}
             if not own:
                 continue
             piece = BlockSlice(
-                group=groups[head.written.layout],
+                group=groups[head.written.schema],
                 boot=head.boot.bytes,
                 interval_ns=head.interval_ns,
                 wall_ns=decoded.wall_ns[inside],
@@ -242,8 +242,8 @@ class BlockReader:
     def _surviving_heads(self, values: Mapping[str, Any], window: Window | None) -> list[tuple[Any, ...]]:
         since, until = (EARLIEST_NS, LATEST_NS) if window is None else (values["begin"], values["end"])
         out: list[tuple[Any, ...]] = []
-        for archive, layout in zip(values["archives"], values["layouts"], strict=True):
-            asked = {"host": self._host, "archive": archive, "layout": layout, "since": since, "until": until}
+        for archive, schema in zip(values["archives"], values["schemas"], strict=True):
+            asked = {"host": self._host, "archive": archive, "schema": schema, "since": since, "until": until}
 
             def read(begin: int, end: int, asked: dict[str, Any] = asked) -> list[tuple[Any, ...]]:
                 return binary_rows(self._session, _HEADS_BETWEEN, {**asked, "begin": begin, "end": end})
@@ -252,7 +252,7 @@ class BlockReader:
             rows, losses = as_rows(surviving(self._session, read, begin_ns, min(until + 1, LATEST_NS)))
             out += rows
             for lost in losses:
-                self.damage.append(_lost(self._host, archive, layout, lost, [row[2] for row in rows]))
+                self.damage.append(_lost(self._host, archive, schema, lost, [row[2] for row in rows]))
         return out
 
     def _chunks(self, asked: Sequence[_Asked]) -> dict[int, dict[int, bytes]]:
@@ -263,7 +263,7 @@ class BlockReader:
             if one.missing not in runs_of:
                 runs_of[one.missing] = _runs(one.missing)
             written = one.head.written
-            keys += [(at, written.archive, written.layout, written.first_ns, *run) for run in runs_of[one.missing]]
+            keys += [(at, written.archive, written.schema, written.first_ns, *run) for run in runs_of[one.missing]]
         if not keys:
             return {}
         together = self.tried(lambda: self._runs_rows(keys, _TOGETHER))
@@ -279,7 +279,7 @@ class BlockReader:
         return _chunks_in(rows)
 
     def _runs_rows(self, keys: Sequence[tuple[int, UUID, int, int, int, int]], statement: str) -> list[tuple[Any, ...]]:
-        names = ("blocks", "archives", "layouts", "firsts_ns", "fronts", "backs")
+        names = ("blocks", "archives", "schemas", "firsts_ns", "fronts", "backs")
         values = {name: list(column) for name, column in zip(names, zip(*keys, strict=True), strict=True)}
         return binary_rows(self._session, statement, {"host": self._host, **values})
 
@@ -311,14 +311,14 @@ class BlockReader:
     def _note(self, head: _Head, columns: tuple[int, ...] | None, reason: str) -> None:
         written = head.written
         self.damage.append(
-            Damage(self._host, written.archive, written.layout, written.first_ns, head.last_ns, columns, reason)
+            Damage(self._host, written.archive, written.schema, written.first_ns, head.last_ns, columns, reason)
         )
 
 
-def _lost(host: UUID, archive: UUID, layout: int, lost: Lost, firsts_ns: Sequence[int]) -> Damage:
+def _lost(host: UUID, archive: UUID, schema: int, lost: Lost, firsts_ns: Sequence[int]) -> Damage:
     """What is lost lasts to the next block that can be read, for all that anybody can tell."""
     after = min((first_ns for first_ns in firsts_ns if first_ns >= lost.end_ns), default=lost.end_ns)
-    return Damage(host, archive, layout, lost.begin_ns, after, None, lost.reason)
+    return Damage(host, archive, schema, lost.begin_ns, after, None, lost.reason)
 
 
 def _body(head: _Head, chunks: Mapping[int, bytes], seed: int, place: int) -> bytes | memoryview:
@@ -356,7 +356,7 @@ def _asked_of(host: UUID, held: Sequence[Held], window: Window | None) -> dict[s
         held = [one for one in held if one.first_ns <= window.end_ns and one.last_ns >= begin_ns]
         values |= {"start": window.start_ns, "end": window.end_ns, "before": SEEN_BEFORE_INTERVALS}
         values |= {"begin": begin_ns, "earliest": begin_ns - LONG_NS, "latest": window.end_ns + LONG_NS}
-    return values | {"archives": [one.archive for one in held], "layouts": [one.layout for one in held]}
+    return values | {"archives": [one.archive for one in held], "schemas": [one.schema for one in held]}
 
 
 def _asked(head: _Head, places: Set[int], kept: BlockCache | None) -> _Asked:

@@ -100,9 +100,9 @@ class Reader:
 
     @cached_property
     def known(self) -> ColumnSet:
-        """Every column that there is, with its place in each layout it stands in."""
-        layouts = tuple(dict.fromkeys(one.layout for one in self._held))
-        return self._memory.of_layouts(self._session, self.scope.host, layouts)
+        """Every column that there is, with its place in each schema it stands in."""
+        schemas = tuple(dict.fromkeys(one.schema for one in self._held))
+        return self._memory.of_schemas(self._session, self.scope.host, schemas)
 
     @cached_property
     def extent(self) -> Extent:
@@ -134,10 +134,10 @@ class Reader:
     @property
     def intervals(self) -> dict[str, int]:
         """The shortest interval of each group, as its newest blocks have it."""
-        groups = {one.layout_id: one.group for one in self.known}
+        groups = {one.schema_id: one.group for one in self.known}
         out: dict[str, int] = {}
         for one in self._held:
-            group = groups.get(one.layout)
+            group = groups.get(one.schema)
             if group is not None:
                 out[group] = min(one.interval_ns, out.get(group, one.interval_ns))
         return out
@@ -208,7 +208,7 @@ class Reader:
 
     def _clocks_of(self, group: str, window: Window) -> Sequence[Group]:
         # One column of each of its schemas brings the clocks of all of its blocks.
-        firsts = {known.layout_id: known for known in self.known if known.group == group}
+        firsts = {known.schema_id: known for known in self.known if known.group == group}
         return self.frame(list(firsts.values()), window).groups
 
     def _gap_markers(self, window: Window) -> list[tuple[int, int, str]]:
@@ -231,13 +231,13 @@ class Reader:
             (known.archive, known.group, known.first_ns): (known.first_ns, known.last_ns, known.sentence)
             for known in damage_of(self._session, self.scope.archives)
         }
-        groups = {known.layout_id: known.group for known in self.known}
+        groups = {known.schema_id: known.group for known in self.known}
         for met in self.damage:
             described = KnownDamage(
                 archive=met.archive,
                 archive_name="",
                 host_name=self.scope.host_name,
-                group=groups.get(met.layout, "an unknown group"),
+                group=groups.get(met.schema, "an unknown group"),
                 first_ns=met.first_ns,
                 last_ns=met.last_ns,
                 columns=None if met.columns is None else len(met.columns),

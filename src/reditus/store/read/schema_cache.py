@@ -1,4 +1,4 @@
-"""What columns archives have, remembered: a layout never changes, so it is fetched once."""
+"""What columns archives have, remembered: a schema never changes, so it is fetched once."""
 
 from collections import OrderedDict
 from collections.abc import Sequence
@@ -15,7 +15,7 @@ from reditus.store.database.tables import ColumnRow
 
 K = TypeVar("K")
 V = TypeVar("V")
-REMEMBERED_LAYOUTS = 4_096
+REMEMBERED_SCHEMAS = 4_096
 REMEMBERED_SETS = 512
 
 
@@ -40,26 +40,26 @@ class _Memory(Generic[K, V]):
 
 
 class SchemaCache:
-    """Columns by layout, least recently asked for forgotten first. Safe from several threads."""
+    """Columns by schema, least recently asked for forgotten first. Safe from several threads."""
 
     def __init__(self) -> None:
         self._lock = Lock()
-        self._layouts = _Memory[tuple[UUID, int], tuple[StoredColumn, ...]](REMEMBERED_LAYOUTS)
+        self._schemas = _Memory[tuple[UUID, int], tuple[StoredColumn, ...]](REMEMBERED_SCHEMAS)
         self._sets = _Memory[tuple[UUID, tuple[int, ...]], ColumnSet](REMEMBERED_SETS)
 
-    def of_layouts(self, session: Session, host_id: UUID, used: tuple[int, ...]) -> ColumnSet:
-        """All columns of these layouts of a host."""
+    def of_schemas(self, session: Session, host_id: UUID, used: tuple[int, ...]) -> ColumnSet:
+        """All columns of these schemas of a host."""
         with self._lock:
             known = self._sets.get((host_id, used))
-            held = {layout: self._layouts.get((host_id, layout)) for layout in used}
+            held = {schema: self._schemas.get((host_id, schema)) for schema in used}
         if known is not None:
             return known
-        missing = [layout for layout, columns in held.items() if columns is None]
+        missing = [schema for schema, columns in held.items() if columns is None]
         fetched = _fetch(session, host_id, missing) if missing else {}
-        whole = ColumnSet([one for layout in used for one in (held[layout] or fetched[layout])])
+        whole = ColumnSet([one for schema in used for one in (held[schema] or fetched[schema])])
         with self._lock:
-            for layout, found in fetched.items():
-                self._layouts.keep((host_id, layout), found)
+            for schema, found in fetched.items():
+                self._schemas.keep((host_id, schema), found)
             # Another thread may have been faster; all get its object.
             known = self._sets.get((host_id, used))
             if known is None:
@@ -67,11 +67,11 @@ class SchemaCache:
         return whole if known is None else known
 
 
-def _fetch(session: Session, host_id: UUID, layouts: Sequence[int]) -> dict[int, tuple[StoredColumn, ...]]:
-    found: dict[int, list[StoredColumn]] = {layout: [] for layout in layouts}
-    for row, group in session.execute(statements.layout_columns(host_id, layouts)):
-        found[row.layout_id].append(StoredColumn(row.layout_id, group, row.position, column_of(row)))
-    return {layout: tuple(columns) for layout, columns in found.items()}
+def _fetch(session: Session, host_id: UUID, schemas: Sequence[int]) -> dict[int, tuple[StoredColumn, ...]]:
+    found: dict[int, list[StoredColumn]] = {schema: [] for schema in schemas}
+    for row, group in session.execute(statements.schema_columns(host_id, schemas)):
+        found[row.schema_id].append(StoredColumn(row.schema_id, group, row.position, column_of(row)))
+    return {schema: tuple(columns) for schema, columns in found.items()}
 
 
 def column_of(row: ColumnRow) -> Column:

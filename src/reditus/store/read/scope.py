@@ -85,10 +85,10 @@ def open_timeline(session: Session, timeline: UUID, *, writes: bool) -> tuple[Sc
         return scope, sorted(every)
     rows = found
     held = [
-        Held(layout, archive, *own)
-        for _, archive, _, _, layouts, *parts in rows
-        if layouts is not None
-        for layout, *own in zip(layouts, *parts, strict=True)
+        Held(schema, archive, *own)
+        for _, archive, _, _, schemas, *parts in rows
+        if schemas is not None
+        for schema, *own in zip(schemas, *parts, strict=True)
     ]
     return _scope(session, timeline, [row[:4] for row in rows]), sorted(held)
 
@@ -96,8 +96,8 @@ def open_timeline(session: Session, timeline: UUID, *, writes: bool) -> tuple[Sc
 def surviving_extents(session: Session, host: UUID, archive: UUID) -> list[Held]:
     """What an archive has, as far as it can be read."""
     out: list[Held] = []
-    for (layout,) in binary_rows(session, statements.LAYOUTS_OF, {"host": host}):
-        asked = {"host": host, "archive": archive, "layout": layout}
+    for (schema,) in binary_rows(session, statements.SCHEMAS_OF, {"host": host}):
+        asked = {"host": host, "archive": archive, "schema": schema}
 
         def read(begin: int, end: int, asked: dict[str, Any] = asked) -> list[tuple[Any, ...]]:
             return binary_rows(session, statements.HELD_BETWEEN, {**asked, "begin": begin, "end": end})
@@ -105,7 +105,7 @@ def surviving_extents(session: Session, host: UUID, archive: UUID) -> list[Held]
         rows = [row for row in as_rows(surviving(session, read))[0] if row[0] is not None]
         if rows:
             firsts_ns, lasts_ns, intervals_ns = zip(*rows, strict=True)
-            out.append(Held(layout, archive, min(firsts_ns), max(lasts_ns), min(intervals_ns)))
+            out.append(Held(schema, archive, min(firsts_ns), max(lasts_ns), min(intervals_ns)))
     return out
 
 
