@@ -91,7 +91,7 @@ def keep(store, made_up):
     told = made_up.registration
     host = HostInfo(UUID(told["host"]["id"]), told["host"]["name"])
     facts = HostFacts.from_json(told["facts"])
-    store.archives.register(host=host, archive=made_up.archive, name=told["name"], source="made up", facts=facts)
+    store.archives.register(host=host, archive=made_up.archive, name=told["name"], source="simulated", facts=facts)
     for schema in made_up.schemas():
         store.add_schema(made_up.archive, schema)
     for blocks, identities in made_up.batches():

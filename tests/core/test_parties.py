@@ -1,4 +1,4 @@
-"""Who took part in a finding, on kernel integers written by hand."""
+"""Top processes in a finding, on kernel integers written by hand."""
 
 import pytest
 

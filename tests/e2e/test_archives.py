@@ -39,7 +39,7 @@ def test_notes_and_protection_are_kept(archives, running):
     dialog.get_by_label("Notes", exact=True).fill("the morning of the call")
     dialog.get_by_label("Protected").check()
     wait_until(lambda: dialog.get_by_role("button", name="Protected: not to be deleted").is_disabled())
-    dialog.get_by_role("button", name="Keep name and notes").click()
+    dialog.get_by_role("button", name="Save name and notes").click()
     row = archives.locator(f"[data-archive='{NAME}']")
     row.get_by_text("the morning of the call").wait_for()
     row.get_by_text("protected").wait_for()

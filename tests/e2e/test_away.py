@@ -49,7 +49,7 @@ def test_a_lost_database_is_said_and_survived(alone, page):
     page.goto(f"{alone.url}/archives/{archive(alone)['id']}")
     page.locator("[data-strip]").first.wait_for()
     alone.cluster.kill()
-    page.get_by_text("The database is away").wait_for(timeout=20_000)
+    page.get_by_text("Database unavailable").wait_for(timeout=20_000)
     health = httpx.get(f"{alone.url}/api/health", trust_env=False, timeout=30)
     assert health.status_code == 503
     assert health.json()["status"] == "database away"
@@ -60,7 +60,7 @@ def test_a_lost_database_is_said_and_survived(alone, page):
     wait_until(lambda: len(list(spool.glob("*.batch"))) >= 3)
 
     alone.restart_dead_children()  # what the running command does every two seconds
-    page.get_by_text("The database is away").wait_for(state="detached", timeout=90_000)
+    page.get_by_text("Database unavailable").wait_for(state="detached", timeout=90_000)
     wait_until(lambda: len(list(spool.glob("*.batch"))) <= 1, 40)
     wait_until(lambda: archive(alone)["coverage"] > 0.97)
     found = archive(alone)

@@ -52,7 +52,7 @@ def test_a_full_disk_is_said_and_survived(small_disk, tmp_path, page):
             page.goto(running.url)
             ballast = filled(small_disk)
             wait_until(lambda: state(running) in ("disk full", "database away"), 60)
-            page.get_by_text("The disk of the database is full").or_(page.get_by_text("The database is away")).wait_for(
+            page.get_by_text("The disk of the database is full").or_(page.get_by_text("Database unavailable")).wait_for(
                 timeout=90_000
             )
             wait_until(lambda: len(list(spool.glob("*/*.batch"))) >= 3, 60)

@@ -42,7 +42,7 @@ def test_a_plan_is_made_followed_and_changed_in_place(running, row, page):
     page.get_by_role("button", name="Save the plan").click()
     page.locator("[data-plan-dialog]").wait_for(state="detached")
     plan = page.locator('[data-plan="lean"]')
-    assert "a tick every 2s · kept for ever · without process · nobody follows it" in plan.inner_text()
+    assert "a tick every 2s · kept for ever · without process · no recorder follows it" in plan.inner_text()
 
     row.get_by_label("Plan of bench recorder").select_option("lean")
     wait_until(lambda: report(running)["report"]["interval_s"] == 2.0)
@@ -58,7 +58,7 @@ def test_a_plan_is_made_followed_and_changed_in_place(running, row, page):
     plan.wait_for(state="detached")
 
 
-def test_burst_stop_and_go_on(running, row, page):
+def test_burst_stop_and_resume(running, row, page):
     state = row.locator("[data-state]")
     row.get_by_role("button", name="Burst 1 min: sample bench recorder faster").click()
     wait_until(lambda: "burst" in state.inner_text())
@@ -68,7 +68,7 @@ def test_burst_stop_and_go_on(running, row, page):
     row.get_by_role("button", name="Stop bench recorder").click()
     wait_until(lambda: "stopped" in state.inner_text())
     no_violations(page)
-    row.get_by_role("button", name="Let bench recorder go on").click()
+    row.get_by_role("button", name="Resume bench recorder").click()
     wait_until(lambda: "recording" in state.inner_text())
 
 
@@ -80,7 +80,7 @@ def test_processes_are_read_at_the_needle(running, row, page):
     at = httpx.get(f"{running.url}/api/archives/{archive}", trust_env=False).json()["end"]
     told = httpx.get(f"{running.url}/api/archives/{archive}/processes", params={"at": at}, trust_env=False).json()
     assert told["recorded"]
-    assert told["together"]["memory_bytes"] >= sum(one["usage"]["memory_bytes"] for one in told["processes"])
+    assert told["total"]["memory_bytes"] >= sum(one["usage"]["memory_bytes"] for one in told["processes"])
     listed = [one for one in told["processes"] if one["name"]]
     assert listed, told
     # The page goes on with time. Who holds much memory is there a moment later too; who was busy may have ended.

@@ -42,7 +42,7 @@ def test_layouts_come_in_the_order_of_the_work_and_one_opens_first(bench, runnin
         bench.locator(f'[data-layout="{layout}"]').click()
         bench.locator(f'[data-strip="{strip}"]').wait_for()
         wait_until(lambda layout=layout: link(bench).params.get("layout") == layout)
-    bench.get_by_role("button", name="open this first").click()
+    bench.get_by_role("button", name="make default").click()
     bench.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}")
     bench.locator('[data-strip="use"]').wait_for()
 
@@ -138,7 +138,7 @@ def test_strips_are_moved_resized_doubled_folded_and_taken_away(bench):
     bench.reload()
     bench.locator(f'[data-strip="{first}"] canvas').wait_for()
     assert strips(bench) == arranged
-    bench.get_by_role("button", name="changed; put back").click()
+    bench.get_by_role("button", name="modified · reset").click()
     wait_until(lambda: strips(bench)[0] == "cores" and not told(bench))
 
 
@@ -248,7 +248,7 @@ def test_the_last_minutes_and_the_whole(bench):
     wait_until(lambda: place(bench)[:2] == (BEGIN_S + 3300, BEGIN_S + 3600))
     bench.get_by_role("button", name="The whole archive").click()
     wait_until(lambda: place(bench)[:2] == (BEGIN_S, BEGIN_S + 3600))
-    bench.get_by_role("button", name="The window before").click()
+    bench.get_by_role("button", name="Previous window").click()
     wait_until(lambda: place(bench)[:2] == (BEGIN_S + 3300, BEGIN_S + 3600))
 
 

@@ -35,7 +35,7 @@ def summary(page, strip, name):
 def test_archives_lead_to_the_workbench(running, page):
     page.goto(running.url)
     row = page.locator("[data-host=stitch-01] [data-archive]")
-    assert "made up" in row.inner_text()
+    assert "simulated" in row.inner_text()
     row.get_by_role("link").click()
     page.locator('[data-strip="cores"] canvas').wait_for()
     assert "stitch-01" in page.locator("header").first.inner_text()
@@ -135,7 +135,7 @@ def test_a_finding_sets_window_and_needle(bench):
     panel = bench.locator("[data-finding]").first
     assert "15 min 25 s lost" in panel.inner_text()
     assert "Began 09:18:20 ± 1 s" in " ".join(panel.inner_text().split())
-    assert "Look at next" in panel.inner_text()
+    assert "Next steps" in panel.inner_text()
 
 
 def test_a_finding_leads_to_its_strips_and_is_judged(bench):

@@ -28,7 +28,7 @@ def load(client, scenario, host=None):
     """Send a made-up host's whole archive."""
     path, machine = f"/api/archives/{scenario.archive}", scenario.machine
     recording = as_recording(host or simulate(scenario))
-    told = {"host": {"id": str(machine.id), "name": machine.name}, "name": scenario.name, "source": "made up",
+    told = {"host": {"id": str(machine.id), "name": machine.name}, "name": scenario.name, "source": "simulated",
             "facts": machine.facts.as_json()}  # fmt: skip
     client.put(path, json=told)
     for schema in recording.schemas():

@@ -46,7 +46,7 @@ def test_who_had_what_at_a_tick(client):
     assert (one["pid"], one["name"], one["user"], one["state"], one["core"]) == (31, "stitch-2", "lab", "R", 1)
     assert one["usage"]["cpu_cores"] == pytest.approx(0.75, rel=OF_A_SECOND)
     assert one["usage"]["read_bytes_per_s"] == pytest.approx(8192, rel=OF_A_SECOND)
-    assert found["together"]["cpu_cores"] == pytest.approx(1.5, rel=OF_A_SECOND)
+    assert found["total"]["cpu_cores"] == pytest.approx(1.5, rel=OF_A_SECOND)
     assert found["states"] == dict(zip(STATES, range(len(STATES)), strict=True))
     early = client.get(f"/api/archives/{ARCHIVE}/processes", params={"at": "2026-11-12T08:00:00Z"}).json()
     assert (early["recorded"], early["tick_ms"], early["processes"]) == (True, None, [])

@@ -52,7 +52,7 @@ def protect(
     _describe(
         archive,
         {"protected": not off},
-        "{name} is protected no more." if off else "Nothing is removed from {name} now.",
+        "Protection of {name} removed." if off else "Nothing is removed from {name} now.",
     )
 
 

@@ -43,7 +43,7 @@ def list_markers(
         out.print(f"{at:<24}{what}{one['text']}", markup=False, highlight=False)
     if found["total"] > len(found["markers"]):
         out.print(
-            f"{found['total'] - len(found['markers'])} more, less bad ones; narrow it with --from, --to, --severity"
+            f"{found['total'] - len(found['markers'])} more of lower severity; narrow it with --from, --to, --severity"
         )
     if not found["markers"]:
         out.print("Nothing is marked there.")

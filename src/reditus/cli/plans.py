@@ -37,7 +37,7 @@ def list_plans(as_json: AsJson = False) -> None:
     for one in every:
         told = one["plan"]
         keep = f"kept {told['keep']}" if told.get("keep") else "kept for ever"
-        followers = ", ".join(one["recorders"]) or "nobody follows it"
+        followers = ", ".join(one["recorders"]) or "no recorder follows it"
         out.print(f"{one['name']}: every {told.get('every', '1s')}, {keep}; {followers}", markup=False)
     if not every:
         out.print("No plans yet. `./reditus plan put FILE` makes one; docs/plans.md says what may stand in it.")
@@ -162,24 +162,24 @@ def direct(
     recorder: Annotated[str, typer.Argument(help="Name, id, or beginning of an id.")],
     plan: Annotated[str | None, typer.Option("--plan", help="Follow this plan; `none`: as it was started.")] = None,
     stop: Annotated[bool, typer.Option("--stop", help="Record nothing until told to go on.")] = False,
-    go_on: Annotated[bool, typer.Option("--go-on", help="Record again.")] = False,
+    resume: Annotated[bool, typer.Option("--resume", help="Record again.")] = False,
     burst: Annotated[str | None, typer.Option("--burst", help="Sample faster for so long; 0s ends it.")] = None,
 ) -> None:
     """Tell a recorder what to do; it hears of it within seconds."""
-    if stop and go_on:
-        raise Failure("--stop and --go-on contradict each other")
+    if stop and resume:
+        raise Failure("--stop and --resume contradict each other")
     orders: dict[str, Any] = {}
     if plan is not None:
         orders["plan"] = None if plan == "none" else plan
-    if stop or go_on:
-        orders["recording"] = go_on
+    if stop or resume:
+        orders["recording"] = resume
     if burst is not None:
         try:
             orders["burst_s"] = parse_duration(burst) / NS_PER_S
         except ValueError as why:
             raise Failure(f"--burst: {why}") from why
     if not orders:
-        raise Failure("say what it is to do: --plan, --stop, --go-on or --burst")
+        raise Failure("say what it is to do: --plan, --stop, --resume or --burst")
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_recorder(recorder)
         told = client.direct(found["id"], orders)

@@ -55,7 +55,7 @@ def show_archive(archive: dict[str, Any], gaps: dict[str, Any], console: Console
         console.print(f"  {title:<10}{told}", markup=False, highlight=False)
     for gap in gaps["gaps"]:
         length = spell_duration(round((gap["end_ms"] - gap["start_ms"]) / 1000))
-        reason = gap["reason"] or "nobody said why"
+        reason = gap["reason"] or "unexplained"
         console.print(f"  gap       {_short(gap['start'])}  {length:>8}  {reason}", markup=False, highlight=False)
 
 
@@ -92,14 +92,10 @@ def show_diagnosis(
     for finding in findings:
         onset = finding["onset"]
         about = "about " if finding["time_lost_estimated"] else ""
-        lost = (
-            f"{about}{spell_duration(finding['time_lost_s'])} lost"
-            if finding["time_lost_s"]
-            else "what it cost is not known"
-        )
+        lost = f"{about}{spell_duration(finding['time_lost_s'])} lost" if finding["time_lost_s"] else "cost unknown"
         console.print(
             f"\n{_titled(finding)}  [{finding['kind']}]\n"
-            f"  {_short(finding['start'])} to {_short(finding['end'])}; began {_short(onset['at'])}, give or take "
+            f"  {_short(finding['start'])} to {_short(finding['end'])}; began {_short(onset['at'])}, ± "
             f"{spell_duration(onset['uncertainty_s'])}\n"
             f"  {lost}; confidence {finding['confidence']:.0%}\n"
             f"  {finding['explanation']}{_because(finding, findings)}",
@@ -110,7 +106,7 @@ def show_diagnosis(
         _show_evidence(finding["evidence"], console, names or {})
         if finding["processes"]:
             parts = (f"{one['name'] or '?'} ({one['pid']}) {one['share']:.0%}" for one in finding["processes"])
-            console.print(f"  took part: {', '.join(parts)}", markup=False)
+            console.print(f"  processes: {', '.join(parts)}", markup=False)
         if finding["verdict"]:
             said = finding["verdict"]
             console.print(f"  {said['state']}{': ' if said['remark'] else ''}{said['remark']}", markup=False)
@@ -136,7 +132,7 @@ def _titled(finding: dict[str, Any]) -> str:
 def _because(finding: dict[str, Any], findings: list[dict[str, Any]]) -> str:
     """What it came of, in words."""
     causes = [_titled(one).lower() for one in findings if one["id"] in finding["caused_by"]]
-    return f"\n  came of: {', '.join(causes)}" if causes else ""
+    return f"\n  caused by: {', '.join(causes)}" if causes else ""
 
 
 def _show_evidence(evidence: list[dict[str, Any]], console: Console, names: dict[str, dict[str, str]]) -> None:

@@ -250,7 +250,7 @@ _ALL = [
         "Packets thrown away because the core's input backlog was full.", "/proc/net/softnet_stat, field 2", CPU_NUMBER,
     ),
     Counter(
-        "system.network.linux.backlog.squeezed", "Backlog runs cut short", "{time}", _CUMULATIVE,
+        "system.network.linux.backlog.squeezed", "Backlog time squeezes", "{time}", _CUMULATIVE,
         "Times that a core had packets left when its turn to take them was over.",
         "/proc/net/softnet_stat, field 3", CPU_NUMBER,
     ),

@@ -15,7 +15,7 @@ class Gap:
     start_ns: int
     end_ns: int
     reason: str | None
-    """None: nobody said why."""
+    """None: unexplained."""
 
 
 def gaps_of(timebase: Timebase, told: Iterable[tuple[int, int, str]] = ()) -> list[Gap]:

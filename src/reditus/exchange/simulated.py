@@ -47,7 +47,7 @@ class SimulatedArchive:
         return {
             "host": {"id": str(machine.id), "name": machine.name},
             "name": f"{self.scenario.name}, {pace}",
-            "source": "made up",
+            "source": "simulated",
             "facts": machine.facts.as_json(),
         }
 
@@ -83,7 +83,7 @@ def as_recording(host: SimulatedHost) -> Recording:
         host_name=scenario.machine.name,
         archive=scenario.archive,
         name=scenario.name,
-        source="made up",
+        source="simulated",
         facts=scenario.machine.facts,
         pieces=host.pieces(),
         identities=host.identities,

@@ -75,7 +75,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     BadVerdict: (422, "bad-verdict", "Not a verdict"),
     BadTime: (422, "bad-time", "Not a time or window"),
     WindowError: (422, "bad-window", "Not a window"),
-    Cancelled: (499, "cancelled", "No longer wanted"),
+    Cancelled: (499, "cancelled", "Request cancelled"),
     TooLarge: (413, "too-large", "Too large"),
     TooSlow: (408, "too-slow", "Too slow"),
     RequestTooLarge: (422, "request-too-large", "More than one request may read"),
@@ -83,7 +83,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     FactsError: (422, "bad-facts", "Not facts of a host"),
     OutsideError: (422, "bad-json", "Request not understood"),
     DatabaseDamaged: (503, "database-damaged", "The database is damaged there"),
-    DatabaseUnavailable: (503, "database-away", "The database is away"),
+    DatabaseUnavailable: (503, "database-away", "Database unavailable"),
 }
 
 
@@ -157,11 +157,11 @@ async def _http(request: Request, why: Exception) -> JSONResponse:
 
 async def _gone(_: Request, __: Exception) -> JSONResponse:
     return problem(
-        499, "cancelled", "No longer wanted", "the client went away before its request was there", close=True
+        499, "cancelled", "Request cancelled", "the client disconnected before its request was complete", close=True
     )
 
 
 async def _unforeseen(request: Request, why: Exception) -> JSONResponse:
     log.error("unforeseen", path=request.url.path, exc_info=why)
-    detail = "Reditus has a mistake here; the server's log tells more (logs/server.log in the data folder). Nothing was half-written."
-    return problem(500, "unforeseen", "Unforeseen error", detail)
+    detail = "Internal error. The server's log has the details (logs/server.log in the data folder). Nothing was half-written."
+    return problem(500, "unforeseen", "Internal error", detail)

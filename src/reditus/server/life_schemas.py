@@ -44,7 +44,7 @@ class GapOut(Out):
     end: str
     start_ms: float
     end_ms: float
-    reason: str | None = Field(description="null where nobody said why.")
+    reason: str | None = Field(description="null where unexplained.")
 
     @classmethod
     def of(cls, gap: Gap) -> "GapOut":

@@ -262,7 +262,7 @@ def _refused_body(why: Exception) -> Response:
             errors=errors,
         )
     return problem(
-        499, "cancelled", "No longer wanted", "the client went away before its request was there", close=True
+        499, "cancelled", "Request cancelled", "the client disconnected before its request was complete", close=True
     )
 
 

@@ -20,7 +20,7 @@ Name = Annotated[
 ]
 Moment = Annotated[str, Field(json_schema_extra={"format": "date-time"}, max_length=60)]
 """RFC 3339 with a zone; server.times reads it."""
-Source = Literal["recorded", "imported", "made up"]
+Source = Literal["recorded", "imported", "simulated"]
 
 
 class Out(BaseModel):
@@ -270,9 +270,7 @@ class AvailableOut(MeasureOut):
     """A measure that an archive can give."""
 
     devices: list[str]
-    repeating: list[str] = Field(
-        description="Those that tell again what others tell: volumes, partitions, the loopback."
-    )
+    aliases: list[str] = Field(description="Those that tell again what others tell: volumes, partitions, the loopback.")
 
 
 class SummaryOut(Out):
@@ -282,7 +280,7 @@ class SummaryOut(Out):
     high: float | None
     total: float | None
     coverage: float
-    of_s: float | None = Field(
+    bin_s: float | None = Field(
         description="Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is of "
         "their means. null where the figures are of the ticks."
     )
@@ -319,7 +317,7 @@ class StrainRowOut(Out):
     has_devices: bool = Field(description="Whether the resource can be told apart into devices.")
     help: str
     formula: str
-    behind: list[str] = Field(description="The measures that it is made of.")
+    inputs: list[str] = Field(description="The measures that it is made of.")
     mean: list[int | None] | None = Field(description="Percent per bin; null where nothing was observed.")
     high: list[int | None] | None = Field(description="The highest of any interval in the bin, in percent.")
 
@@ -389,7 +387,7 @@ class VerdictOut(Out):
 
     state: Literal["open", "confirmed", "dismissed"]
     remark: str
-    told: str
+    decided: str
 
 
 class FindingOut(Out):
@@ -575,7 +573,7 @@ class ProcessesOut(Out):
     tick_ms: float | None
     processes: list[ProcessOut] = Field(description="The heaviest, by processor use and then memory.")
     threads: list[ThreadOut] = Field(description="The heaviest threads of those, where the plan asks for threads.")
-    together: UsageOut | None = Field(description="All processes of the tick, those not listed too.")
+    total: UsageOut | None = Field(description="All processes of the tick, those not listed too.")
     states: dict[str, int]
     ended_cores: float | None = Field(
         description="Processor use of nobody who was there at the tick: of processes that ended before it, of interrupts."

@@ -83,7 +83,7 @@ export async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
   }
   throw new ApiError(
     answer.response.status,
-    'Unforeseen answer',
+    'Unexpected response',
     `The server answered ${answer.response.status}.`,
   )
 }

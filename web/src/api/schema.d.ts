@@ -213,26 +213,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/archives/{archive_id}/layouts/{digest}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Add Layout
-         * @description Describe the columns of blocks to come. The digest is the SHA-256 of the layout's canonical JSON, in hex.
-         */
-        put: operations["add_layout"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/archives/{archive_id}/live": {
         parameters: {
             query?: never;
@@ -375,6 +355,26 @@ export interface paths {
          * @description Take a deletion back. 404 where it is too late.
          */
         post: operations["take_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/schemas/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Add Schema
+         * @description Describe the columns of blocks to come. The digest is the SHA-256 of the schema's canonical JSON, in hex.
+         */
+        put: operations["add_schema"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -702,7 +702,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "recorded" | "imported" | "made up";
+            source: "recorded" | "imported" | "simulated";
         };
         /** ArchiveOut */
         ArchiveOut: {
@@ -754,7 +754,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "recorded" | "imported" | "made up";
+            source: "recorded" | "imported" | "simulated";
             /**
              * Start
              * @description First tick, RFC 3339; null while the archive is empty.
@@ -794,6 +794,11 @@ export interface components {
          * @description A measure that an archive can give.
          */
         AvailableOut: {
+            /**
+             * Aliases
+             * @description Those that tell again what others tell: volumes, partitions, the loopback.
+             */
+            aliases: string[];
             /** Devices */
             devices: string[];
             /** Formula */
@@ -807,11 +812,6 @@ export interface components {
              * @description What the measure has devices of: core, disk, interface; null if none.
              */
             per: string | null;
-            /**
-             * Repeating
-             * @description Those that tell again what others tell: volumes, partitions, the loopback.
-             */
-            repeating: string[];
             /** Resource */
             resource: string;
             /** Title */
@@ -835,10 +835,10 @@ export interface components {
              */
             after_ns: number;
             /**
-             * Layout
+             * Schema Id
              * @default -1
              */
-            layout: number;
+            schema_id: number;
         };
         /**
          * CheckOut
@@ -1133,7 +1133,7 @@ export interface components {
             end_ms: number;
             /**
              * Reason
-             * @description null where nobody said why.
+             * @description null where unexplained.
              */
             reason: string | null;
             /** Start */
@@ -1470,7 +1470,7 @@ export interface components {
             /** Tick Ms */
             tick_ms: number | null;
             /** @description All processes of the tick, those not listed too. */
-            together: components["schemas"]["UsageOut"] | null;
+            total: components["schemas"]["UsageOut"] | null;
         };
         /** ReadingOut */
         ReadingOut: {
@@ -1657,11 +1657,6 @@ export interface components {
          * @description How hard a resource or one of its devices was pressed, per bin.
          */
         StrainRowOut: {
-            /**
-             * Behind
-             * @description The measures that it is made of.
-             */
-            behind: string[];
             /** Device */
             device: string | null;
             /** Formula */
@@ -1678,6 +1673,11 @@ export interface components {
              * @description The highest of any interval in the bin, in percent.
              */
             high: (number | null)[] | null;
+            /**
+             * Inputs
+             * @description The measures that it is made of.
+             */
+            inputs: string[];
             /**
              * Mean
              * @description Percent per bin; null where nothing was observed.
@@ -1704,6 +1704,11 @@ export interface components {
         };
         /** SummaryOut */
         SummaryOut: {
+            /**
+             * Bin S
+             * @description Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is of their means. null where the figures are of the ticks.
+             */
+            bin_s: number | null;
             /** Coverage */
             coverage: number;
             /** High */
@@ -1712,11 +1717,6 @@ export interface components {
             low: number | null;
             /** Mean */
             mean: number | null;
-            /**
-             * Of S
-             * @description Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is of their means. null where the figures are of the ticks.
-             */
-            of_s: number | null;
             /** P95 */
             p95: number | null;
             /** Total */
@@ -1843,6 +1843,8 @@ export interface components {
          * @description What people made of a finding.
          */
         VerdictOut: {
+            /** Decided */
+            decided: string;
             /** Remark */
             remark: string;
             /**
@@ -1850,8 +1852,6 @@ export interface components {
              * @enum {string}
              */
             state: "open" | "confirmed" | "dismissed";
-            /** Told */
-            told: string;
         };
         /**
          * WrongPartOut
@@ -2304,42 +2304,6 @@ export interface operations {
             };
         };
     };
-    add_layout: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                archive_id: string;
-                digest: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": {
-                    [key: string]: unknown;
-                };
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description A problem, after RFC 9457. */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemOut"];
-                };
-            };
-        };
-    };
     follow: {
         parameters: {
             query?: never;
@@ -2649,6 +2613,42 @@ export interface operations {
             };
         };
     };
+    add_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     read_series: {
         parameters: {
             query: {
@@ -2902,7 +2902,7 @@ export interface operations {
                     "application/json": components["schemas"]["HealthOut"];
                 };
             };
-            /** @description The database is away. */
+            /** @description Database unavailable. */
             503: {
                 headers: {
                     [name: string]: unknown;

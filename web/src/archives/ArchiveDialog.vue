@@ -64,13 +64,13 @@ const save = (): Promise<void> =>
   act(async () => {
     const body = { name: name.value, notes: notes.value }
     await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
-    return `${name.value} is kept as told.`
+    return `Saved.`
   })
 const protect = (): Promise<void> =>
   act(async () => {
     const body = { protected: !props.archive.protected }
     await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
-    return body.protected ? 'Nothing is removed from it now.' : 'It is protected no more.'
+    return body.protected ? 'Nothing is removed from it now.' : 'Protection removed.'
   }, true)
 const stretch = computed(() => ({ from: asRfc3339(from.value), to: asRfc3339(to.value) }))
 const copy = (): Promise<void> =>
@@ -115,7 +115,7 @@ const remove = (): Promise<void> =>
           <ul class="mt-1 max-h-28 overflow-y-auto border-t border-rule">
             <li v-for="gap in gaps.gaps" :key="gap.start_ms" class="flex gap-4 border-b border-rule py-0.5">
               <span class="whitespace-nowrap">{{ spellWindow(gap.start_ms, gap.end_ms, zone) }}</span>
-              <span :class="gap.reason ? '' : 'text-soft'">{{ gap.reason ?? 'nobody said why' }}</span>
+              <span :class="gap.reason ? '' : 'text-soft'">{{ gap.reason ?? 'unexplained' }}</span>
             </li>
           </ul>
         </template>
@@ -144,8 +144,8 @@ const remove = (): Promise<void> =>
           class="block w-full resize-y border border-rule-strong bg-transparent p-1.5"
         />
       </label>
-      <PillButton class="mt-2" label="Keep name and notes" :disabled="busy" @press="save"
-        >Keep name and notes</PillButton
+      <PillButton class="mt-2" label="Save name and notes" :disabled="busy" @press="save"
+        >Save name and notes</PillButton
       >
     </section>
     <section>

@@ -2,14 +2,14 @@
 import type { Stage } from './chain'
 import { titleOf } from './chain'
 
-/** What came of what, as a small tree: the cause on top, what it brought about hanging from it. */
+/** Cause and effect, as a small tree: the cause on top, what it brought about hanging from it. */
 defineProps<{ stages: Stage[]; here: string }>()
 defineEmits<{ find: [id: string] }>()
 </script>
 
 <template>
   <section data-chain>
-    <h3 class="font-semibold">What came of what</h3>
+    <h3 class="font-semibold">Cause and effect</h3>
     <ol class="mt-1">
       <li
         v-for="stage in stages"

@@ -26,8 +26,8 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
   <StateNote v-if="pending" title="Reading the archive" busy />
   <StateNote
     v-else-if="!findings.length"
-    title="Nothing ran out"
-    hint="No resource was short in what was recorded. Ruled out tells what looked like it and was not."
+    title="No findings"
+    hint="No resource was short in what was recorded. Ruled out lists what was considered."
   />
   <ol v-else class="divide-y divide-rule" aria-label="Findings, causes first, then the most time lost">
     <li v-for="finding in findings" :key="finding.id" class="py-3 first:pt-0" data-finding>
@@ -53,7 +53,7 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
           {{ clock(finding.start, zone) }} – {{ clock(finding.end, zone) }} ·
           <b v-if="finding.time_lost_s > 0" class="font-semibold text-ink"
             >{{ finding.time_lost_estimated ? 'about ' : '' }}{{ spellDuration(finding.time_lost_s) }} lost</b
-          ><template v-else>what it cost is not known</template>
+          ><template v-else>cost unknown</template>
           <template v-if="finding.pattern.period_s">
             · again every {{ spellDuration(finding.pattern.period_s) }}</template
           >
@@ -78,7 +78,7 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
             >Show these strips</PillButton
           >
           <section v-if="finding.processes.length" data-parties>
-            <h3 class="font-semibold">Who took part</h3>
+            <h3 class="font-semibold">Top processes</h3>
             <ul>
               <li
                 v-for="crowd in crowdsOf(finding.processes)"
@@ -102,7 +102,7 @@ const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), 
             </ul>
           </section>
           <section>
-            <h3 class="font-semibold">Look at next</h3>
+            <h3 class="font-semibold">Next steps</h3>
             <ul class="list-disc pl-4 text-soft">
               <li v-for="line in finding.next" :key="line">{{ line }}</li>
             </ul>

@@ -53,7 +53,7 @@ const before = (): string => props.finding.verdict?.remark ?? ''
     <h3 class="font-semibold">What do you make of it?</h3>
     <p v-if="finding.verdict" class="mt-1">
       <b class="font-semibold">{{ STATES[finding.verdict.state] }}</b>
-      {{ spellTime(Date.parse(finding.verdict.told), zone)
+      {{ spellTime(Date.parse(finding.verdict.decided), zone)
       }}<template v-if="finding.verdict.remark">: “{{ finding.verdict.remark }}”</template>
     </p>
     <TextField v-model="words" label="Reason or remark" :wrong="trouble" class="mt-1" />

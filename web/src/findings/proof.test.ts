@@ -4,7 +4,7 @@ import { crowdsOf, stripsOfFinding } from './proof'
 
 const known: KnownMeasure[] = [
   { name: 'disk.wait', title: 'Wait per request', unit: 's', resource: 'disk', per: 'disk' },
-  { name: 'stall.io.some', title: 'Tasks held up by I/O', unit: 'share', resource: 'disk', per: null },
+  { name: 'stall.io.some', title: 'Tasks stalled on I/O', unit: 'share', resource: 'disk', per: null },
 ]
 const told = (measure: string, device: string | null, threshold: number | null) => ({
   measure,
@@ -28,7 +28,7 @@ it('makes a strip of each measure, of the device, with the threshold as its line
   )
   expect(strips.map((one) => [one.plan.title, one.devices, one.line])).toEqual([
     ['Wait per request', { kind: 'named', names: ['sdd'] }, 0.04],
-    ['Tasks held up by I/O', { kind: 'machine' }, 0.1],
+    ['Tasks stalled on I/O', { kind: 'machine' }, 0.1],
   ])
 })
 

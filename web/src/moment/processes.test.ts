@@ -64,11 +64,11 @@ describe('processes of a moment', () => {
       tick_ms: 1,
       processes: [stitch, reader],
       threads: [],
-      together: usage(3.5, 900, 5000),
+      total: usage(3.5, 900, 5000),
       states: {},
       ended_cores: 0,
     }
     expect(rest(told)).toEqual({ cpu: 0.5, memory: 0, io: 904, blocked: 0, faults: 0, threads: 0 })
-    expect(rest({ ...told, together: null })).toBeNull()
+    expect(rest({ ...told, total: null })).toBeNull()
   })
 })

@@ -98,9 +98,9 @@ export function named(processes: Process[], search: string): Process[] {
 }
 
 /** What the processes outside the list had together; null while nothing is known of all. */
-export function rest({ processes, together }: Processes): Record<Amount, number> | null {
-  if (!together) return null
-  const whole = { usage: together }
+export function rest({ processes, total }: Processes): Record<Amount, number> | null {
+  if (!total) return null
+  const whole = { usage: total }
   const left = (by: Amount): number =>
     Math.max(weightOf(whole, by) - processes.reduce((sum, one) => sum + weightOf(one, by), 0), 0)
   return {

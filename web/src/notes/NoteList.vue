@@ -93,7 +93,7 @@ const choose = (event: Event): void => {
         </button>
       </li>
     </ol>
-    <p v-if="left > 0" class="text-2xs text-soft">{{ left }} more, less bad ones; look closer to see them.</p>
+    <p v-if="left > 0" class="text-2xs text-soft">{{ left }} more of lower severity; zoom in to see them.</p>
     <form v-if="bench.needle !== null" class="border-t border-rule pt-2" @submit.prevent="add">
       <label class="text-2xs text-soft" for="remark">A remark at {{ spellTime(bench.needle, zone) }}</label>
       <div class="flex items-end gap-2">

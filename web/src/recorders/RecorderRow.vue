@@ -72,10 +72,10 @@ const choose = (event: Event): void => {
           >Burst 1 min</PillButton
         >
         <PillButton
-          :label="recorder.recording ? `Stop ${recorder.name}` : `Let ${recorder.name} go on`"
+          :label="recorder.recording ? `Stop ${recorder.name}` : `Resume ${recorder.name}`"
           :disabled="gone"
           @press="emit('direct', { recording: !recorder.recording })"
-          >{{ recorder.recording ? 'Stop' : 'Go on' }}</PillButton
+          >{{ recorder.recording ? 'Stop' : 'Resume' }}</PillButton
         >
         <PillButton v-if="gone" :label="`Forget ${recorder.name}; its archive stays`" @press="emit('forget')"
           >Forget</PillButton
@@ -100,11 +100,11 @@ const choose = (event: Event): void => {
         <dd>{{ report.missed.toLocaleString('en') }}</dd>
       </div>
       <div title="How late ticks begin, median of the last sixty">
-        <dt>late by</dt>
+        <dt>tick delay</dt>
         <dd>{{ report.late_ms === null ? '–' : `${report.late_ms.toFixed(1)} ms` }}</dd>
       </div>
       <div title="What the recorder itself uses, over the last minute">
-        <dt>own cost</dt>
+        <dt>recorder CPU</dt>
         <dd>
           {{ report.cost_share === null ? '–' : `${(report.cost_share * 100).toFixed(2)} % of a core` }}
         </dd>
@@ -124,8 +124,7 @@ const choose = (event: Event): void => {
       </div>
     </dl>
     <p v-if="report.spool_trouble" role="status" class="mt-2 text-2xs">
-      The disk of its spool takes nothing ({{ report.spool_trouble }}): ticks wait in its memory. Make room
-      there.
+      Cannot write to the spool ({{ report.spool_trouble }}). Buffering in memory; free some disk space there.
     </p>
     <ul v-if="missed.length || report.dropped?.length" class="mt-2 text-2xs">
       <li v-for="[why, ticks] in missed" :key="why">{{ ticks }} ticks missed: {{ why }}</li>
@@ -136,8 +135,7 @@ const choose = (event: Event): void => {
     </ul>
     <details v-if="unreadable.length" class="mt-2 text-2xs text-soft">
       <summary class="cursor-pointer hover:text-ink">
-        {{ unreadable.length }} of the kernel's files {{ unreadable.length === 1 ? 'tells' : 'tell' }} nothing
-        here
+        {{ unreadable.length === 1 ? '1 kernel file' : `${unreadable.length} kernel files` }} unreadable
       </summary>
       <ul class="mt-1 columns-2">
         <li v-for="[path, why] in unreadable" :key="path">{{ path }}: {{ why }}</li>

@@ -21,7 +21,7 @@ const props = defineProps<Props>()
 const SETTLED_MS = 120
 const { data: catalogue } = useMeasures()
 const names = computed(() =>
-  props.row.behind.map((name) => {
+  props.row.inputs.map((name) => {
     const perDevice = catalogue.value?.find((one) => one.name === name)?.per
     return props.row.device !== null && perDevice ? `${name}@${props.row.device}` : name
   }),

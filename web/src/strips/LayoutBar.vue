@@ -108,10 +108,10 @@ function last(ms: number | null): void {
       v-if="board.isChanged"
       type="button"
       class="text-2xs underline hover:text-needle max-[1180px]:hidden"
-      title="Put the layout back as it is ready-made"
+      title="Reset to the built-in layout"
       @click="board.choose(board.layout)"
     >
-      changed; put back
+      modified · reset
     </button>
     <button
       v-else-if="board.opensFirst !== board.layout && board.layout !== 'device'"
@@ -119,14 +119,14 @@ function last(ms: number | null): void {
       class="text-2xs underline hover:text-needle max-[1180px]:hidden"
       @click="board.opensFirst = board.layout"
     >
-      open this first
+      make default
     </button>
     <div class="ml-auto flex items-center gap-2.5 text-2xs">
       <button
         type="button"
         class="hover:text-ink disabled:opacity-40"
-        title="The window before (Backspace)"
-        aria-label="The window before"
+        title="Previous window (Backspace)"
+        aria-label="Previous window"
         :disabled="!bench.canLookBack"
         @click="bench.lookBack()"
       >

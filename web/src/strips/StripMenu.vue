@@ -98,7 +98,7 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
 <template>
   <HangingPanel
     class="px-1 leading-4 text-soft hover:text-needle"
-    :label="`⋯ choose about ${strip.plan.title}`"
+    :label="`⋯ options for ${strip.plan.title}`"
     :title="`${strip.plan.title}: choices`"
     data-strip-menu
   >

@@ -26,7 +26,7 @@ interface Props {
   matchedTop: number
   devices: string[]
   /** Devices that tell again what others tell. */
-  repeating: string[]
+  aliases: string[]
   measures: KnownMeasure[]
   /** What moves with the needle over all strips, and where in it this one stands, px. */
   carriage: HTMLElement | null
@@ -44,8 +44,8 @@ const plan = computed(() => props.strip.plan)
 /** An axis never shrinks below this, so that noise on a quiet machine does not look like a storm. */
 const LEAST_TOP: Partial<Record<Unit, number>> = { 'bytes/s': 2 ** 20, 'bits/s': 125_000, count: 1, tasks: 2 }
 
-const data = computed(() => stripData(props.strip, props.set, props.repeating))
-const sinceData = computed(() => (props.since ? stripData(props.strip, props.since, props.repeating) : null))
+const data = computed(() => stripData(props.strip, props.set, props.aliases))
+const sinceData = computed(() => (props.since ? stripData(props.strip, props.since, props.aliases) : null))
 const ofMachine = computed(() => props.strip.devices.kind === 'machine')
 
 const top = computed(() => {

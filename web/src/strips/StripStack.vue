@@ -72,7 +72,7 @@ const matchedTops = computed(() => {
   const tops = new Map<Unit, number>()
   for (const strip of board.strips) {
     if (strip.edge.kind !== 'matched' || strip.folded) continue
-    const most = highest(strip.plan, stripData(strip, props.set, chartedOf(strip)?.repeating))
+    const most = highest(strip.plan, stripData(strip, props.set, chartedOf(strip)?.aliases))
     tops.set(strip.plan.unit, Math.max(tops.get(strip.plan.unit) ?? 0, most))
   }
   return tops
@@ -143,7 +143,7 @@ const onsets = computed(() =>
               :speeds="speeds"
               :matched-top="matchedTops.get(strip.plan.unit) ?? 0"
               :devices="chartedOf(strip)?.devices ?? []"
-              :repeating="chartedOf(strip)?.repeating ?? []"
+              :aliases="chartedOf(strip)?.aliases ?? []"
               :measures="measures"
               :carriage="carriage"
               :offset="offsets[place] ?? 0"

@@ -44,7 +44,7 @@ const above = computed(() => {
 })
 /** Over long windows the figures are of minutes or hours; all are exact but the percentile, and that is said. */
 const rounded = computed(() => {
-  const length = summary.value?.of_s
+  const length = summary.value?.bin_s
   return length ? `of the means of ${spellDuration(length)}; the window is rounded to such` : undefined
 })
 const ROWS_PX = 12

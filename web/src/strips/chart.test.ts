@@ -104,7 +104,7 @@ describe('a strip of devices', () => {
       high: 9,
       total,
       coverage: 1,
-      of_s: null,
+      bin_s: null,
     },
   })
   const all = set(

@@ -49,14 +49,14 @@ const LIGHTEST = 0.4
 export function stripData(
   strip: Strip,
   set: SeriesSet | undefined,
-  repeating: readonly string[] = [],
+  aliases: readonly string[] = [],
 ): StripData {
   if (!set) return EMPTY
   const { plan } = strip
   const every = plan.traces.flatMap((trace) =>
     set.series
       .filter((one) => belongs(strip, trace, one))
-      .filter((one) => strip.devices.kind === 'named' || !repeating.includes(one.device ?? ''))
+      .filter((one) => strip.devices.kind === 'named' || !aliases.includes(one.device ?? ''))
       .map((one) => ({ trace, one })),
   )
   const present = every.filter(({ one }) => one.missing === null)
@@ -169,7 +169,7 @@ function added(
       high: known.length ? Math.max(...known) : null,
       total: sum(totals),
       coverage: Math.max(0, ...parts.map((one) => one.summary?.coverage ?? 0)),
-      of_s: null,
+      bin_s: null,
     },
   }
 }

@@ -13,10 +13,7 @@ const route = useRoute()
 const note = computed<[string, string] | null>(() => {
   if (error.value)
     return error.value.status === 503
-      ? [
-          'Away.',
-          'The database is away. Recorders keep what they read in their spools; this page goes on by itself when it is back.',
-        ]
+      ? ['Away.', 'Database unavailable. Recorders are buffering; this page reconnects by itself.']
       : [
           'Away.',
           'The server does not answer. Is ./reditus still running? This page goes on by itself when it is back.',

@@ -64,7 +64,7 @@ const lengthOf = (archive: Archive): string =>
     <main class="mx-auto w-full max-w-6xl grow overflow-y-auto px-6 pt-8 pb-12">
       <h1 class="font-serif text-3xl font-semibold">Archives</h1>
       <p class="mt-1 text-soft">What was recorded of each host. Open one to see when it hurt, and why.</p>
-      <StateNote v-if="isPending" title="Looking what there is" busy />
+      <StateNote v-if="isPending" title="Loading archives" busy />
       <StateNote v-else-if="error && !archives" title="The archives cannot be listed" :hint="error.message" />
       <StateNote
         v-else-if="!archives?.length"

@@ -58,7 +58,7 @@ const sentence = ({ plan, recorders: followers }: PlanEntry): string => {
     `a tick every ${text(plan.every, '1s')}`,
     plan.keep ? `kept ${text(plan.keep)}` : 'kept for ever',
     out.length ? `without ${out.map(([name]) => name).join(', ')}` : 'all counters',
-    followers.length ? `followed by ${followers.join(', ')}` : 'nobody follows it',
+    followers.length ? `followed by ${followers.join(', ')}` : 'no recorder follows it',
   ].join(' · ')
 }
 </script>
@@ -68,9 +68,9 @@ const sentence = ({ plan, recorders: followers }: PlanEntry): string => {
     <TopBar />
     <main class="mx-auto w-full max-w-5xl grow overflow-y-auto px-6 pt-8 pb-12">
       <h1 class="font-serif text-3xl font-semibold">Recorders</h1>
-      <p class="mt-1 text-soft">Who records what, how they do, and the plans that they follow.</p>
+      <p class="mt-1 text-soft">Recorders, their health, and the plans they follow.</p>
       <p v-if="trouble" class="mt-2 text-needle" role="alert">{{ trouble }}</p>
-      <StateNote v-if="isPending" title="Asking for the recorders" busy />
+      <StateNote v-if="isPending" title="Loading recorders" busy />
       <StateNote
         v-else-if="error && !recorders"
         title="The recorders cannot be listed"

@@ -202,7 +202,7 @@ const about = computed(() => {
       ? spellAmount(memory, 'bytes', { ...scaleFor('bytes', memory), digits: 0 })
       : null,
     known.interval_s === null ? null : `recorded every ${spellDuration(known.interval_s)}`,
-    known.source === 'made up' ? 'made up' : null,
+    known.source === 'simulated' ? 'simulated' : null,
   ]
     .filter(Boolean)
     .join(' · ')

@@ -2,7 +2,7 @@ import { computed, type ComputedRef, type Ref } from 'vue'
 import { useAvailable, useCounters, useMeasures } from '../api/queries'
 import type { DeviceRef, KnownMeasure } from '../model/layouts'
 
-export type ChartedMeasure = KnownMeasure & { devices: string[]; repeating: string[] }
+export type ChartedMeasure = KnownMeasure & { devices: string[]; aliases: string[] }
 
 interface Known {
   /** Every measure and counter that there is; null while that is not known. */
@@ -47,7 +47,7 @@ export function useKnown(id: Ref<string>): Known {
     ),
     charted: computed(() => [
       ...(available.value ?? []),
-      ...(raw.value ?? []).map((one) => ({ ...one, devices: [], repeating: [] })),
+      ...(raw.value ?? []).map((one) => ({ ...one, devices: [], aliases: [] })),
     ]),
     devices: computed(() =>
       TELLING.flatMap(({ kind, measure }) =>

@@ -1,4 +1,4 @@
-"""What came of what: findings that a mechanism links, that follow each other, overlap, and whose numbers agree.
+"""Cause and effect: findings that a mechanism links, that follow each other, overlap, and whose numbers agree.
 
 Memory shortage → swap traffic → the disk that carries swap is saturated; memory shortage → a process is killed.
 """

@@ -1,4 +1,4 @@
-"""Who took part in a finding: the recorded processes by their share of what ran short.
+"""Top processes in a finding: the recorded processes by their share of what ran short.
 
 A process counts from what its slots held over the finding; what no slot held stays with nobody, so shares need not add up
 to 1. They are no proof: who uses most of a resource need not be who uses it wrongly.

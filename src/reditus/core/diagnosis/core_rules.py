@@ -25,7 +25,7 @@ NEEDS = (
 
 ONE_CORE = Kind(
     "cpu.one_core",
-    "One core full, others idle",
+    "Single core saturated, others idle",
     is_problem=True,
     meaning="One core was never idle while others had time to give: work that runs on one core only, however many there are.",
     evidence=("cpu.hottest", "cpu.busy"),
@@ -38,7 +38,7 @@ ONE_CORE = Kind(
 )
 INTERRUPTS = Kind(
     "cpu.interrupts",
-    "One core full of interrupts",
+    "Single core saturated by interrupts",
     is_problem=True,
     meaning="One core spent most of its time answering devices, sustained, while the others hardly did: what comes in is "
     "handled there alone.",
@@ -52,7 +52,7 @@ INTERRUPTS = Kind(
 )
 STEAL = Kind(
     "cpu.steal",
-    "Processor taken by the hypervisor",
+    "Processor time stolen by the hypervisor",
     is_problem=True,
     meaning="The hypervisor ran somebody else while this machine had work to do, sustained: it has fewer cores than it shows.",
     evidence=("cpu.steal", "cpu.busy"),
@@ -62,7 +62,7 @@ STEAL = Kind(
 )
 QUOTA = Kind(
     "cpu.quota",
-    "Held back by a processor quota",
+    "Processor quota throttling",
     is_problem=True,
     meaning="Tasks waited for a core while the machine had idle ones: a control group's quota stops them.",
     evidence=("cpu.quota", "stall.cpu.some", "cpu.busy"),
@@ -75,7 +75,7 @@ QUOTA = Kind(
 )
 CHURN = Kind(
     "cpu.churn",
-    "Kernel busy with switching and starting tasks",
+    "Scheduling overhead in the kernel",
     is_problem=True,
     meaning="A great part of the processor went to the kernel, which started processes or switched between them at a high rate.",
     evidence=("cpu.system", "cpu.switches", "cpu.forks"),
@@ -88,7 +88,7 @@ CHURN = Kind(
 )
 THERMAL = Kind(
     "cpu.thermal",
-    "Processor slowed down by heat",
+    "Thermal throttling",
     is_problem=True,
     meaning="Cores were slowed down again and again because they were too hot: the same work takes longer.",
     evidence=("cpu.throttles",),

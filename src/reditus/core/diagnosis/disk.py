@@ -45,7 +45,7 @@ SATURATED = Kind(
 )
 SLOW = Kind(
     "disk.slow",
-    "Disk slow",
+    "Slow disk",
     is_problem=True,
     meaning="Each request took far longer than this disk's normal, though few were in flight: throttled, failing or remote.",
     evidence=("disk.wait", "disk.queue", "stall.io.some"),
@@ -58,7 +58,7 @@ SLOW = Kind(
 )
 STEADY = Kind(
     "disk.busy_steady",
-    "Disk busy, waits normal",
+    "Disk busy, latency normal",
     is_problem=False,
     meaning="The disk was hardly ever without a request, and each took what it always takes: it keeps up.",
     evidence=("disk.busy", "disk.wait"),

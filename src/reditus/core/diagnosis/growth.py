@@ -29,7 +29,7 @@ NEEDS = (
 
 LEAK = Kind(
     "memory.leak",
-    "Memory that only grows",
+    "Memory leak",
     is_problem=True,
     meaning="Programs held more memory at every look, at a steady rate, and gave none back.",
     evidence=("memory.programs", "memory.available"),
@@ -42,7 +42,7 @@ LEAK = Kind(
 )
 THRASH = Kind(
     "memory.cache_thrash",
-    "File cache too small",
+    "Page cache thrashing",
     is_problem=True,
     meaning="Pages of files were dropped and read again soon after, sustained, and tasks waited for them.",
     evidence=("memory.refaults", "stall.memory.some", "disk.read.rate"),
@@ -75,7 +75,7 @@ FILLING = Kind(
 )
 CACHE = Kind(
     "memory.cache_growth",
-    "File cache grew",
+    "Page cache growth",
     is_problem=False,
     meaning="Free memory shrank because files that were read stayed at hand; what is available did not.",
     evidence=("memory.cache", "memory.available"),

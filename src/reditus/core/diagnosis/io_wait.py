@@ -32,7 +32,7 @@ LOAD_S = 60.0
 
 LIMITED = Kind(
     "io.limited",
-    "I/O held back above the disks",
+    "I/O throttled above the device",
     is_problem=True,
     meaning="Tasks lost most of their time to I/O while no disk was busy: a limit, or storage that is no disk of this machine.",
     evidence=("stall.io.some", "disk.busy"),
@@ -45,7 +45,7 @@ LIMITED = Kind(
 )
 STALLED = Kind(
     "io.stalled",
-    "Tasks held up by I/O",
+    "Tasks stalled on I/O",
     is_problem=True,
     meaning="Several tasks at a time lost most of their time to I/O, and nothing narrower could be proven.",
     evidence=("stall.io.some", "stall.io.full", "cpu.blocked"),
@@ -72,7 +72,7 @@ BLOCKED = Kind(
 )
 HARMLESS = Kind(
     "io.iowait_harmless",
-    "I/O wait, nobody held up",
+    "I/O wait without stalls",
     is_problem=False,
     meaning="Cores were idle with a task waiting for I/O, and no disk was slower than always: work that reads or writes, on a "
     "machine with little else to do.",
@@ -81,7 +81,7 @@ HARMLESS = Kind(
 )
 LOAD = Kind(
     "load.blocked",
-    "Load above the cores, cores idle",
+    "Load above core count, cores idle",
     is_problem=False,
     meaning="The load was above the number of cores because tasks waited for something else than a core.",
     evidence=("cpu.load.1m", "cpu.blocked", "cpu.busy"),

@@ -22,7 +22,7 @@ NEEDS = (
 
 PRESSURE = Kind(
     "memory.pressure",
-    "Memory under pressure",
+    "Memory pressure",
     is_problem=True,
     meaning="Tasks lost time for want of memory, sustained, while little was available.",
     evidence=("stall.memory.some", "memory.available", "memory.faults.major"),
@@ -37,7 +37,7 @@ PRESSURE = Kind(
 )
 KILL = Kind(
     "memory.oom_kill",
-    "Killed for want of memory",
+    "Out-of-memory kill",
     is_problem=True,
     meaning="The kernel killed a process because memory could not be had otherwise, of the machine or of a control group.",
     evidence=("memory.oom_kills", "memory.available"),
@@ -47,7 +47,7 @@ KILL = Kind(
 )
 THRASHING = Kind(
     "swap.thrashing",
-    "Swapping all the time",
+    "Swap thrashing",
     is_problem=True,
     meaning="Pages were read back from swap, sustained: the working set does not fit into memory.",
     evidence=("swap.in", "swap.out", "memory.faults.major"),
@@ -60,7 +60,7 @@ THRASHING = Kind(
 )
 FREE_LOW = Kind(
     "memory.free_low",
-    "Little free, ample available",
+    "Little free memory, ample available",
     is_problem=False,
     meaning="Hardly any memory was free because files filled it; programs could have had most of that at once.",
     evidence=("memory.free", "memory.available"),
@@ -68,7 +68,7 @@ FREE_LOW = Kind(
 )
 OCCUPIED = Kind(
     "swap.occupied",
-    "Swap occupied and quiet",
+    "Swap occupied, no swapping",
     is_problem=False,
     meaning="Pages lay in swap, and hardly any was read back: they are idle.",
     evidence=("swap.held", "swap.in"),
@@ -154,7 +154,7 @@ def _thrashing(
         explanation=f"{rate_in:.2f} MiB/s were read back from swap and {rate_out:.2f} MiB/s written to it, for "
         f"{spell_duration(stretch.length_s(bench.timebase))}. What programs work on does not fit into memory: pages are thrown "
         "out and needed again at once.",
-        considered=("Swap occupied and quiet: no, pages were read back all the time.", "A burst of housekeeping: no, it went on."),
+        considered=("Swap occupied, no swapping: no, pages were read back all the time.", "A burst of housekeeping: no, it went on."),
     )  # fmt: skip
 
 

@@ -27,7 +27,7 @@ NEEDS = (
 
 SATURATED = Kind(
     "net.saturated",
-    "Link full",
+    "Link saturated",
     is_problem=True,
     meaning="A link carried nearly all that its speed allows, sustained: whoever sends over it waits.",
     evidence=("net.receive.use", "net.send.use"),
@@ -40,7 +40,7 @@ SATURATED = Kind(
 )
 LOSS = Kind(
     "net.loss",
-    "Segments lost on the way",
+    "TCP retransmissions",
     is_problem=True,
     meaning="A real share of TCP segments had to be sent again, sustained: something on the way loses them.",
     evidence=("net.tcp.resent",),

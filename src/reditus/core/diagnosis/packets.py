@@ -31,7 +31,7 @@ class _Event:
 
 ERRORS_IN = Kind(
     "net.errors",
-    "Damaged packets",
+    "Interface errors",
     is_problem=True,
     meaning="Packets arrived damaged or could not be sent, sustained: a cable, a plug, a card or a mismatch of settings.",
     evidence=("net.receive.errors", "net.send.errors"),
@@ -44,7 +44,7 @@ ERRORS_IN = Kind(
 )
 LISTEN = Kind(
     "net.listen_overflow",
-    "Connections refused: queue full",
+    "Listen queue overflow",
     is_problem=True,
     meaning="A program did not take new connections as fast as they came, and the queue in front of it overflowed.",
     evidence=("net.tcp.listen_overflows",),
@@ -54,7 +54,7 @@ LISTEN = Kind(
 )
 UDP = Kind(
     "net.udp_overflow",
-    "Datagrams lost: buffer full",
+    "UDP receive buffer overflow",
     is_problem=True,
     meaning="A program did not read its datagrams as fast as they came, and its receive buffer overflowed.",
     evidence=("net.udp.buffer_errors",),
@@ -64,7 +64,7 @@ UDP = Kind(
 )
 BACKLOG = Kind(
     "net.backlog",
-    "Packets lost: a core's backlog full",
+    "Packet backlog overflow",
     is_problem=True,
     meaning="A core did not take packets in as fast as they came, and its input backlog overflowed.",
     evidence=("net.backlog.dropped", "net.backlog.squeezed"),

@@ -12,7 +12,7 @@ from reditus.core.types import NS_PER_S, FloatArray
 
 SPIKE = Kind(
     "spike",
-    "A single short spike",
+    "Isolated spike",
     is_problem=False,
     meaning="Something was short for some seconds, once, in a long recording: it may be looked at, and explains no complaint about more.",
     evidence=("the kind that it would have been",),

@@ -25,7 +25,7 @@ NEEDS = (
 
 HOT = Kind(
     "disk.hot",
-    "One disk carries most of the work",
+    "Uneven disk load",
     is_problem=True,
     meaning="Of several equal disks, one had several times the others' queue: the work is not spread over them.",
     evidence=("disk.queue",),
@@ -35,7 +35,7 @@ HOT = Kind(
 )
 WRITEBACK = Kind(
     "disk.writeback",
-    "Flood of owed writes",
+    "Writeback backlog",
     is_problem=True,
     meaning="Programs wrote faster into memory than a disk took it, and then all of it was written at once: everybody waits for it.",
     evidence=("memory.dirty", "memory.writeback", "disk.write.rate"),

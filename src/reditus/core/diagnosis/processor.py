@@ -48,7 +48,7 @@ KINDS = (
     ),
     Kind(
         BUSY_UNWAITED,
-        "Cores busy, nobody waiting",
+        "Cores busy, no tasks waiting",
         is_problem=False,
         meaning="The cores had hardly an idle moment, and tasks got one when they needed it, or only low-priority work waited.",
         evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting", "cpu.nice"),

@@ -20,7 +20,7 @@ MOST_TOLD = 50
 
 GAP = Kind(
     "data.gap",
-    "Nothing recorded",
+    "Gap in the recording",
     is_problem=False,
     meaning="Ticks are missing. What happened there is not known; it is neither quiet nor trouble.",
     evidence=("cpu.busy",),
@@ -28,7 +28,7 @@ GAP = Kind(
 )
 RESET = Kind(
     "data.reset",
-    "Counters began anew",
+    "Counter reset",
     is_problem=False,
     meaning="The machine restarted, or a device's counters were set to zero: no rate leads across it, and a huge or negative one would be false.",
     evidence=("cpu.busy",),

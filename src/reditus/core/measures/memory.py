@@ -154,7 +154,7 @@ MEMORY = [
         for name, (title, text) in PART_HELP.items()
     ),
     _size("memory.dirty", "Dirty", "Dirty", "Changed in memory and still owed to disk."),
-    _size("memory.writeback", "Being written back", "Writeback", "On its way to disk at this moment."),
+    _size("memory.writeback", "Writeback", "Writeback", "On its way to disk at this moment."),
     _stall("some", "Share of time in which at least one task was held up for want of memory."),
     _stall("full", "Share of time in which every task that had work was held up for want of memory."),
     _rate(
@@ -190,10 +190,10 @@ SWAP = [
     _traffic("in", "Swapped in", "Read back from swap. Sustained, it means that the working set does not fit."),
     _traffic("out", "Swapped out", "Written to swap. A short burst is housekeeping."),
     Measure(
-        "swap.held", "Swap held", Unit.BYTES, Resource.SWAP,
+        "swap.held", "Swap used", Unit.BYTES, Resource.SWAP,
         "Occupied swap: idle pages parked there. Not a problem by itself; look at the traffic.",
         "SwapTotal − SwapFree",
         (Need(BYTES, ((MEMORY_FIELD, "SwapTotal"),)), Need(BYTES, ((MEMORY_FIELD, "SwapFree"),))), _swap_held,
     ),
-    _size("swap.total", "Swap in all", "SwapTotal", "Swap that is switched on.", Resource.SWAP),
+    _size("swap.total", "Swap total", "SwapTotal", "Swap that is switched on.", Resource.SWAP),
 ]  # fmt: skip

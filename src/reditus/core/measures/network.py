@@ -86,7 +86,7 @@ def _events(need: Need) -> Derivation:
 
 
 def _resent(frame: Frame, _: str | None) -> Series:
-    """Segments sent again over all segments sent; unknown while none is sent."""
+    """TCP retransmissions over all segments sent; unknown while none is sent."""
     again, sent = (frame.delta(need.counter, dict(need.fixed)) for need in _RESENT)
     return Series(again.timebase, np.clip(ratio(again.values, sent.values), 0.0, 1.0))
 
@@ -130,13 +130,13 @@ def _backlog(word: str, title: str, text: str) -> Measure:
 
 PROTOCOLS = [
     Measure(
-        "net.tcp.resent", "Segments sent again", Unit.SHARE, Resource.NETWORK,
+        "net.tcp.resent", "TCP retransmissions", Unit.SHARE, Resource.NETWORK,
         "TCP segments sent again, of all that were sent: what loss anywhere on the way costs. A full listen queue makes "
         "clients send again too.",
         "Δ(sent again) / Δ(sent)", _RESENT, _resent,
     ),
     _protocol("net.tcp.resets", "Connections reset", "tcp", "EstabResets", "Established connections that were cut off."),
-    _protocol("net.tcp.failed_opens", "Connections that failed to open", "tcp", "AttemptFails", "Attempts that came to nothing."),
+    _protocol("net.tcp.failed_opens", "Failed connection attempts", "tcp", "AttemptFails", "Attempts that came to nothing."),
     _protocol(
         "net.tcp.listen_overflows", "Listen queue overflows", "tcpext", "ListenOverflows",
         "Connections refused because a program did not take them fast enough.",
@@ -145,9 +145,9 @@ PROTOCOLS = [
         "net.udp.buffer_errors", "UDP receive buffer full", "udp", "RcvbufErrors",
         "Datagrams thrown away because a program did not read them fast enough.",
     ),
-    _protocol("net.udp.no_port", "UDP to nobody", "udp", "NoPorts", "Datagrams for a port that nobody listens on."),
+    _protocol("net.udp.no_port", "UDP, no listener", "udp", "NoPorts", "Datagrams for a port that nobody listens on."),
     _backlog("dropped", "Backlog drops", "Packets thrown away because a core's input backlog was full."),
-    _backlog("squeezed", "Backlog runs cut short", "Times that a core had packets left when its turn was over."),
+    _backlog("squeezed", "Backlog time squeezes", "Times that a core had packets left when its turn was over."),
 ]  # fmt: skip
 
 NETWORK = [*_both_ways("receive", "receive", "received"), *_both_ways("send", "transmit", "sent"), *PROTOCOLS]

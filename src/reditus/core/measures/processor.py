@@ -29,12 +29,12 @@ OPTIONAL = ("steal",)
 
 MODE_TITLES = {
     "user": "Programs",
-    "nice": "Low-priority programs",
-    "system": "Kernel, for programs",
+    "nice": "Nice",
+    "system": "System",
     "interrupt": "Interrupts",
-    "softirq": "Soft interrupts",
+    "softirq": "Softirqs",
     "steal": "Stolen by the hypervisor",
-    "iowait": "Idle, with a task waiting for I/O",
+    "iowait": "Idle during I/O wait",
     "idle": "Idle",
 }
 MODE_HELP = {
@@ -253,16 +253,16 @@ PROCESSOR = [
     _plain("cpu.switches", "Context switches", Unit.PER_S, "system.cpu.context_switches", "Switches between tasks."),
     _plain("cpu.interrupts", "Interrupts served", Unit.PER_S, "system.cpu.interrupts", "Hardware interrupts served."),
     Measure(
-        "cpu.quota", "Held back by a quota", Unit.SHARE, Resource.PROCESSOR,
+        "cpu.quota", "Throttled by quota", Unit.SHARE, Resource.PROCESSOR,
         "Share of its periods in which a control group used up its processor quota and had to stop; of the machine, that of "
         "the group that was held back most.",
         "Δ(throttled periods) / Δ(periods), highest of the control groups",
         tuple(Need(counter, (), Reach.EVERY) for counter in (QUOTA_PERIODS, THROTTLED_PERIODS)), quota,
     ),
     Measure(
-        "cpu.throttles", "Held back by heat", Unit.PER_S, Resource.PROCESSOR,
+        "cpu.throttles", "Thermal throttling events", Unit.PER_S, Resource.PROCESSOR,
         "Times that a core was slowed down because it was too hot.", "Δ / Δt, added up over the cores",
         (Need(THROTTLES, ((THROTTLE, "core"),), Reach.EVERY),), throttles, total=Unit.COUNT,
     ),
-    _plain("cpu.forks", "Processes made", Unit.PER_S, "system.process.created", "Forks and clones: a fork storm shows here."),
+    _plain("cpu.forks", "Forks", Unit.PER_S, "system.process.created", "Forks and clones: a fork storm shows here."),
 ]  # fmt: skip

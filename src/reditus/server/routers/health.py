@@ -24,7 +24,7 @@ CHECKED_AT_ONCE = 256
 Status = Literal["ok", "disk full", "database away", "damaged", "work overdue"]
 
 
-@router.get("/health", responses={503: {"model": HealthOut, "description": "The database is away."}})
+@router.get("/health", responses={503: {"model": HealthOut, "description": "Database unavailable."}})
 async def read_health(context: ContextDep, response: Response) -> HealthOut:
     """Status 200 when all is well, or when only a part is not; 503 while the database is away."""
     store = context.store

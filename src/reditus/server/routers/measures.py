@@ -34,7 +34,7 @@ def list_available_measures(archive_id: UUID, store: StoreDep) -> list[Available
         AvailableOut(
             **MeasureOut.of(measure).model_dump(),
             devices=list(devices),
-            repeating=[name for name in devices if name not in bottom_devices(facts, measure, devices)],
+            aliases=[name for name in devices if name not in bottom_devices(facts, measure, devices)],
         )
         for measure, devices in available(known)
     ]

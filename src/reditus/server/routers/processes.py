@@ -52,7 +52,7 @@ def _processes(context: Context, archive_id: UUID, at_ns: int, patience: CancelT
 
 def _nothing(*, recorded: bool) -> ProcessesOut:
     return ProcessesOut(
-        recorded=recorded, tick_ms=None, processes=[], threads=[], together=None, states={}, ended_cores=None
+        recorded=recorded, tick_ms=None, processes=[], threads=[], total=None, states={}, ended_cores=None
     )
 
 
@@ -93,7 +93,7 @@ def _told(reader: Reader, frame: Frame, found: ProcessesAt) -> ProcessesOut:
             )
             for one in sorted(at_work, key=lambda one: one.usage.cpu_cores or 0, reverse=True)
         ],
-        together=UsageOut(**asdict(found.together)),
+        total=UsageOut(**asdict(found.together)),
         states=found.states,
         ended_cores=_ended(frame, found),
     )

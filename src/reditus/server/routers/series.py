@@ -83,5 +83,5 @@ def _shaped(every: list[ChartSeries]) -> tuple[list[Any], list[dict[str, Any]]]:
 
 def _summary(one: ChartSeries) -> dict[str, Any]:
     assert one.summary is not None
-    out = asdict(one.summary) | {"of_s": one.summary_of_s}
+    out = asdict(one.summary) | {"bin_s": one.summary_of_s}
     return out if one.wanted.measure.total else out | {"total": None}

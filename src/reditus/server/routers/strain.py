@@ -76,7 +76,7 @@ def _row(one: SeriesKey, series: Binned | None) -> dict[str, Any]:
         "has_devices": measure.per is not None,
         "help": measure.help,
         "formula": measure.formula,
-        "behind": BEHIND[measure.name],
+        "inputs": BEHIND[measure.name],
         "mean": None if series is None else _percent(series.mean),
         "high": None if series is None else _percent(series.high),
     }

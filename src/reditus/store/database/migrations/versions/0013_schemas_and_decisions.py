@@ -31,9 +31,11 @@ def upgrade() -> None:
     op.execute("alter sequence if exists layouts_id_seq rename to schemas_id_seq")
     _rewrite_functions("layout", "schema")
     op.alter_column("verdicts", "told_ns", new_column_name="decided_ns")
+    op.execute("update archives set source = 'simulated' where source = 'made up'")
 
 
 def downgrade() -> None:
+    op.execute("update archives set source = 'made up' where source = 'simulated'")
     op.alter_column("verdicts", "decided_ns", new_column_name="told_ns")
     _rewrite_functions("schema", "layout")
     op.execute("alter sequence if exists schemas_id_seq rename to layouts_id_seq")
