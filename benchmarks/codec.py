@@ -117,7 +117,7 @@ def compare(stretches: list[Stretch], ticks: int) -> None:
         )
     blocks = [(our_encode(stretch), len(stretch.wall_ns)) for stretch in stretches]
     chunks = [our_chunks(parts, count) for parts, count in blocks]
-    _, verify_s = timed(lambda: [our_verify(one) for one in chunks])
+    _, verify_s = timed(lambda: [our_verify(chunk) for chunk in chunks])
     _, whole_s = timed(lambda: [our_decode(parts, count) for parts, count in blocks])
     rows.append(("checksums, of decoding with them", f"{verify_s / whole_s:.1%}"))
     rows.append(("floor: zstd and one copy", f"{floor / 1e6:.1f} M/s"))

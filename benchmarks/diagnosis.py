@@ -21,7 +21,7 @@ def main() -> None:
     seeds = asked.seeds or [1]
     told = Score()
     count, judging_s = 0, 0.0
-    for case in (one for seed in seeds for one in (*cases(seed), *normal_days(seed))):
+    for case in (item for seed in seeds for item in (*cases(seed), *normal_days(seed))):
         if asked.only not in case.name:
             continue
         frame = case.frame()

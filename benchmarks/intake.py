@@ -110,7 +110,7 @@ def appends(running: Service, data: Path) -> None:
         blocks = made(one_group, turn, 1, begin_ns)
         batches = [(host.archive, Batch(host.batch(blocks), [], [])) for host in hosts]
         together.append(
-            _ms(lambda batches=batches: [one.result() for one in [store.submit(*told) for told in batches]])
+            _ms(lambda batches=batches: [item.result() for item in [store.submit(*told) for told in batches]])
         )
     store.close()
     show(

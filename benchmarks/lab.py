@@ -183,7 +183,7 @@ def upper(folder: Path) -> str:
     """The disk that stands on the limited one."""
     lower = (folder / "lower").read_text()
     listed = json.loads(subprocess.run(["losetup", "-J", "-l"], check=True, capture_output=True).stdout)["loopdevices"]
-    return str(next(one["name"] for one in listed if one["back-file"] == lower))
+    return str(next(item["name"] for item in listed if item["back-file"] == lower))
 
 
 def saturate_disk(stack: ExitStack, folder: Path) -> None:
@@ -360,14 +360,14 @@ def judged(label: dict[str, object], capture: Path) -> tuple[str, str]:
     """Whether the diagnosis tells the truth, and what it told."""
     recording = read_capture(capture).recording
     told = diagnose(recording.frame(), recording.window())
-    causes = [one for one in told.findings if not one.caused_by]
-    names = [f"{one.kind}{f' {one.device}' if one.device else ''}" for one in told.findings]
-    ruled = sorted({one.kind for one in told.ruled_out})
+    causes = [finding for finding in told.findings if not finding.caused_by]
+    names = [f"{finding.kind}{f' {finding.device}' if finding.device else ''}" for finding in told.findings]
+    ruled = sorted({item.kind for item in told.ruled_out})
     kinds = tuple(label.get("kinds") or ())  # type: ignore[arg-type]
     if not label["is_problem"]:
         right = not told.findings and set(label.get("rules_out") or ()) <= set(ruled)  # type: ignore[call-overload]
     else:
-        hit = [one for one in told.findings if one.kind in kinds] if kinds else list(told.findings)
+        hit = [finding for finding in told.findings if finding.kind in kinds] if kinds else list(told.findings)
         right = bool(hit) and len(causes) == 1
         if hit:
             apart_s = abs(hit[0].onset.at_ns / NS_PER_S - float(label["start"]))  # type: ignore[arg-type]

@@ -59,7 +59,7 @@ def main() -> None:
                 for told in fernhold.ARCHIVES:
                     client.load(SimulatedArchive.of(told))
             rows.append(("after the demo was loaded", server.memory()))
-            archives = [one["id"] for one in httpx.get(f"{running.url}/api/archives", trust_env=False).json()]
+            archives = [item["id"] for item in httpx.get(f"{running.url}/api/archives", trust_env=False).json()]
             _walks(running.url, archives)
             rows.append((f"after the walk of the demo in {TABS} tabs", server.memory()))
             rows += _heavy(running, archives)

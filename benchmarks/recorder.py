@@ -72,8 +72,8 @@ def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
     machine is a guest, time that its host took away is charged to whoever ran.
     """
     sampler = Sampler()
-    often = [one for source in SOURCES if not source.pace_s for one in files_of(source)]
-    seldom = [one for source in SOURCES if source.pace_s for one in files_of(source)]
+    often = [item for source in SOURCES if not source.pace_s for item in files_of(source)]
+    seldom = [item for source in SOURCES if source.pace_s for item in files_of(source)]
     tune_gc()
     every = lcm(TOGETHER, SELDOM_S)
     spent: dict[str, list[list[float]]] = {way: [[] for _ in range(every)] for way in ("read", "parse")}
@@ -87,7 +87,7 @@ def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
             if way == "parse":
                 unparsed.append(sampler.read())
                 if round_s == 0 or len(unparsed) == TOGETHER:
-                    readings = [one for tick in unparsed for one in sampler.parse(tick)]
+                    readings = [item for tick in unparsed for item in sampler.parse(tick)]
                     unparsed.clear()
             else:
                 for file in [*often, *seldom] if round_s % SELDOM_S == 0 else often:
@@ -95,7 +95,7 @@ def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
             if round_s:
                 spent[way][round_s % every].append(time.process_time() - begun)
         columns = max(
-            columns, sum(len(one) for one in {reading.group: reading.columns for reading in readings}.values())
+            columns, sum(len(item) for item in {reading.group: reading.columns for reading in readings}.values())
         )
     sampler.close()
     for file in (*often, *seldom):
@@ -127,9 +127,9 @@ def sleepers(count: int) -> Iterator[None]:
     try:
         yield
     finally:
-        for one in crowd:
-            os.killpg(one.pid, signal.SIGKILL)
-            one.wait()
+        for item in crowd:
+            os.killpg(item.pid, signal.SIGKILL)
+            item.wait()
 
 
 class Sink(BaseHTTPRequestHandler):

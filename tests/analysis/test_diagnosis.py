@@ -40,20 +40,20 @@ def test_spans_find_what_one_look_at_all_of_it_finds(client, store, told, small_
     load(client, scenario, host)
     at_once = diagnose(host.frame(), Window(scenario.begin_ns, scenario.begin_ns + scenario.length_s * NS_PER_S))
     by_spans = judged(store, scenario.archive, SpanCache()).diagnosis
-    mine = {(one.kind, one.device): one for one in by_spans.findings}
-    assert set(mine) == {(one.kind, one.device) for one in at_once.findings}
+    mine = {(finding.kind, finding.device): finding for finding in by_spans.findings}
+    assert set(mine) == {(finding.kind, finding.device) for finding in at_once.findings}
     assert len(by_spans.findings) == len(at_once.findings)
-    for one in at_once.findings:
+    for item in at_once.findings:
         (alike,) = [
             other
             for other in by_spans.findings
-            if (other.kind, other.device) == (one.kind, one.device) and other.start_ns < one.end_ns and one.start_ns < other.end_ns
+            if (other.kind, other.device) == (item.kind, item.device) and other.start_ns < item.end_ns and item.start_ns < other.end_ns
         ]  # fmt: skip
         # A file cache that grows too small over hours shows now and then at first; where that is one with the rest may differ.
-        slack_s = 4_500 if one.kind == "memory.cache_thrash" else 900
-        assert abs(alike.start_ns - one.start_ns) <= slack_s * NS_PER_S
-        assert alike.time_lost_s == pytest.approx(one.time_lost_s, rel=0.1, abs=60)
-        assert len(alike.caused_by) == len(one.caused_by)
+        slack_s = 4_500 if item.kind == "memory.cache_thrash" else 900
+        assert abs(alike.start_ns - item.start_ns) <= slack_s * NS_PER_S
+        assert alike.time_lost_s == pytest.approx(item.time_lost_s, rel=0.1, abs=60)
+        assert len(alike.caused_by) == len(item.caused_by)
 
 
 def test_what_was_judged_is_judged_again_only_where_ticks_changed(client, store, told, small_spans, monkeypatch):
@@ -73,7 +73,7 @@ def test_what_was_judged_is_judged_again_only_where_ticks_changed(client, store,
 def test_processes_that_took_part_are_named(client, store):
     load(client, LEAFDB)
     told = judged(store, LEAFDB.archive, SpanCache())
-    leak = next(one for one in told.diagnosis.findings if one.kind == "memory.leak")
+    leak = next(finding for finding in told.diagnosis.findings if finding.kind == "memory.leak")
     (grown, _), *others = told.processes[leak.id]
     assert grown.share > 0.9
     assert all(other.share < 0.1 for other, _ in others)

@@ -37,7 +37,7 @@ def broken():
 
 
 def report(journal, task=Task.SEALING):
-    return next(one for one in journal.reports() if one.task is task)
+    return next(item for item in journal.reports() if item.task is task)
 
 
 def test_what_fails_is_tried_again_ever_less_often(journal, clock):
@@ -91,10 +91,10 @@ def test_an_archive_that_was_removed_is_no_failure(journal):
 
 
 def test_what_has_not_gone_through_for_long_is_overdue(journal, clock):
-    assert not any(one.overdue for one in journal.reports())
+    assert not any(item.overdue for item in journal.reports())
     clock.pass_s(OVERDUE_S[Task.SEALING] + 1)
     journal.succeeded(Task.SCRUBBING)
-    overdue = {one.task for one in journal.reports() if one.overdue}
+    overdue = {item.task for item in journal.reports() if item.overdue}
     assert overdue == {Task.SEALING}
 
 
@@ -104,5 +104,5 @@ def test_a_round_does_all_that_is_to_be_done(known):
     assert maintain(known, journal) == 398
     assert scrub(known, journal, most_blocks=100, every_s=60) == 2
     assert scrub(known, journal, most_blocks=100, every_s=60) == 0  # it is verified, and not due yet
-    done = {one.task for one in journal.reports() if one.last_success_ns is not None}
+    done = {item.task for item in journal.reports() if item.last_success_ns is not None}
     assert done == {Task.SEALING, Task.ROLLUPS, Task.RETENTION, Task.SCRUBBING}

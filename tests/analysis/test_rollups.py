@@ -40,13 +40,13 @@ def exactly(store, timeline, window, level_s=60, width=400):
         found = rollups.rolled(reader, WANTED, whole, level_s)
         truth = read(reader, WANTED, Window(*whole))[1]
     factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
-    for one, two in zip(found, truth, strict=True):
-        mine, ticks = one.coarser(factor).binned(edges_ns), bin_sampled(two.sampled, edges_ns)
+    for match, two in zip(found, truth, strict=True):
+        mine, ticks = match.coarser(factor).binned(edges_ns), bin_sampled(two.sampled, edges_ns)
         assert np.array_equal(mine.low, ticks.low, equal_nan=True), two.wanted
         assert np.array_equal(mine.high, ticks.high, equal_nan=True), two.wanted
         assert mine.mean == pytest.approx(ticks.mean, rel=1e-9, nan_ok=True), two.wanted
         assert mine.coverage == pytest.approx(ticks.coverage, abs=1e-8), two.wanted
-    assert any((~np.isnan(one.mean)).any() for one in found)
+    assert any((~np.isnan(match.mean)).any() for match in found)
 
 
 def reach(store, archive):
@@ -169,9 +169,9 @@ def test_a_long_window_is_drawn_from_rollups_and_says_so(made_up, monkeypatch):
         fine = drawn(reader, WANTED, whole(store, archive), 1_300)
     assert (coarse[0].summary_of_s, fine[0].summary_of_s) == (240, None)
     assert coarse[0].bin_s % 240 == 0
-    for one, other in zip(coarse, fine, strict=True):
-        assert one.summary.high == other.summary.high
-        assert one.summary.mean == pytest.approx(other.summary.mean, rel=1e-3)
+    for item, other in zip(coarse, fine, strict=True):
+        assert item.summary.high == other.summary.high
+        assert item.summary.mean == pytest.approx(other.summary.mean, rel=1e-3)
 
 
 def test_the_level_suits_the_window_and_the_ticks():

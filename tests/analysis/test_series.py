@@ -58,7 +58,7 @@ def test_a_long_window_gives_bins_that_hide_no_spike(stitch, host):
 
 def test_devices_by_name_and_all_at_once(stitch):
     found = series(stitch, "cpu.busy@3", "disk.queue@nvme0n1", "cpu.busy@*", width=50)
-    assert [one["device"] for one in found["series"]] == ["3", "nvme0n1", *map(str, range(8))]
+    assert [match["device"] for match in found["series"]] == ["3", "nvme0n1", *map(str, range(8))]
 
 
 def test_what_a_host_cannot_tell_says_why(stitch):
@@ -99,7 +99,7 @@ def test_an_empty_archive_has_no_window_of_its_own(client):
 
 
 def test_available_measures_come_with_their_devices(stitch):
-    found = {one["name"]: one for one in stitch.get(f"{BASE}/measures").json()}
+    found = {item["name"]: item for item in stitch.get(f"{BASE}/measures").json()}
     assert found["cpu.busy"]["devices"] == [str(core) for core in range(8)]
     assert found["disk.wait"]["devices"] == ["nvme0n1"]
     assert found["net.send.rate"]["per"] == "interface"
@@ -109,14 +109,14 @@ def test_available_measures_come_with_their_devices(stitch):
 def test_an_archive_with_few_counters_offers_few_measures(client):
     introduce(client)
     send(client, a_block())
-    names = [one["name"] for one in client.get(f"/api/archives/{ARCHIVE}/measures").json()]
+    names = [item["name"] for item in client.get(f"/api/archives/{ARCHIVE}/measures").json()]
     assert "cpu.switches" in names
     assert "memory.available" not in names
 
 
 def readings(client, at):
     moment = client.get(f"{BASE}/moment", params={"at": at}).json()
-    return moment, {(one["measure"], one["device"]): one["value"] for one in moment["readings"]}
+    return moment, {(item["measure"], item["device"]): item["value"] for item in moment["readings"]}
 
 
 def test_a_moment_is_the_tick_whose_interval_holds_it(stitch, host):
@@ -133,7 +133,7 @@ def test_a_moment_tells_what_it_is_asked_for_as_it_tells_everything(stitch, host
     _, everything = readings(stitch, at)
     asked = {"at": at, "measure": ["memory.available", "cpu.busy@*", "disk.wait@nvme0n1", "cpu.throttles"]}
     told = stitch.get(f"{BASE}/moment", params=asked).json()["readings"]
-    found = {(one["measure"], one["device"]): one["value"] for one in told}
+    found = {(entry["measure"], entry["device"]): entry["value"] for entry in told}
     assert list(found) == [
         ("memory.available", None),
         *(("cpu.busy", str(n)) for n in range(8)),
@@ -162,7 +162,7 @@ def test_a_diagnosis_names_what_ran_out_and_what_did_not(stitch):
     assert finding["start"] == "2026-11-12T09:18:20Z"
     assert set(finding) >= {"id", "resource", "device", "end", "onset", "severity", "time_lost_s", "confidence", "evidence",
                             "explanation", "considered", "next", "caused_by", "symptoms", "pattern"}  # fmt: skip
-    assert [one["kind"] for one in diagnosis["ruled_out"]] == [
+    assert [item["kind"] for item in diagnosis["ruled_out"]] == [
         "memory.cache_growth",
         "memory.free_low",
         "cpu.busy_unwaited",

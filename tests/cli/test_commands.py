@@ -103,7 +103,7 @@ def test_a_field_capture_is_made_imported_and_judged(command, tmp_path):
 
 
 def told(diagnosis):
-    return [(one["kind"], one["start"], one["end"]) for one in [*diagnosis["findings"], *diagnosis["ruled_out"]]]
+    return [(item["kind"], item["start"], item["end"]) for item in [*diagnosis["findings"], *diagnosis["ruled_out"]]]
 
 
 def test_watching_this_machine(command):

@@ -61,9 +61,9 @@ def test_a_plan_from_file_to_recorder(running, command, tmp_path):
 
     def report():
         found = [
-            one
-            for one in httpx.get(f"{running.url}/api/recorders", trust_env=False).json()
-            if one["name"] == "directed"
+            item
+            for item in httpx.get(f"{running.url}/api/recorders", trust_env=False).json()
+            if item["name"] == "directed"
         ]
         return found[0] if found else None
 

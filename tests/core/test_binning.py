@@ -35,12 +35,12 @@ def series(base, seed, unknown):
 
 
 def same(sheet, every):
-    for one in every:
-        mine, alone = sheet.binned(one), bin_sampled(one, sheet.edges_ns)
+    for entry in every:
+        mine, alone = sheet.binned(entry), bin_sampled(entry, sheet.edges_ns)
         for part in PARTS:
             assert getattr(mine, part) == pytest.approx(getattr(alone, part), nan_ok=True), part
             assert getattr(mine, part).flags.c_contiguous  # JSON takes no others
-        told, itself = sheet.summary(one), summarise(one, sheet.window)
+        told, itself = sheet.summary(entry), summarise(entry, sheet.window)
         assert told.p95 == itself.p95
         assert (told.low, told.high, told.coverage) == (itself.low, itself.high, itself.coverage)
         assert told.mean == pytest.approx(itself.mean)

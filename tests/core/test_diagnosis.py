@@ -37,7 +37,7 @@ def test_more_work_than_cores_is_saturation():
     assert abs(seconds(finding.onset.at_ns) - 29) <= finding.onset.uncertainty_s
     assert finding.time_lost_s == pytest.approx(40)
     assert finding.severity == pytest.approx(1)
-    assert {one.measure for one in finding.evidence} == {"cpu.busy", "stall.cpu.some", "cpu.waiting"}
+    assert {item.measure for item in finding.evidence} == {"cpu.busy", "stall.cpu.some", "cpu.waiting"}
     assert not judged(frame).ruled_out
 
 
@@ -61,14 +61,14 @@ def test_low_priority_work_is_ruled_out_however_it_waits():
 def test_waiting_without_busy_cores_is_not_saturation():
     """A quota makes tasks stall on an idle machine; that is another kind."""
     frame = a_processor_frame(busy=step(0.2, 0.4), cores=2, stall=step(0, 0.8), runnable=step(0, 1))
-    assert [one.kind for one in judged(frame).findings] == ["cpu.quota"]
+    assert [finding.kind for finding in judged(frame).findings] == ["cpu.quota"]
     assert not judged(frame).ruled_out
 
 
 def test_many_cores_with_a_moments_wait_are_not_saturated():
     frame = a_processor_frame(busy=step(5, 64), cores=64, stall=step(0, 0.9), runnable=step(0, 66))
     assert not judged(frame).findings
-    assert [one.kind for one in judged(frame).ruled_out] == ["cpu.busy_unwaited"]
+    assert [item.kind for item in judged(frame).ruled_out] == ["cpu.busy_unwaited"]
 
 
 def test_one_spike_is_no_finding():
@@ -109,7 +109,7 @@ def test_without_stall_totals_the_queue_tells_with_less_confidence():
     (finding,) = judged(frame).findings
     assert finding.time_lost_estimated
     assert finding.confidence < 0.8
-    assert "stall.cpu.some" not in {one.measure for one in finding.evidence}
+    assert "stall.cpu.some" not in {item.measure for item in finding.evidence}
 
 
 def test_a_gap_is_never_evidence():
@@ -139,8 +139,11 @@ def test_every_parameter_has_a_unit_and_a_reason():
 
 
 def test_rules_ask_only_for_measures_that_exist():
-    named = {one for _, needs in RULES for one in needs if isinstance(one, str)}
+    named = {item for _, needs in RULES for item in needs if isinstance(item, str)}
     assert named <= set(MEASURES)
-    assert {one.name for one in needed_measures() if one.name in MEASURES} == {*named, "cpu.busy"}
+    assert {needed_measure.name for needed_measure in needed_measures() if needed_measure.name in MEASURES} == {
+        *named,
+        "cpu.busy",
+    }
     # The others ask for all columns of a counter that there is.
-    assert all(need.counter in COUNTERS for one in needed_measures() for need in one.needs)
+    assert all(need.counter in COUNTERS for needed_measure in needed_measures() for need in needed_measure.needs)

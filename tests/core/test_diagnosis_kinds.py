@@ -33,16 +33,16 @@ def hours(name, at_ns):
 
 
 def found(name, kind, device=None):
-    (one,) = [one for one in judged(name).findings if (one.kind, one.device) == (kind, device)]
+    (one,) = [finding for finding in judged(name).findings if (finding.kind, finding.device) == (kind, device)]
     return one
 
 
 def true_start(name, kind, device=None):
-    return next(one.start_s for one in HOSTS[name].causes if (one.kind, one.device) == (kind, device)) / HOUR_S
+    return next(cause.start_s for cause in HOSTS[name].causes if (cause.kind, cause.device) == (kind, device)) / HOUR_S
 
 
 def test_a_leak_s_end_is_one_story_and_not_four_alarms():
-    kinds = [(one.kind, one.device) for one in judged("leafdb").findings]
+    kinds = [(finding.kind, finding.device) for finding in judged("leafdb").findings]
     assert kinds == [
         ("memory.leak", None), ("memory.cache_thrash", None), ("memory.pressure", None), ("swap.thrashing", None),
         ("disk.saturated", "sdb"), ("swap.full", None), ("memory.oom_kill", None),
@@ -65,41 +65,43 @@ def test_each_began_when_the_story_says():
     for kind in ("memory.leak", "memory.cache_thrash", "memory.pressure"):
         assert hours("leafdb", found("leafdb", kind).start_ns) == pytest.approx(true_start("leafdb", kind), abs=0.2)
     kill = found("leafdb", "memory.oom_kill")
-    truth = next(one for one in HOSTS["leafdb"].causes if one.kind == "memory.oom_kill")
+    truth = next(cause for cause in HOSTS["leafdb"].causes if cause.kind == "memory.oom_kill")
     assert truth.start_s / HOUR_S <= hours("leafdb", kill.start_ns) <= truth.end_s / HOUR_S
     slow = found("vault", "disk.slow", "sdd")
     assert hours("vault", slow.start_ns) == pytest.approx(true_start("vault", "disk.slow", "sdd"), abs=0.01)
-    causes = [one for one in judged("scan-gate").findings if not one.caused_by]
-    assert [(one.kind, one.device) for one in sorted(causes, key=lambda one: one.start_ns)] == [
+    causes = [finding for finding in judged("scan-gate").findings if not finding.caused_by]
+    assert [(cause.kind, cause.device) for cause in sorted(causes, key=lambda item: item.start_ns)] == [
         ("net.saturated", "enp1s0"), ("cpu.interrupts", "0")
     ] * 2  # fmt: skip
-    for one, start_h in zip(sorted(causes, key=lambda one: one.start_ns), (10.5, 14.333, 34.5, 38.333), strict=True):
-        assert hours("scan-gate", one.start_ns) == pytest.approx(start_h, abs=0.01)
+    for entry, start_h in zip(
+        sorted(causes, key=lambda item: item.start_ns), (10.5, 14.333, 34.5, 38.333), strict=True
+    ):
+        assert hours("scan-gate", entry.start_ns) == pytest.approx(start_h, abs=0.01)
 
 
 def test_what_one_core_could_not_take_in_was_dropped_and_sent_again():
     findings = judged("scan-gate").findings
-    packets = [one for one in findings if one.kind == "cpu.interrupts"]
-    backlogs = [one for one in findings if one.kind == "net.backlog"]
-    losses = [one for one in findings if one.kind == "net.loss"]
-    assert [one.caused_by for one in backlogs] == [(one.id,) for one in packets]
-    assert [one.caused_by for one in losses] == [(one.id,) for one in backlogs]
+    packets = [finding for finding in findings if finding.kind == "cpu.interrupts"]
+    backlogs = [finding for finding in findings if finding.kind == "net.backlog"]
+    losses = [finding for finding in findings if finding.kind == "net.loss"]
+    assert [backlog.caused_by for backlog in backlogs] == [(packet.id,) for packet in packets]
+    assert [loss.caused_by for loss in losses] == [(backlog.id,) for backlog in backlogs]
 
 
 def test_a_slow_disk_is_not_called_overloaded():
     slow = found("vault", "disk.slow", "sdd")
-    assert [one.id for one in judged("vault").findings] == [slow.id]
+    assert [finding.id for finding in judged("vault").findings] == [slow.id]
     assert "it is the disk that was slow" in slow.explanation
 
 
 def test_what_only_looks_wrong_is_ruled_out():
-    room = {one.kind for one in judged("reading-room").ruled_out}
+    room = {item.kind for item in judged("reading-room").ruled_out}
     assert room >= {"memory.free_low", "swap.occupied", "disk.busy_steady", "cpu.busy_unwaited"}
-    assert {one.kind for one in judged("reading-room").findings} <= {"cpu.saturated"}
-    scrub = [one for one in judged("vault").ruled_out if one.kind == "disk.busy_steady"]
+    assert {finding.kind for finding in judged("reading-room").findings} <= {"cpu.saturated"}
+    scrub = [item for item in judged("vault").ruled_out if item.kind == "disk.busy_steady"]
     assert abs(hours("vault", scrub[0].start_ns) - 1) < 0.05
     assert "So did sdc, sdd, sde, sdf, sdg" in scrub[0].explanation
-    ids = [one.id for one in judged("vault").ruled_out]
+    ids = [item.id for item in judged("vault").ruled_out]
     assert len(set(ids)) == len(ids)
 
 
@@ -134,7 +136,7 @@ def test_pressure_wants_both_little_memory_and_lost_time():
 
 def test_kills_are_always_told_those_close_together_as_one():
     diagnosis = memory(300, available=[600_000] * 300, stall=[0.0] * 300, kills=(50, 52, 200))
-    assert [one.kind for one in diagnosis.findings] == ["memory.oom_kill"] * 2
+    assert [finding.kind for finding in diagnosis.findings] == ["memory.oom_kill"] * 2
     assert "killed 2 processes" in diagnosis.findings[0].explanation
     assert "killed 1 process " in diagnosis.findings[1].explanation
 
@@ -174,9 +176,9 @@ def disk(pattern, *, stall):
 )
 def test_a_disk_is_judged_by_its_own_normal(pattern, stall, kinds):
     diagnosis = disk(pattern, stall=stall)
-    assert [one.kind for one in diagnosis.findings] == kinds
-    for one in diagnosis.findings:
-        assert (one.device, (one.start_ns - BEGIN_NS) / NS_PER_S) == ("sda", 60)
+    assert [finding.kind for finding in diagnosis.findings] == kinds
+    for item in diagnosis.findings:
+        assert (item.device, (item.start_ns - BEGIN_NS) / NS_PER_S) == ("sda", 60)
 
 
 def test_a_disk_that_was_never_idle_is_judged_by_how_fast_it_serves():

@@ -19,8 +19,8 @@ NUMBER = st.integers(0, (1 << 63) - 1)
 
 @given(st.builds(Identity, pid=NUMBER, start=NUMBER, name=TEXT, user=TEXT, group=TEXT, parent=NUMBER,
                  arguments=st.none() | TEXT))  # fmt: skip
-def test_they_come_back_as_they_went(one):
-    told = Identities(ARCHIVE, BOOT, (one,))
+def test_they_come_back_as_they_went(item):
+    told = Identities(ARCHIVE, BOOT, (item,))
     assert list(read_records(told.to_bytes() * 2)) == [told, told]
 
 

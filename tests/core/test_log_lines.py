@@ -42,20 +42,20 @@ def test_a_syslog_line():
 def test_what_rfc_5424_allows(line, text, source):
     found = parse_lines(line, SYSLOG)
     assert not found.problems
-    assert [(one.at_ns, one.text, one.source) for one in found.markers] == [(AT_NS, text, source)]
+    assert [(marker.at_ns, marker.text, marker.source) for marker in found.markers] == [(AT_NS, text, source)]
 
 
 def test_good_lines_are_kept_and_bad_ones_told_by_line():
     text = LINE + b"Nov 12 09:00:01 leafdb labels: an older form\n\n<999>1 2026-11-12T09:00:00Z h a - - - x\n"
     text += b"<14>1 2026-02-30T09:00:00Z h a - - - no such day\n" + LINE.replace(b"paper", b"ink")
     found = parse_lines(text, SYSLOG)
-    assert [one.text for one in found.markers] == ["out of paper", "out of ink"]
+    assert [marker.text for marker in found.markers] == ["out of paper", "out of ink"]
     assert [line for line, _ in found.problems] == [2, 4, 5]
     assert "priority of 999" in found.problems[1][1]
 
 
 def test_the_same_words_twice_at_one_instant_are_two_lines():
-    assert len({one.ident for one in parse_lines(LINE * 3, SYSLOG).markers}) == 3
+    assert len({marker.ident for marker in parse_lines(LINE * 3, SYSLOG).markers}) == 3
     assert parse_lines(LINE * 3, SYSLOG).markers == parse_lines(LINE * 3, SYSLOG).markers
 
 
@@ -66,7 +66,7 @@ def test_the_journals_export_format():
     text += b"__REALTIME_TIMESTAMP=%d\nMESSAGE=plain\n\nMESSAGE=when?\n\n" % (AT_NS // 1000 + 5)
     assert format_of(text) == JOURNAL
     found = parse_lines(text, JOURNAL)
-    assert [(one.at_ns, one.source, one.severity, one.text) for one in found.markers] == [
+    assert [(marker.at_ns, marker.source, marker.severity, marker.text) for marker in found.markers] == [
         (AT_NS, "vault[31]", "critical", "first second=3"),
         (AT_NS + 5_000, "", "informational", "plain"),
     ]
@@ -78,8 +78,8 @@ def test_the_journals_export_format():
 
 @given(st.binary(max_size=300), st.sampled_from([SYSLOG, JOURNAL]))
 def test_no_bytes_are_a_traceback(raw, kind):
-    for one in parse_lines(raw, kind).markers:
-        assert Marker.from_json({name: getattr(one, name) for name in one.__dataclass_fields__}) == one
+    for marker in parse_lines(raw, kind).markers:
+        assert Marker.from_json({name: getattr(marker, name) for name in marker.__dataclass_fields__}) == marker
 
 
 def test_formats_are_told_apart():
@@ -107,7 +107,7 @@ def test_markers_come_back_from_a_batch_as_they_went():
     many = [Marker(f"line/{at}", at, "log", "x" * 2_000) for at in range(1_000)]
     parts = [read_batch(raw).markers[0] for raw in as_batches(ARCHIVE, BOOT, many)]
     assert len(parts) > 1
-    assert [one for part in parts for one in part.markers] == many
+    assert [marker for part in parts for marker in part.markers] == many
 
 
 @pytest.mark.parametrize(

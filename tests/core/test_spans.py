@@ -22,7 +22,7 @@ def a_finding(start_s, end_s, *, kind="disk.slow", device="sda", lost_s=None, va
 
 
 def together(*findings):
-    return merge_spans([RuleOutput((one,), ()) for one in findings], PAUSE_NS).findings
+    return merge_spans([RuleOutput((finding,), ()) for finding in findings], PAUSE_NS).findings
 
 
 def test_parts_that_overlap_are_one_with_the_whole_s_figures():
@@ -56,5 +56,5 @@ def test_spans_lie_where_they_lay_when_the_window_was_shorter():
     shorter = spans_of(Window(BEGIN_NS, BEGIN_NS + 5 * SPAN_TICKS * NS_PER_S), NS_PER_S)
     longer = spans_of(Window(BEGIN_NS, BEGIN_NS + 9 * SPAN_TICKS * NS_PER_S), NS_PER_S)
     assert shorter[:-1] == longer[: len(shorter) - 1]
-    assert all(one.end_ns == other.start_ns for one, other in pairwise(longer))
+    assert all(item.end_ns == other.start_ns for item, other in pairwise(longer))
     assert (longer[0].start_ns, longer[-1].end_ns) == (BEGIN_NS, BEGIN_NS + 9 * SPAN_TICKS * NS_PER_S)

@@ -72,7 +72,7 @@ def test_a_stretch_becomes_an_archive_and_its_deletion_is_taken_back(archives, r
     archives.get_by_role("link", name="all 2 archives as one").click()
     archives.locator("[data-readout], [data-strip]").first.wait_for()
     archives.get_by_role("heading", name="2 archives as one").wait_for()
-    copy_id = next(one["id"] for one in listed(running) if one["name"] == "ten minutes")
+    copy_id = next(item["id"] for item in listed(running) if item["name"] == "ten minutes")
     httpx.delete(f"{running.url}/api/archives/{copy_id}", trust_env=False).raise_for_status()
 
 
@@ -81,4 +81,4 @@ def listed(running):
 
 
 def ticks(running, name):
-    return next((one["ticks"] for one in listed(running) if one["name"] == name), None)
+    return next((item["ticks"] for item in listed(running) if item["name"] == name), None)

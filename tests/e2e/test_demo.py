@@ -50,8 +50,8 @@ def names(url: str) -> dict[str, int]:
     """Ticks by host and archive."""
     every = httpx.get(f"{url}/api/archives", trust_env=False, timeout=30).json()
     return {
-        "live" if one["source"] == "recorded" else f"{one['host']['name']} {one['interval_s']:g}": one["ticks"]
-        for one in every
+        "live" if entry["source"] == "recorded" else f"{entry['host']['name']} {entry['interval_s']:g}": entry["ticks"]
+        for entry in every
     }
 
 

@@ -9,7 +9,7 @@ from benchmarks.lab import GROUPS, SCENARIOS, judged, made
 
 pytestmark = pytest.mark.alone
 QUIET_S, LOUD_S = 8, 22
-BY_NAME = {one.name: one for one in SCENARIOS}
+BY_NAME = {item.name: item for item in SCENARIOS}
 
 
 @pytest.mark.parametrize(("name", "controller"), [("cpu-quota", "cpu"), ("oom-kill", "memory")])

@@ -52,7 +52,7 @@ def test_a_remark_is_put_at_the_needle_and_stays(bench, running):
     bench.get_by_role("tab", name="Notes").click()
     bench.locator("[data-notes]").get_by_text("curators call").wait_for()
     kept = httpx.get(f"{running.url}{API}/markers", trust_env=False).json()["markers"]
-    (note,) = [one for one in kept if one["kind"] == "note"]
+    (note,) = [item for item in kept if item["kind"] == "note"]
     assert note["at_ms"] == (BEGIN_NS + 24 * MINUTE_NS) / 1e6
 
 

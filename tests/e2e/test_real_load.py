@@ -34,7 +34,7 @@ def recorded(running) -> Iterator[tuple[str, Truth, Truth]]:
     finally:
         assert recorder.stop() == 0
     archives = httpx.get(f"{running.url}/api/archives", trust_env=False).json()
-    (archive,) = [one for one in archives if one["name"] == "real load"]
+    (archive,) = [item for item in archives if item["name"] == "real load"]
     return archive["id"], crowded, unwaited
 
 
@@ -49,7 +49,7 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
 
     # The finding, in the page and in the API alike, with start and end within 3 s of the truth.
     findings = httpx.get(f"{api}/diagnosis", trust_env=False).json()["findings"]
-    (finding,) = [one for one in findings if one["kind"] == "cpu.saturated"]
+    (finding,) = [item for item in findings if item["kind"] == "cpu.saturated"]
     assert abs(seconds(finding["start"]) - crowded.start_s) <= WITHIN_S
     assert abs(seconds(finding["end"]) - crowded.end_s) <= WITHIN_S
     assert abs(seconds(finding["onset"]["at"]) - crowded.start_s) <= WITHIN_S
@@ -84,7 +84,7 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
         wait_until(at_needle)
         at = link(page).params["at"]
         moment = httpx.get(f"{api}/moment", params={"at": at}, trust_env=False).json()
-        machine = {one["measure"]: one["value"] for one in moment["readings"] if one["device"] is None}
+        machine = {item["measure"]: item["value"] for item in moment["readings"] if item["device"] is None}
         assert values[name] == pytest.approx(machine["cpu.busy"], abs=0.006)
         # What the hypervisor gave to others at that tick, this load could not use.
         stolen[name] = machine["cpu.steal"]
@@ -99,9 +99,9 @@ def test_a_busy_machine_where_nobody_waits_is_ruled_out(running, recorded, page)
     archive, _, unwaited = recorded
     diagnosis = httpx.get(f"{running.url}/api/archives/{archive}/diagnosis", trust_env=False).json()
     # Where this machine is a guest, its host may take cores away from it, and that is rightly told.
-    ours = [one for one in diagnosis["findings"] if one["kind"] != "cpu.steal"]
-    assert not [one for one in ours if seconds(one["end"]) > unwaited.start_s + WITHIN_S]
-    late = [one for one in diagnosis["ruled_out"] if seconds(one["end"]) > unwaited.start_s + WITHIN_S]
+    ours = [item for item in diagnosis["findings"] if item["kind"] != "cpu.steal"]
+    assert not [our for our in ours if seconds(our["end"]) > unwaited.start_s + WITHIN_S]
+    late = [item for item in diagnosis["ruled_out"] if seconds(item["end"]) > unwaited.start_s + WITHIN_S]
     (excluded,) = late
     assert excluded["kind"] == "cpu.busy_unwaited"
     assert abs(seconds(excluded["start"]) - unwaited.start_s) <= WITHIN_S

@@ -17,7 +17,7 @@ def recorder(running):
 
 def report(running):
     every = httpx.get(f"{running.url}/api/recorders", trust_env=False, timeout=30).json()
-    return next(one for one in every if one["name"] == "bench recorder")
+    return next(entry for entry in every if entry["name"] == "bench recorder")
 
 
 @pytest.fixture
@@ -80,11 +80,11 @@ def test_processes_are_read_at_the_needle(running, row, page):
     at = httpx.get(f"{running.url}/api/archives/{archive}", trust_env=False).json()["end"]
     told = httpx.get(f"{running.url}/api/archives/{archive}/processes", params={"at": at}, trust_env=False).json()
     assert told["recorded"]
-    assert told["total"]["memory_bytes"] >= sum(one["usage"]["memory_bytes"] for one in told["processes"])
-    listed = [one for one in told["processes"] if one["name"]]
+    assert told["total"]["memory_bytes"] >= sum(entry["usage"]["memory_bytes"] for entry in told["processes"])
+    listed = [entry for entry in told["processes"] if entry["name"]]
     assert listed, told
     # The page goes on with time. Who holds much memory is there a moment later too; who was busy may have ended.
-    lasting = str(max(listed, key=lambda one: one["usage"]["memory_bytes"])["pid"])
+    lasting = str(max(listed, key=lambda item: item["usage"]["memory_bytes"])["pid"])
     page.get_by_label("Filter processes").fill(lasting)
     wait_until(lambda: table.get_by_text(lasting).count() > 0)
     assert all(lasting in line for line in table.locator("tbody tr").all_inner_texts())

@@ -73,5 +73,5 @@ def no_violations(page: Page) -> None:
     page.evaluate(AXE.read_text())
     found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
     assert found["violations"] == [], json.dumps(
-        [(one["id"], [node["html"][:200] for node in one["nodes"]]) for one in found["violations"]], indent=1
+        [(match["id"], [node["html"][:200] for node in match["nodes"]]) for match in found["violations"]], indent=1
     )

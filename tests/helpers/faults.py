@@ -71,13 +71,13 @@ def laid_aside(running: Service) -> list[Path]:
 def told_aside(running: Service) -> int:
     """As many of them as the recorders report."""
     every = httpx.get(f"{running.url}/api/recorders", trust_env=False, timeout=60).json()
-    return sum(len(one["report"]["aside"]) for one in every)
+    return sum(len(entry["report"]["aside"]) for entry in every)
 
 
 def ticks_of(running: Service, name: str) -> int:
     every = httpx.get(f"{running.url}/api/archives", trust_env=False, timeout=60)
     every.raise_for_status()
-    return sum(one["ticks"] for one in every.json() if one["name"] == name)
+    return sum(item["ticks"] for item in every.json() if item["name"] == name)
 
 
 def run_fault(data: Path, fault: str, *, steps_s: Sequence[int] = STEPS_S, **more: float) -> Outcome:

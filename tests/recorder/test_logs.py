@@ -18,7 +18,7 @@ def lines(*numbers, priority=12):
 
 
 def texts(markers):
-    return [one.text for one in markers]
+    return [marker.text for marker in markers]
 
 
 def test_a_file_is_followed_from_now_on_and_over_its_turning(tmp_path):
@@ -80,8 +80,8 @@ def test_the_kernels_log_from_where_it_was_left(records):
     other = KernelLog("another boot", later.left, "kmsg")
     records.put(1, "a new boot")
     assert texts(other.read("warning")) == ["a new boot"]
-    for one in (kernel, later, other):
-        one.close()
+    for item in (kernel, later, other):
+        item.close()
 
 
 def test_a_flood_is_taken_in_parts(records, monkeypatch):
@@ -111,6 +111,6 @@ def test_a_line_written_to_this_kernels_log_is_found():
             log.write(b"<3>reditus test: a line of its own\n")
     except OSError:
         pytest.skip("the kernel's log may not be written here")
-    found = [one for one in kernel.read("warning") if "a line of its own" in one.text]
-    assert [(one.severity, one.source) for one in found] == [("error", "kernel")]
+    found = [item for item in kernel.read("warning") if "a line of its own" in item.text]
+    assert [(match.severity, match.source) for match in found] == [("error", "kernel")]
     kernel.close()

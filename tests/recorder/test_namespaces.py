@@ -49,7 +49,7 @@ def namespace():
 
 
 def transmitted(sampler, interface):
-    (reading,) = (one for one in sampler.tick() if one.group == "network")
+    (reading,) = (item for item in sampler.tick() if item.group == "network")
     told = {
         (column.counter, column.attribute("network.interface.name"), column.attribute("network.io.direction")): value
         for column, value in zip(reading.columns, reading.values.tolist(), strict=True)

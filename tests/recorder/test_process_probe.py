@@ -73,7 +73,7 @@ def reading(made_up):
 
 
 def by_pid(found):
-    return {one.pid: one for one in found.heaviest}
+    return {item.pid: item for item in found.heaviest}
 
 
 def test_amounts_are_those_of_the_interval(made_up):
@@ -148,7 +148,7 @@ def test_a_process_keeps_its_place_while_it_is_among_the_heaviest(made_up):
                 # Others come and go; number 7 is at work all the time.
                 made_up.put(pid, f14=second * 50 if pid == 7 else (second * 8 if pid % 6 == second else 0), f24=1)
             found = tick()
-            places.append(next((at for at, one in enumerate(found.heaviest) if one.pid == 7), None))
+            places.append(next((at for at, item in enumerate(found.heaviest) if item.pid == 7), None))
     assert len(set(places[1:])) == 1
 
 
@@ -192,7 +192,7 @@ def test_a_busy_child_is_found_with_its_real_processor_time():
     assert 0 < recorded <= time.monotonic() - before_s
     # It runs on between the readings, on a machine that is held up for long.
     assert used_before - 0.1 <= recorded <= used_after + 0.1
-    who = next(one for one in probe.take_identities() if one.pid == child.pid)
+    who = next(take_identity for take_identity in probe.take_identities() if take_identity.pid == child.pid)
     assert (who.name, who.parent, who.arguments) == (
         os.path.basename(sys.executable)[:15],
         os.getpid(),

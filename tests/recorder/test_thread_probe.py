@@ -40,18 +40,18 @@ def test_the_busy_thread_of_a_busy_process_is_named():
             pieces.append(
                 BlockSlice("thread", b"boot", 10**9, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True)))
             )
-        found = [one for one in threads_at(Frame(assemble(pieces)), int(at[0])) if one.pid == child.pid]
+        found = [thread for thread in threads_at(Frame(assemble(pieces)), int(at[0])) if thread.pid == child.pid]
         names = {who.pid: who for who in threads.take_identities()}
     finally:
         child.kill()
         child.wait()
         threads.close()
         processes.close()
-    busiest = max(found, key=lambda one: one.usage.cpu_cores)
+    busiest = max(found, key=lambda item: item.usage.cpu_cores)
     assert busiest.tid != child.pid
     assert (names[busiest.tid].name, names[busiest.tid].parent) == ("cutter", child.pid)
     assert busiest.usage.cpu_cores > 0.2
-    assert all(one.usage.cpu_cores < 0.1 for one in found if one is not busiest)
+    assert all(match.usage.cpu_cores < 0.1 for match in found if match is not busiest)
     assert (busiest.usage.memory_bytes, busiest.usage.threads) == (0, 0)
 
 

@@ -138,6 +138,6 @@ def test_facts_are_kept_as_they_change(client):
     introduce(client)  # nothing new
     assert client.put(f"/api/archives/{ARCHIVE}", json=REGISTRATION | {"facts": {"cores": 4}}).status_code == 200
     history = client.get(f"/api/archives/{ARCHIVE}/facts").json()
-    assert [one["facts"]["cores"] for one in history] == [2, 4]
+    assert [item["facts"]["cores"] for item in history] == [2, 4]
     assert history[0]["since"] < history[1]["since"]
     assert client.get(f"/api/archives/{ARCHIVE}").json()["facts"]["cores"] == 4

@@ -95,7 +95,7 @@ def test_a_host_is_read_like_an_archive(filled):
     assert filled.get(f"{host}/facts").json()
     remark = {"at": at(31), "kind": "note", "text": "here"}
     assert filled.post(f"{host}/markers", json=[remark]).status_code == 204
-    assert [one["text"] for one in filled.get(f"{host}/markers").json()["markers"]] == ["here"]
+    assert [item["text"] for item in filled.get(f"{host}/markers").json()["markers"]] == ["here"]
     assert filled.get(f"{PATH}/markers").json()["total"] == 1
     filled.put(f"{host}/names", json={"kind": "disk", "device": "sda", "name": "photo store"})
     assert filled.get(f"{PATH}/names").json() == {"disk": {"sda": "photo store"}}

@@ -36,13 +36,13 @@ def test_lines_come_with_a_batch_and_twice_is_once(client, url):
         answer = client.post(f"{url}/blocks", content=batch)
         assert answer.status_code == 200, answer.text
     found = listed(client, url)
-    assert [one["text"] for one in found["markers"]] == ["I/O error on vda", "all is well"]
+    assert [match["text"] for match in found["markers"]] == ["I/O error on vda", "all is well"]
     assert found["total"] == 2
     assert found["markers"][0] == {
         "ident": "kernel/b/1", "at_ms": (BEGIN_NS + 5 * S) / 1e6, "end_ms": None, "kind": "log",
         "text": "I/O error on vda", "source": "kernel", "severity": "error",
     }  # fmt: skip
-    assert [one["text"] for one in listed(client, url, severity="warning")["markers"]] == ["I/O error on vda"]
+    assert [item["text"] for item in listed(client, url, severity="warning")["markers"]] == ["I/O error on vda"]
 
 
 def test_where_there_are_too_many_the_worst_are_told(client, url):
@@ -50,7 +50,7 @@ def test_where_there_are_too_many_the_worst_are_told(client, url):
     client.post(f"{url}/blocks", content=Markers(ARCHIVE, BOOT, (*many, KERNEL)).to_bytes())
     found = listed(client, url, limit="3")
     assert found["total"] == 10
-    assert [one["severity"] for one in found["markers"]] == ["debug", "debug", "error"]
+    assert [match["severity"] for match in found["markers"]] == ["debug", "debug", "error"]
 
 
 def test_markers_of_another_archive_are_refused(client, url):
@@ -63,8 +63,11 @@ def test_remarks_and_stretches(client, url):
     told = [{"at": at(3), "text": "people began to call"}, {"at": at(50), "end": at(90), "text": "backup ran"}]
     assert client.post(f"{url}/markers", json=told).status_code == 204
     found = listed(client, url, to=at(70))["markers"]
-    assert [(one["kind"], one["text"]) for one in found] == [("note", "people began to call"), ("note", "backup ran")]
-    assert [one["text"] for one in listed(client, url, **{"from": at(60), "to": at(70)})["markers"]] == ["backup ran"]
+    assert [(match["kind"], match["text"]) for match in found] == [
+        ("note", "people began to call"),
+        ("note", "backup ran"),
+    ]
+    assert [item["text"] for item in listed(client, url, **{"from": at(60), "to": at(70)})["markers"]] == ["backup ran"]
 
 
 @pytest.mark.parametrize(

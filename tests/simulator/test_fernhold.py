@@ -58,11 +58,11 @@ def test_the_leak_leads_to_swap_then_to_stalls_and_to_an_end():
     assert np.nanmean(read) == pytest.approx(np.nanmean(swapped), rel=0.02)
     kills = np.diff(simulated(name).groups["paging"][paging_event("oom_kill")])
     assert kills.sum() == 1
-    (cause,) = [one for one in BY_NAME[name].causes if one.kind == "memory.oom_kill"]
+    (cause,) = [item for item in BY_NAME[name].causes if item.kind == "memory.oom_kill"]
     assert cause.start_s <= np.argmax(kills) * 5 <= cause.end_s
     assert mean(name, "stall.memory.some", 34, 47) == 0
     assert mean(name, "memory.available", 34, 47) > 0.4 * LEAFDB.memory_bytes
-    (indexer,) = [one for one in simulated(name).identities if one.name == "indexer"]
+    (indexer,) = [identity for identity in simulated(name).identities if identity.name == "indexer"]
     assert [line.text for line in simulated(name).markers if line.source == "kernel"] == [
         f"Out of memory: Killed process {indexer.pid} (indexer)"
     ]
@@ -114,7 +114,7 @@ def test_the_reading_room_only_looks_ill():
     assert (gaps > 6).sum() == 1
 
 
-@pytest.mark.parametrize("told", ARCHIVES, ids=lambda one: f"{one.scenario.machine.name}-{one.by}")
+@pytest.mark.parametrize("told", ARCHIVES, ids=lambda item: f"{item.scenario.machine.name}-{item.by}")
 def test_causes_lie_inside_and_name_what_is_there(told):
     machine = told.scenario.machine
     devices = {disk.name for disk in machine.disks} | {link.name for link in machine.links}
@@ -137,15 +137,15 @@ def test_the_story_is_found_where_it_is_told_to_begin():
     frame = Frame(assemble(pieces), STORY.scenario.machine.facts)
     diagnosis = diagnose(frame, Window(MIDNIGHT_NS, MIDNIGHT_NS + TWO_DAYS_S * S))
     true = [cause for cause in STORY.scenario.causes if cause.kind.startswith("cpu.")]
-    every = sorted([*diagnosis.findings, *diagnosis.ruled_out], key=lambda one: one.start_ns)
-    found = [one for one in every if one.resource is Resource.PROCESSOR]
-    assert {one.kind for one in every if one not in found} <= {"memory.free_low", "memory.cache_growth"}
-    assert [one.kind for one in found] == [cause.kind for cause in sorted(true, key=lambda one: one.start_s)]
-    for one, cause in zip(found, sorted(true, key=lambda one: one.start_s), strict=True):
-        assert (one.start_ns - MIDNIGHT_NS) / S == pytest.approx(cause.start_s, abs=10)
-        assert (one.end_ns - MIDNIGHT_NS) / S == pytest.approx(cause.end_s, abs=10)
+    every = sorted([*diagnosis.findings, *diagnosis.ruled_out], key=lambda item: item.start_ns)
+    found = [entry for entry in every if entry.resource is Resource.PROCESSOR]
+    assert {entry.kind for entry in every if entry not in found} <= {"memory.free_low", "memory.cache_growth"}
+    assert [match.kind for match in found] == [cause.kind for cause in sorted(true, key=lambda item: item.start_s)]
+    for element, cause in zip(found, sorted(true, key=lambda item: item.start_s), strict=True):
+        assert (element.start_ns - MIDNIGHT_NS) / S == pytest.approx(cause.start_s, abs=10)
+        assert (element.end_ns - MIDNIGHT_NS) / S == pytest.approx(cause.end_s, abs=10)
     at_work = processes_at(frame, MIDNIGHT_NS + round((9 * HOUR_S + 25 * 60) * S))
-    assert sum(one.usage.cpu_cores for one in at_work.heaviest) == pytest.approx(8, abs=0.4)
+    assert sum(item.usage.cpu_cores for item in at_work.heaviest) == pytest.approx(8, abs=0.4)
 
 
 def test_an_archive_is_told_in_parts_of_bounded_size():

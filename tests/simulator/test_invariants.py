@@ -78,7 +78,7 @@ faults = st.builds(
     end_s=seconds(),
     device=st.sampled_from(["a", "b", "eth0"]),
     factor=st.floats(0.0, 0.3) | st.floats(1, 20),
-).filter(lambda one: (one.factor >= 1) == (one.kind is FaultKind.SLOW_DISK))
+).filter(lambda item: (item.factor >= 1) == (item.kind is FaultKind.SLOW_DISK))
 disk_builds = st.sampled_from([rotating, over_network, Disk])
 
 
@@ -235,9 +235,9 @@ def scenario_of(*some, length_s=LENGTH_S, **more):
 
 def test_parts_do_not_show():
     scenario = scenario_of(Work("press", workers=3, intensity=0.4, read_bytes_per_s=3e6))
-    for one, two in zip(parts(scenario, 300), parts(scenario, 300), strict=True):
-        assert all((one.groups[group][column] == two.groups[group][column]).all()
-                   for group, columns in one.groups.items() for column in columns)  # fmt: skip
+    for part, two in zip(parts(scenario, 300), parts(scenario, 300), strict=True):
+        assert all((part.groups[group][column] == two.groups[group][column]).all()
+                   for group, columns in part.groups.items() for column in columns)  # fmt: skip
     whole = simulate(scenario)
     column = disk_columns("a")[2]
     steps = np.diff(whole.groups["disk"][column])
@@ -261,7 +261,7 @@ def test_work_comes_again_and_by_the_clock():
     again = Work("press", 10, 25, every_s=100, workers=2)
     office = Work("desk", workers=2, curve=Curve(hours=(0.0,) * 9 + (1.0,) * 15))
     asked = Demand(scenario_of(again, office))(np.arange(0, 300.0))
-    assert [int(one.on.sum()) for one in asked[1:2]] == [45]
+    assert [int(request.on.sum()) for request in asked[1:2]] == [45]
     assert asked[1].run[[20, 120, 220]].tolist() == [0, 1, 2]
     assert asked[2].on.min() == 1.0  # it begins at 09:00
 

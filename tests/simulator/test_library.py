@@ -40,7 +40,7 @@ def test_onsets_are_near_the_truth_and_causes_are_told_once(told):
 
 @pytest.mark.parametrize("case", list(normal_days(SEED)), ids=lambda case: case.name)
 def test_a_normal_day_has_no_finding(case):
-    assert [one.id for one in diagnose(case.frame(), case.window).findings] == []
+    assert [finding.id for finding in diagnose(case.frame(), case.window).findings] == []
 
 
 def test_the_library_holds_every_kind_and_enough_of_them():

@@ -72,7 +72,7 @@ def test_what_does_not_fit_waits(frame):
 
 def test_every_measure_can_be_derived(frame):
     # Neither quotas nor heat are simulated on this host.
-    for measure in (one for one in MEASURES.values() if one.name not in ("cpu.quota", "cpu.throttles")):
+    for measure in (item for item in MEASURES.values() if item.name not in ("cpu.quota", "cpu.throttles")):
         assert len(measure.derive(frame, None)) == 3_601, measure.name
 
 
@@ -83,12 +83,16 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
     told = {cause.kind: cause for cause in STITCH_01_MORNING.causes}
     found = [*diagnosis.findings, *diagnosis.ruled_out]
     # Files fill the memory that stitching leaves, and nobody lacks any: nothing that the story is about.
-    assert [one.kind for one in diagnosis.findings] == ["cpu.saturated", "cpu.one_core"]
-    assert [one.kind for one in diagnosis.ruled_out] == ["memory.cache_growth", "memory.free_low", "cpu.busy_unwaited"]
-    for one in (one for one in found if one.kind in told):
-        cause = told[one.kind]
-        assert (one.start_ns - begin_ns) / NS_PER_S == pytest.approx(cause.start_s, abs=2)
-        assert (one.end_ns - begin_ns) / NS_PER_S == pytest.approx(cause.end_s, abs=2)
+    assert [finding.kind for finding in diagnosis.findings] == ["cpu.saturated", "cpu.one_core"]
+    assert [item.kind for item in diagnosis.ruled_out] == [
+        "memory.cache_growth",
+        "memory.free_low",
+        "cpu.busy_unwaited",
+    ]
+    for entry in (match for match in found if match.kind in told):
+        cause = told[entry.kind]
+        assert (entry.start_ns - begin_ns) / NS_PER_S == pytest.approx(cause.start_s, abs=2)
+        assert (entry.end_ns - begin_ns) / NS_PER_S == pytest.approx(cause.end_s, abs=2)
 
 
 def test_made_up_archives_are_told_as_blocks_of_their_schemas():

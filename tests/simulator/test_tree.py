@@ -25,7 +25,7 @@ def hosts():
     return [STITCH_01_MORNING, *whole]
 
 
-@pytest.mark.parametrize("scenario", hosts(), ids=lambda one: one.machine.name)
+@pytest.mark.parametrize("scenario", hosts(), ids=lambda item: item.machine.name)
 def test_the_recorder_reads_what_the_simulator_counted(scenario, tmp_path):
     host = simulate(scenario)
     tree = Tree(host, tmp_path)
@@ -68,14 +68,14 @@ def test_processes_are_recorded_as_they_were_simulated(tmp_path):
     recorded = Frame(assemble(pieces))
     own = host.frame()
     for tick in TICKS[1:]:
-        found = {one.pid: one for one in processes_at(recorded, tick * NS_PER_S).heaviest}
-        told = {one.pid: one for one in processes_at(own, int(host.wall_ns[tick])).heaviest}
+        found = {item.pid: item for item in processes_at(recorded, tick * NS_PER_S).heaviest}
+        told = {item.pid: item for item in processes_at(own, int(host.wall_ns[tick])).heaviest}
         assert set(found) == set(told)
-        for pid, one in told.items():
-            assert (found[pid].start, found[pid].state) == (one.start, one.state)
-            assert found[pid].usage.cpu_cores == pytest.approx(one.usage.cpu_cores)
-            assert found[pid].usage.memory_bytes == one.usage.memory_bytes
-            assert found[pid].usage.read_bytes_per_s == pytest.approx(one.usage.read_bytes_per_s)
+        for pid, entry in told.items():
+            assert (found[pid].start, found[pid].state) == (entry.start, entry.state)
+            assert found[pid].usage.cpu_cores == pytest.approx(entry.usage.cpu_cores)
+            assert found[pid].usage.memory_bytes == entry.usage.memory_bytes
+            assert found[pid].usage.read_bytes_per_s == pytest.approx(entry.usage.read_bytes_per_s)
     names = {who.name for who in probe.take_identities()}
     assert {"stitch", "background"} <= names
     probe.close()

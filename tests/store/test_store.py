@@ -24,7 +24,7 @@ OTHER = ARCHIVE.__class__(int=77)
 
 def switches(store, window=None, *, of=ARCHIVE):
     with store.reading(of) as reader:
-        frame = reader.frame([one for one in reader.known if one.column == SWITCHES], window)
+        frame = reader.frame([item for item in reader.known if item.column == SWITCHES], window)
     (group,) = frame.groups
     return group.series[SWITCHES].values.tolist()
 
@@ -47,7 +47,7 @@ def test_an_archive_tells_what_it_holds(known):
     assert (archive.first_ns, archive.last_ns) == (BEGIN_NS, BEGIN_NS + 9 * NS_PER_S)
     assert archive.coverage == 0.5
     assert archive.facts.cores == 2
-    assert [one.id for one in known.archives.all()] == [ARCHIVE]
+    assert [item.id for item in known.archives.all()] == [ARCHIVE]
 
 
 def test_an_empty_archive_is_there_without_times(known):

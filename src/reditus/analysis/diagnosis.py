@@ -126,10 +126,14 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
         if device is None or name.startswith("disk.")
     ]
     # Islands may share a bin.
-    stretches = merged((one.start_ns // level_ns * level_ns, -(-one.end_ns // level_ns) * level_ns) for one in islands)
+    stretches = merged(
+        (item.start_ns // level_ns * level_ns, -(-item.end_ns // level_ns) * level_ns) for item in islands
+    )
     parts = [(edges_ns, rolled(reader, asked, edges_ns, level_s)) for edges_ns in stretches]
     base = _timebase(stretches, level_ns)
-    spaces = [one for one in reader.known if one.column.attribute(MOUNT) is not None and "usage" in one.column.counter]
+    spaces = [
+        item for item in reader.known if item.column.attribute(MOUNT) is not None and "usage" in item.column.counter
+    ]
     frame = reader.frame(spaces, inner)
     together = [
         parts[0][1][at] if len(parts) == 1 else BinStats.concatenated([part[at] for _, part in parts])
@@ -138,8 +142,8 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
     return WholeReadings(
         frame,
         {
-            (one.measure.name, one.device): sampled
-            for one, part in zip(asked, together, strict=True)
+            (request.measure.name, request.device): sampled
+            for request, part in zip(asked, together, strict=True)
             if (sampled := _sampled(part, base)) is not None
         },
     )
@@ -166,7 +170,7 @@ def _fingerprint(whole: WholeReadings) -> _Key:
     """What the whole tells a span, roughly: a normal that moves by a few per cent changes no judgement worth telling."""
     assert whole.whole is not None
     waits = sorted(
-        (device or "", one.values) for (name, device), one in whole.whole.items() if name == "disk.wait" and device
+        (device or "", item.values) for (name, device), item in whole.whole.items() if name == "disk.wait" and device
     )
     return tuple(
         (name, round(4 * float(np.log2(max(np.nanquantile(values, 0.2), 1e-6))))) for name, values in waits
@@ -176,11 +180,11 @@ def _fingerprint(whole: WholeReadings) -> _Key:
 def _attributed(
     reader: Reader, diagnosis: Diagnosis, interval_ns: int
 ) -> dict[str, list[tuple[Contributor, str | None]]]:
-    columns = [one for one in reader.known if one.group == GROUP]
-    asked = [one for one in diagnosis.findings if is_attributed(one.kind)][:MOST_ATTRIBUTED]
+    columns = [item for item in reader.known if item.group == GROUP]
+    asked = [finding for finding in diagnosis.findings if is_attributed(finding.kind)][:MOST_ATTRIBUTED]
     if not columns:
         return {}
-    return {one.id: found for one in asked if (found := _parties(reader, columns, one, interval_ns))}
+    return {request.id: found for request in asked if (found := _parties(reader, columns, request, interval_ns))}
 
 
 def _parties(
@@ -194,6 +198,8 @@ def _parties(
     frame = reader.frame(columns, Window(finding.start_ns, end_ns))
     found = parties(frame, finding)
     names = reader.identities(
-        finding.start_ns + (end_ns - finding.start_ns) // 2, [(one.pid, one.start) for one in found]
+        finding.start_ns + (end_ns - finding.start_ns) // 2, [(match.pid, match.start) for match in found]
     )
-    return [(one, names[one.pid, one.start].name if (one.pid, one.start) in names else None) for one in found]
+    return [
+        (match, names[match.pid, match.start].name if (match.pid, match.start) in names else None) for match in found
+    ]

@@ -142,7 +142,7 @@ class Journal:
                     task,
                     state.last_success_ns,
                     now_ns - (state.last_success_ns or self._begun_ns) > OVERDUE_S.get(task, float("inf")) * NS_PER_S,
-                    sorted(state.failing.values(), key=lambda one: one.since_ns)[:MOST_LISTED],
+                    sorted(state.failing.values(), key=lambda item: item.since_ns)[:MOST_LISTED],
                 )
                 for task, state in self._tasks.items()
             ]

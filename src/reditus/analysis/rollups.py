@@ -67,7 +67,7 @@ def rolled(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: tuple[int, int
     else from the ticks. Where several archives tell of the same bin, the ticks decide.
     """
     begin_ns, end_ns = edges_ns
-    names = [one.name for one in wanted]
+    names = [key.name for key in wanted]
     level_ns = level_s * NS_PER_S
     bins = (end_ns - begin_ns) // level_ns
     out = [BinStats.unknown(bins) for _ in wanted]
@@ -142,7 +142,7 @@ def _grow(reader: Reader, archive: UUID, level_s: int, window: Window, finer_s: 
     chunk_ns = CHUNK_BINS * level_ns
     for start in range(0, len(wanted), MOST_SERIES):
         together = slice(start, start + MOST_SERIES)
-        keys = reader.rollups.keys_id([one.name for one in wanted[together]])
+        keys = reader.rollups.keys_id([key.name for key in wanted[together]])
         begin_ns = window.start_ns
         while begin_ns < window.end_ns:
             end_ns = min((begin_ns // chunk_ns + 1) * chunk_ns, window.end_ns)
@@ -158,9 +158,9 @@ def _from_ticks(reader: Reader, wanted: Sequence[SeriesKey], window: Window, lev
     frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window)
     sheet = Binner(window, edges_ns)
     out = []
-    for one in wanted:
+    for key in wanted:
         try:
-            out.append(BinStats.of(sheet.binned(one.measure.derive(frame, one.device))))
+            out.append(BinStats.of(sheet.binned(key.measure.derive(frame, key.device))))
         except UnknownCounter:
             out.append(BinStats.unknown(len(edges_ns) - 1))
     return out

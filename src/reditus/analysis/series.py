@@ -78,7 +78,7 @@ def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
 def read(reader: Reader, wanted: Sequence[SeriesKey], window: Window | None) -> tuple[Frame, list[Read]]:
     """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
     frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window, again=True)
-    return frame, [_derived(reader, frame, one) for one in wanted]
+    return frame, [_derived(reader, frame, key) for key in wanted]
 
 
 def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[ChartSeries]:
@@ -87,18 +87,18 @@ def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None
     """
     edges_ns = bin_edges(window, width)
     sheet = Binner(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
-    sheet.together([one.sampled for one in reads if one.sampled is not None])
-    return [_drawn(one, sheet, width) for one in reads]
+    sheet.together([read_series.sampled for read_series in reads if read_series.sampled is not None])
+    return [_drawn(read_series, sheet, width) for read_series in reads]
 
 
-def _drawn(one: Read, sheet: Binner, width: int) -> ChartSeries:
-    if one.sampled is None:
+def _drawn(item: Read, sheet: Binner, width: int) -> ChartSeries:
+    if item.sampled is None:
         nothing = np.zeros(0)
-        return ChartSeries(one.wanted, one.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
-    if sheet.ticks(one.sampled) <= width:
-        times_ns, values = points(one.sampled, sheet.window)
-        return ChartSeries(one.wanted, None, times_ns, values, None, None, None, sheet.summary(one.sampled))
-    return _of_bins(one.wanted, sheet, sheet.binned(one.sampled), sheet.summary(one.sampled))
+        return ChartSeries(item.wanted, item.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
+    if sheet.ticks(item.sampled) <= width:
+        times_ns, values = points(item.sampled, sheet.window)
+        return ChartSeries(item.wanted, None, times_ns, values, None, None, None, sheet.summary(item.sampled))
+    return _of_bins(item.wanted, sheet, sheet.binned(item.sampled), sheet.summary(item.sampled))
 
 
 def _of_bins(
@@ -116,20 +116,20 @@ def drawn(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: in
     inner = cut_to_ticks(reader, window)
     level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
     # Counters as they are, and single processes, have no rollups; so few are asked for that their ticks will do.
-    from_ticks = [one for one in wanted if level_s is None or one.measure.name not in MEASURES]
+    from_ticks = [key for key in wanted if level_s is None or key.measure.name not in MEASURES]
     if level_s is None:
         # What needs too many columns for so many ticks comes from rollups all the same, in bins of a minute or more.
         finest_s = min(levels_of(reader.extent.interval_ns or NS_PER_S), default=None)
-        heavy = {one for one in from_ticks if finest_s is not None and _is_heavy(reader, one, inner)}
-        level_s, from_ticks = finest_s, [one for one in from_ticks if one not in heavy]
+        heavy = {from_tick for from_tick in from_ticks if finest_s is not None and _is_heavy(reader, from_tick, inner)}
+        level_s, from_ticks = finest_s, [from_tick for from_tick in from_ticks if from_tick not in heavy]
     by_ticks: dict[SeriesKey, ChartSeries] = {}
     for group in _groups(reader, from_ticks, inner):
         by_ticks |= zip(group, draw(read(reader, group, inner)[1], window, width, inner), strict=True)
     by_bins: dict[SeriesKey, ChartSeries] = {}
-    measures = [one for one in wanted if one not in by_ticks]
+    measures = [key for key in wanted if key not in by_ticks]
     if level_s is not None and measures:
         by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, width, level_s), strict=True))
-    return [by_ticks.get(one) or by_bins[one] for one in wanted]
+    return [by_ticks.get(key) or by_bins[key] for key in wanted]
 
 
 def _ticks_in(reader: Reader, inner: Window) -> int:
@@ -137,11 +137,11 @@ def _ticks_in(reader: Reader, inner: Window) -> int:
     return (inner.end_ns - inner.start_ns) // (reader.extent.interval_ns or NS_PER_S) + 1
 
 
-def _is_heavy(reader: Reader, one: SeriesKey, inner: Window) -> bool:
+def _is_heavy(reader: Reader, series_key: SeriesKey, inner: Window) -> bool:
     """Whether one measure alone needs more than may be read at once."""
-    if one.measure.name not in MEASURES:
+    if series_key.measure.name not in MEASURES:
         return False
-    return _ticks_in(reader, inner) > reader.most_ticks(len(needed_columns(reader.known, (one,))))
+    return _ticks_in(reader, inner) > reader.most_ticks(len(needed_columns(reader.known, (series_key,))))
 
 
 def _groups(reader: Reader, wanted: Sequence[SeriesKey], inner: Window) -> list[list[SeriesKey]]:
@@ -149,12 +149,12 @@ def _groups(reader: Reader, wanted: Sequence[SeriesKey], inner: Window) -> list[
     ticks = _ticks_in(reader, inner)
     groups: list[list[SeriesKey]] = []
     columns: set[StoredColumn] = set()
-    for one in wanted:
-        more = columns | set(needed_columns(reader.known, (one,)))
+    for key in wanted:
+        more = columns | set(needed_columns(reader.known, (key,)))
         if not groups or ticks > reader.most_ticks(len(more)):
             groups.append([])
-            more = set(needed_columns(reader.known, (one,)))
-        groups[-1].append(one)
+            more = set(needed_columns(reader.known, (key,)))
+        groups[-1].append(key)
         columns = more
     return groups
 
@@ -174,7 +174,7 @@ def binned(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: i
     level_s = fitting_level(window, width, interval_ns, 1) or fitting_level(
         window, width, interval_ns, MAP_BINS_A_PIXEL
     )
-    if level_s is None and any(_is_heavy(reader, one, inner) for one in wanted):
+    if level_s is None and any(_is_heavy(reader, key, inner) for key in wanted):
         level_s = min(levels_of(interval_ns), default=None)
     if level_s is None:
         edges_ns = bin_edges(window, width)
@@ -182,8 +182,10 @@ def binned(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: i
         for group in _groups(reader, wanted, inner):
             sheet = Binner(window, edges_ns)
             reads = read(reader, group, inner)[1]
-            sheet.together([one.sampled for one in reads if one.sampled is not None])
-            found += [sheet.binned(one.sampled) if one.sampled is not None else None for one in reads]
+            sheet.together([read_series.sampled for read_series in reads if read_series.sampled is not None])
+            found += [
+                sheet.binned(read_series.sampled) if read_series.sampled is not None else None for read_series in reads
+            ]
         return BinnedSeries(edges_ns, found)
     edges_ns = rolled_edges(window, width, level_s)
     inner_edges_ns = _cut_edges(edges_ns, inner)
@@ -195,8 +197,8 @@ def binned(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: i
     return BinnedSeries(
         edges_ns,
         [
-            part.binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (one,)) else None
-            for one, part in zip(wanted, coarse, strict=True)
+            part.binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (key,)) else None
+            for key, part in zip(wanted, coarse, strict=True)
         ],
     )
 
@@ -215,8 +217,10 @@ def _coarse(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, lev
     most = max(SLICE_NUMBERS // len(wanted), 1)
     if factor > most:
         for at in range(bins):
-            for whole, one in zip(out, _in_parts(reader, wanted, edges_ns[at : at + 2], level_s, most), strict=True):
-                whole.put(at, one)
+            for whole, in_part in zip(
+                out, _in_parts(reader, wanted, edges_ns[at : at + 2], level_s, most), strict=True
+            ):
+                whole.put(at, in_part)
         return out
     step = max(most // factor, 1)
     for at in range(0, bins, step):
@@ -257,12 +261,12 @@ def _rolled(
     if fine_bins * len(wanted) <= SLICE_NUMBERS:
         return _rolled_at_once(reader, wanted, window, sheet, level_s, ends_ns)
     out = []
-    for one, coarse in zip(wanted, _coarse(reader, wanted, edges_ns, level_s), strict=True):
-        if not coarse.seen_s.any() and not needed_columns(reader.known, (one,)):
-            out.append(_without_values(one))
+    for key, coarse in zip(wanted, _coarse(reader, wanted, edges_ns, level_s), strict=True):
+        if not coarse.seen_s.any() and not needed_columns(reader.known, (key,)):
+            out.append(_without_values(key))
             continue
         bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
-        out.append(_of_bins(one, sheet, coarse.binned(edges_ns), coarse.summary(window), bin_s))
+        out.append(_of_bins(key, sheet, coarse.binned(edges_ns), coarse.summary(window), bin_s))
     return out
 
 
@@ -274,27 +278,29 @@ def _rolled_at_once(
     factor = int(edges_ns[1] - edges_ns[0]) // level_ns
     first, after = (max((end_ns - whole[0]) // level_ns, 0) for end_ns in ends_ns)
     out = []
-    for one, fine in zip(wanted, rolled(reader, wanted, whole, level_s), strict=True):
-        if not fine.seen_s.any() and not needed_columns(reader.known, (one,)):
-            out.append(_without_values(one))
+    for key, fine in zip(wanted, rolled(reader, wanted, whole, level_s), strict=True):
+        if not fine.seen_s.any() and not needed_columns(reader.known, (key,)):
+            out.append(_without_values(key))
             continue
         summary = fine.part(first, after).summary(window)
-        out.append(_of_bins(one, sheet, fine.coarser(factor).binned(edges_ns), summary, level_s))
+        out.append(_of_bins(key, sheet, fine.coarser(factor).binned(edges_ns), summary, level_s))
     return out
 
 
-def _without_values(one: SeriesKey) -> ChartSeries:
-    return ChartSeries(one, _missing(one), np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None)
+def _without_values(series_key: SeriesKey) -> ChartSeries:
+    return ChartSeries(
+        series_key, _missing(series_key), np.zeros(0, dtype=np.int64), np.zeros(0), None, None, None, None
+    )
 
 
-def _derived(reader: Reader, frame: Frame, one: SeriesKey) -> Read:
+def _derived(reader: Reader, frame: Frame, series_key: SeriesKey) -> Read:
     reader.check()
     try:
-        return Read(one, one.measure.derive(frame, one.device), None)
+        return Read(series_key, series_key.measure.derive(frame, series_key.device), None)
     except UnknownCounter:
-        return Read(one, None, _missing(one))
+        return Read(series_key, None, _missing(series_key))
 
 
-def _missing(one: SeriesKey) -> str:
-    of = f" of {one.device}" if one.device else ""
-    return f"{one.measure.name}{of}: this archive lacks the counters for it in this window"
+def _missing(series_key: SeriesKey) -> str:
+    of = f" of {series_key.device}" if series_key.device else ""
+    return f"{series_key.measure.name}{of}: this archive lacks the counters for it in this window"

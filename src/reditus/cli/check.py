@@ -23,16 +23,16 @@ def check(
         wanted = _archives(client, archive)
         checked = size_bytes = 0
         flaws: list[dict[str, Any]] = []
-        for one in wanted:
-            with step(f"{one['host']['name']}: {one['name']}"):
-                blocks, read_bytes = _check_archive(client, one["id"])
+        for key in wanted:
+            with step(f"{key['host']['name']}: {key['name']}"):
+                blocks, read_bytes = _check_archive(client, key["id"])
             checked, size_bytes = checked + blocks, size_bytes + read_bytes
-            flaws += [{**flaw, "archive": one["id"]} for flaw in client.check_rollups(one["id"])]
+            flaws += [{**flaw, "archive": key["id"]} for flaw in client.check_rollups(key["id"])]
         if archive is None:
             with step("All other tables"):
                 flaws += client.check_tables()
-        ids = {one["id"] for one in wanted}
-        damage = [one for one in client.damage(None) if one["archive"] in ids]
+        ids = {key["id"] for key in wanted}
+        damage = [item for item in client.damage(None) if item["archive"] in ids]
     if as_json:
         print(json.dumps({"checked": checked, "size_bytes": size_bytes, "damage": damage, "flaws": flaws}, indent=1))
     else:
@@ -46,7 +46,7 @@ def _archives(client: Client, wanted: str | None) -> list[dict[str, Any]]:
     if wanted is None:
         return every
     found = client.find_archive(wanted)
-    alike = [one for one in every if one["id"] == found["id"] or one["host"]["id"] == found["id"]]
+    alike = [entry for entry in every if entry["id"] == found["id"] or entry["host"]["id"] == found["id"]]
     if not alike:
         raise Failure(f"{wanted!r} has no archive to check")
     return alike
@@ -66,11 +66,11 @@ def _check_archive(client: Client, archive_id: str) -> tuple[int, int]:
 def _show(
     checked: int, size_bytes: int, archives: int, damage: list[dict[str, Any]], flaws: list[dict[str, Any]]
 ) -> None:
-    for one in damage:
-        what = "all columns" if one["columns"] is None else f"{one['columns']} columns"
+    for item in damage:
+        what = "all columns" if item["columns"] is None else f"{item['columns']} columns"
         out.print(
-            f"DAMAGED {one['host']}: {one['archive_name']}, {one['start']} to {one['end']}, {what} of {one['group']}: "
-            f"{one['reason']}",
+            f"DAMAGED {item['host']}: {item['archive_name']}, {item['start']} to {item['end']}, {what} of {item['group']}: "
+            f"{item['reason']}",
             markup=False,
         )
     for flaw in flaws:

@@ -139,12 +139,15 @@ class Client:
     def find_recorder(self, wanted: str) -> dict[str, Any]:
         """By name, `HOST: NAME`, id, or the beginning of an id."""
         every = self.recorders()
-        for one in every:
-            if wanted in (one["id"], one["name"], f"{one['host']['name']}: {one['name']}") or (
-                len(wanted) >= 4 and one["id"].startswith(wanted.lower())
+        for entry in every:
+            if wanted in (entry["id"], entry["name"], f"{entry['host']['name']}: {entry['name']}") or (
+                len(wanted) >= 4 and entry["id"].startswith(wanted.lower())
             ):
-                return one
-        known = "\n".join(f"  {one['id'][:8]}  {one['host']['name']}: {one['name']}" for one in every) or "  none yet"
+                return entry
+        known = (
+            "\n".join(f"  {entry['id'][:8]}  {entry['host']['name']}: {entry['name']}" for entry in every)
+            or "  none yet"
+        )
         raise Failure(f"no recorder is called {wanted!r}. There are:\n{known}")
 
     def direct(self, recorder: str, orders: dict[str, Any]) -> dict[str, Any]:
@@ -162,7 +165,7 @@ class Client:
             self._ask("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
         markers = recording.markers()
         if markers:
-            self.add_markers(str(recording.archive), [marker_as_json(one) for one in markers])
+            self.add_markers(str(recording.archive), [marker_as_json(marker) for marker in markers])
         return True
 
     def _has(self, archive: UUID, *, ticks: int) -> bool:

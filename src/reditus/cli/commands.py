@@ -150,11 +150,11 @@ def counters(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """List every counter that is recorded: name, unit, kind, what it means, and where it comes from."""
-    found = [one for one in COUNTERS.values() if search is None or holds(one, search)]
+    found = [item for item in COUNTERS.values() if search is None or holds(item, search)]
     if not found:
         raise Failure(f"no counter's name, title or help holds {search!r}; without --search all are listed")
     if as_json:
-        print(json.dumps([counter_as_json(one) for one in found], indent=1))
+        print(json.dumps([counter_as_json(match) for match in found], indent=1))
     else:
         show_counters(found, out)
 

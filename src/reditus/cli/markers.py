@@ -37,10 +37,14 @@ def list_markers(
     if as_json:
         print(json.dumps(found, indent=1))
         return
-    for one in found["markers"]:
-        at = spell_time(round(one["at_ms"] * 1_000) * 1_000)[:23]
-        what = f"{one['severity'] or one['kind']:<13} {one['source']}: " if one["source"] else f"{one['kind']:<13} "
-        out.print(f"{at:<24}{what}{one['text']}", markup=False, highlight=False)
+    for match in found["markers"]:
+        at = spell_time(round(match["at_ms"] * 1_000) * 1_000)[:23]
+        what = (
+            f"{match['severity'] or match['kind']:<13} {match['source']}: "
+            if match["source"]
+            else f"{match['kind']:<13} "
+        )
+        out.print(f"{at:<24}{what}{match['text']}", markup=False, highlight=False)
     if found["total"] > len(found["markers"]):
         out.print(
             f"{found['total'] - len(found['markers'])} more of lower severity; narrow it with --from, --to, --severity"
@@ -64,14 +68,14 @@ def import_lines(
         err.print(f"{file}: and {len(lines.problems) - MOST_TOLD} more", markup=False)
     worst = SEVERITIES.index(severity)
     wanted = [
-        one
-        for one in lines.markers
-        if SEVERITIES.index(one.severity or severity) <= worst and EARLIEST_NS <= one.at_ns < LATEST_NS
+        marker
+        for marker in lines.markers
+        if SEVERITIES.index(marker.severity or severity) <= worst and EARLIEST_NS <= marker.at_ns < LATEST_NS
     ]
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         for start in range(0, len(wanted), MOST_AT_ONCE):
-            client.add_markers(found["id"], [marker_as_json(one) for one in wanted[start : start + MOST_AT_ONCE]])
+            client.add_markers(found["id"], [marker_as_json(key) for key in wanted[start : start + MOST_AT_ONCE]])
     out.print(f"{len(wanted)} lines kept with {found['name']}.", markup=False)
 
 

@@ -34,11 +34,11 @@ def list_plans(as_json: AsJson = False) -> None:
     if as_json:
         print(json.dumps(every, indent=1))
         return
-    for one in every:
-        told = one["plan"]
+    for entry in every:
+        told = entry["plan"]
         keep = f"kept {told['keep']}" if told.get("keep") else "kept for ever"
-        followers = ", ".join(one["recorders"]) or "no recorder follows it"
-        out.print(f"{one['name']}: every {told.get('every', '1s')}, {keep}; {followers}", markup=False)
+        followers = ", ".join(entry["recorders"]) or "no recorder follows it"
+        out.print(f"{entry['name']}: every {told.get('every', '1s')}, {keep}; {followers}", markup=False)
     if not every:
         out.print("No plans yet. `./reditus plan put FILE` makes one; docs/plans.md says what may stand in it.")
 
@@ -85,14 +85,14 @@ def list_recorders(context: typer.Context, as_json: AsJson = False) -> None:
         table.add_column(title, no_wrap=True)
     for title in ("every", "ticks", "missed", "late", "cost", "memory", "spool"):
         table.add_column(title, justify="right", no_wrap=True)
-    for one in every:
-        report = one["report"]
+    for entry in every:
+        report = entry["report"]
         table.add_row(
-            one["id"][:8],
-            Text(one["host"]["name"]),
-            Text(one["name"]),
-            Text(one["plan"] or "–"),
-            one["state"],
+            entry["id"][:8],
+            Text(entry["host"]["name"]),
+            Text(entry["name"]),
+            Text(entry["plan"] or "–"),
+            entry["state"],
             _clock(report["last_tick_ms"]),
             "–" if report["interval_s"] is None else spell_duration(report["interval_s"]),
             f"{report['ticks']:,}",
@@ -103,15 +103,15 @@ def list_recorders(context: typer.Context, as_json: AsJson = False) -> None:
             f"{report['spool_bytes'] / max(report['spool_limit_bytes'], 1):.0%}",
         )
     out.print(table if every else "No recorder has reported yet. `./reditus record` starts one.")
-    for one in every:
-        for why, ticks in one["report"]["missed_why"].items():
-            out.print(f"{one['name']}: {ticks} ticks missed: {why}", markup=False)
-        for gap in one["report"]["dropped"]:
+    for item in every:
+        for why, ticks in item["report"]["missed_why"].items():
+            out.print(f"{item['name']}: {ticks} ticks missed: {why}", markup=False)
+        for gap in item["report"]["dropped"]:
             span = f"{_clock(gap['start_ms'])} to {_clock(gap['end_ms'])}"
-            out.print(f"{one['name']}: nothing from {span}: {gap['reason']}", markup=False)
-        if one["report"]["aside"]:
-            many = len(one["report"]["aside"])
-            out.print(f"{one['name']}: {many} batches laid aside; `recorders show {one['id'][:8]}`", markup=False)
+            out.print(f"{item['name']}: nothing from {span}: {gap['reason']}", markup=False)
+        if item["report"]["aside"]:
+            many = len(item["report"]["aside"])
+            out.print(f"{item['name']}: {many} batches laid aside; `recorders show {item['id'][:8]}`", markup=False)
 
 
 @recorders.command("show")
@@ -153,8 +153,8 @@ def _contents(file: Path) -> str:
     except BlockError as why:
         return f": it cannot be read: {why}"
     ticks = sum(block.ticks for block in batch.blocks)
-    processes = sum(len(one.processes) for one in batch.identities)
-    markers = sum(len(one.markers) for one in batch.markers)
+    processes = sum(len(identity.processes) for identity in batch.identities)
+    markers = sum(len(marker.markers) for marker in batch.markers)
     return f": {len(batch.blocks)} blocks with {ticks} ticks, {processes} processes, {markers} markers"
 
 
@@ -194,10 +194,10 @@ def check_plan_exists(client: Client, name: str) -> None:
 
 def _plan(client: Client, name: str) -> dict[str, Any]:
     every = client.plans()
-    for one in every:
-        if one["name"] == name:
-            return one
-    there = ", ".join(repr(one["name"]) for one in every) or "none yet"
+    for entry in every:
+        if entry["name"] == name:
+            return entry
+    there = ", ".join(repr(entry["name"]) for entry in every) or "none yet"
     raise Failure(f"no plan is called {name!r}. There are: {there}")
 
 

@@ -105,7 +105,7 @@ def show_diagnosis(
             console.print(f"  again every {spell_duration(finding['pattern']['period_s'])}", markup=False)
         _show_evidence(finding["evidence"], console, names or {})
         if finding["processes"]:
-            parts = (f"{one['name'] or '?'} ({one['pid']}) {one['share']:.0%}" for one in finding["processes"])
+            parts = (f"{item['name'] or '?'} ({item['pid']}) {item['share']:.0%}" for item in finding["processes"])
             console.print(f"  processes: {', '.join(parts)}", markup=False)
         if finding["verdict"]:
             said = finding["verdict"]
@@ -131,15 +131,15 @@ def _titled(finding: dict[str, Any]) -> str:
 
 def _because(finding: dict[str, Any], findings: list[dict[str, Any]]) -> str:
     """What it came of, in words."""
-    causes = [_titled(one).lower() for one in findings if one["id"] in finding["caused_by"]]
+    causes = [_titled(item).lower() for item in findings if item["id"] in finding["caused_by"]]
     return f"\n  caused by: {', '.join(causes)}" if causes else ""
 
 
 def _show_evidence(evidence: list[dict[str, Any]], console: Console, names: dict[str, dict[str, str]]) -> None:
-    for one in evidence:
-        of = f" of {labelled(names, one['measure'], one['device'])}" if one["device"] else ""
-        against = "" if one["threshold"] is None else f" ({one['reads']} {_value(one['threshold'], one['unit'])})"
-        console.print(f"  {one['measure']}{of}: {_value(one['value'], one['unit'])}{against}", markup=False)
+    for item in evidence:
+        of = f" of {labelled(names, item['measure'], item['device'])}" if item["device"] else ""
+        against = "" if item["threshold"] is None else f" ({item['reads']} {_value(item['threshold'], item['unit'])})"
+        console.print(f"  {item['measure']}{of}: {_value(item['value'], item['unit'])}{against}", markup=False)
 
 
 def _value(value: float, unit: str) -> str:

@@ -31,12 +31,12 @@ def verdict(
 
 
 def _find(findings: list[dict[str, Any]], wanted: str) -> dict[str, Any]:
-    alike = [one for one in findings if one["id"] == wanted] or [
-        one for one in findings if one["id"].startswith(wanted)
+    alike = [finding for finding in findings if finding["id"] == wanted] or [
+        finding for finding in findings if finding["id"].startswith(wanted)
     ]
     if len(alike) == 1:
         return alike[0]
-    known = "\n".join(f"  {one['id']}  {one['title']}" for one in alike or findings) or "  none"
+    known = "\n".join(f"  {item['id']}  {item['title']}" for item in alike or findings) or "  none"
     if alike:
         raise Failure(f"{wanted!r} begins {len(alike)} findings; say more of the id:\n{known}")
     raise Failure(f"no finding has the id {wanted!r}. There are:\n{known}")

@@ -42,10 +42,12 @@ def live_lines(names: Sequence[str], interval_ns: int, count: int | None) -> Ite
 def past_lines(series_set: dict[str, Any], count: int | None, names: dict[str, dict[str, str]]) -> Iterator[str]:
     """The API's series in the same form. Series of other times than the first one's are told by the nearest of theirs."""
     series = series_set["series"]
-    titles = [_title(one["measure"], labelled(names, one["measure"], one["device"]), one["unit"]) for one in series]
-    present = next((one for one in series if not one["missing"]), None)
+    titles = [
+        _title(sery["measure"], labelled(names, sery["measure"], sery["device"]), sery["unit"]) for sery in series
+    ]
+    present = next((sery for sery in series if not sery["missing"]), None)
     times = np.array(series_set["times_ms"][present["times"]] if present else [])
-    columns = [_on(times, np.array(series_set["times_ms"][one["times"]]), one) for one in series]
+    columns = [_on(times, np.array(series_set["times_ms"][sery["times"]]), sery) for sery in series]
     rows = [(float(at), titles, [column[index] for column in columns]) for index, at in enumerate(times)]
     return islice(_with_heads(iter(rows)), None if count is None else count + 1)
 
@@ -69,8 +71,8 @@ def _live_rows(sampler: Sampler, names: Sequence[str], interval_ns: int) -> Iter
             frame = Frame(assemble(_pieces([before, now], boot, interval_ns)), facts)
             known = _columns_of(frame)
             wanted = [found for name in names for found in parse_series_keys(name, known)]
-            titles = [_title(one.measure.name, one.device, one.measure.unit.value) for one in wanted]
-            yield now[0].wall_ns / NS_PER_MS, titles, [_last(frame, one.measure, one.device) for one in wanted]
+            titles = [_title(key.measure.name, key.device, key.measure.unit.value) for key in wanted]
+            yield now[0].wall_ns / NS_PER_MS, titles, [_last(frame, key.measure, key.device) for key in wanted]
         before = now
 
 

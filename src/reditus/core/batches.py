@@ -52,7 +52,7 @@ def read_batch(batch: bytes) -> Batch:
 
 def group_records(records: Sequence[Record]) -> Batch:
     return Batch(
-        [one for one in records if isinstance(one, Block)],
-        [one for one in records if isinstance(one, Identities)],
-        [one for one in records if isinstance(one, Markers)],
+        [record for record in records if isinstance(record, Block)],
+        [record for record in records if isinstance(record, Identities)],
+        [record for record in records if isinstance(record, Markers)],
     )

@@ -129,9 +129,11 @@ def _disk(where: str, given: Any) -> DiskFacts:
     try:
         role = DiskRole(told.get("role"))
     except ValueError:
-        roles = ", ".join(one.value for one in DiskRole)
+        roles = ", ".join(item.value for item in DiskRole)
         raise FactsError(f"{where}.role: one of {roles}, not {shown(told.get('role'))}") from None
-    return DiskFacts(role, tuple(_name(f"{where}.on", one) for one in on), _flag("rotational", told.get("rotational")))
+    return DiskFacts(
+        role, tuple(_name(f"{where}.on", item) for item in on), _flag("rotational", told.get("rotational"))
+    )
 
 
 def _link(where: str, given: Any) -> LinkFacts:

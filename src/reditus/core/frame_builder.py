@@ -82,8 +82,8 @@ def _joined_columns(parts: list[IntArray | Steps]) -> IntArray | Steps:
     return _joined([np.asarray(part) for part in parts])
 
 
-def _same_ticks(one: Timebase, other: Timebase) -> bool:
-    return np.array_equal(one.monotonic_ns, other.monotonic_ns) and np.array_equal(one.epoch, other.epoch)
+def _same_ticks(timebase: Timebase, other: Timebase) -> bool:
+    return np.array_equal(timebase.monotonic_ns, other.monotonic_ns) and np.array_equal(timebase.epoch, other.epoch)
 
 
 def _by_sorting(name: str, pieces: list[BlockSlice], epochs: dict[bytes, int]) -> Group:

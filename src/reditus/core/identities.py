@@ -32,12 +32,12 @@ class Identities:
     processes: tuple[Identity, ...]
 
     def to_bytes(self) -> bytes:
-        return Envelope(MAGIC, self.archive, self.boot, [asdict(one) for one in self.processes]).to_bytes()
+        return Envelope(MAGIC, self.archive, self.boot, [asdict(process) for process in self.processes]).to_bytes()
 
     @classmethod
     def of(cls, envelope: Envelope) -> "Identities":
         """Raise ValueError, TypeError or KeyError for what tells of no process."""
-        return cls(envelope.archive, envelope.boot, tuple(_identity(one) for one in envelope.told))
+        return cls(envelope.archive, envelope.boot, tuple(_identity(entry) for entry in envelope.told))
 
 
 def _identity(told: Mapping[str, object]) -> Identity:

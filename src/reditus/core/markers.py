@@ -61,11 +61,11 @@ class Markers:
     markers: tuple[Marker, ...]
 
     def to_bytes(self) -> bytes:
-        return Envelope(MAGIC, self.archive, self.boot, [asdict(one) for one in self.markers]).to_bytes()
+        return Envelope(MAGIC, self.archive, self.boot, [asdict(marker) for marker in self.markers]).to_bytes()
 
     @classmethod
     def of(cls, envelope: Envelope) -> "Markers":
-        return cls(envelope.archive, envelope.boot, tuple(Marker.from_json(one) for one in envelope.told))
+        return cls(envelope.archive, envelope.boot, tuple(Marker.from_json(entry) for entry in envelope.told))
 
 
 def as_batches(archive: UUID, boot: UUID, markers: list[Marker]) -> list[bytes]:
@@ -73,12 +73,12 @@ def as_batches(archive: UUID, boot: UUID, markers: list[Marker]) -> list[bytes]:
     out: list[bytes] = []
     part: list[Marker] = []
     size = 0
-    for one in markers:
-        length = len(json.dumps(asdict(one)))
+    for marker in markers:
+        length = len(json.dumps(asdict(marker)))
         if part and size + length > LONGEST_JSON_BYTES // 2:
             out.append(Markers(archive, boot, tuple(part)).to_bytes())
             part, size = [], 0
-        part.append(one)
+        part.append(marker)
         size += length
     if part:
         out.append(Markers(archive, boot, tuple(part)).to_bytes())

@@ -293,7 +293,7 @@ class _Reader:
         right = (
             isinstance(told, list)
             and len(told) <= MAX_PATTERNS
-            and all(isinstance(one, str) and 0 < len(one) <= MAX_NAME for one in told)
+            and all(isinstance(entry, str) and 0 < len(entry) <= MAX_NAME for entry in told)
         )
         if not right:
             self._wrong(where, f'a list of at most {MAX_PATTERNS} names or patterns, such as ["sd*", "nvme0n1"]')

@@ -171,7 +171,7 @@ class _Tick:
 
 
 def _tick_of(frame: Frame, group_name: str, at_ns: int) -> _Tick | None:
-    group = next((one for one in frame.groups if one.name == group_name), None)
+    group = next((item for item in frame.groups if item.name == group_name), None)
     if group is None or not len(group.timebase):
         return None
     base = group.timebase

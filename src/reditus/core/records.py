@@ -61,7 +61,7 @@ def read_envelope(batch: memoryview, start: int) -> tuple[Envelope, int]:
         told = strict_json(bytes(batch[start + _HEAD.size : end - _CRC.size]))
     except OutsideError as why:
         raise BlockError(f"{where} cannot be taken: {why}") from why
-    if not isinstance(told, list) or not all(isinstance(one, dict) for one in told):
+    if not isinstance(told, list) or not all(isinstance(entry, dict) for entry in told):
         raise BlockError(f"{where} is not a list of objects")
     return Envelope(magic, UUID(bytes=archive), UUID(bytes=boot), told), end
 

@@ -246,7 +246,7 @@ def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[BlockSli
 def _ticks_of_set(files: dict[str, list[_Section]], notes: _Notes) -> list[_Section]:
     """Many files read one after another, as one text a tick: a tick ends where a path comes round again."""
     every = sorted(
-        (one for readings in files.values() for one in _in_order(readings, notes)), key=lambda one: one.at_ns
+        (item for readings in files.values() for item in _in_order(readings, notes)), key=lambda item: item.at_ns
     )
     ticks: list[list[_Section]] = []
     seen: set[str] = set()
@@ -257,7 +257,7 @@ def _ticks_of_set(files: dict[str, list[_Section]], notes: _Notes) -> list[_Sect
         ticks[-1].append(reading)
         seen.add(reading.path)
     return [
-        _Section(tick[0].path, tick[0].at_ns, tick[0].line, b"".join(headed(one.path, one.text) for one in tick))
+        _Section(tick[0].path, tick[0].at_ns, tick[0].line, b"".join(headed(item.path, item.text) for item in tick))
         for tick in ticks
     ]
 
@@ -265,7 +265,7 @@ def _ticks_of_set(files: dict[str, list[_Section]], notes: _Notes) -> list[_Sect
 def _in_order(readings: list[_Section], notes: _Notes) -> list[_Section]:
     """By time, each time once."""
     ordered: list[_Section] = []
-    for reading in sorted(readings, key=lambda one: one.at_ns):
+    for reading in sorted(readings, key=lambda item: item.at_ns):
         if ordered and reading.at_ns == ordered[-1].at_ns:
             notes.add(reading.line, f"{reading.path} was read twice at the same time; the second is left out")
             continue
@@ -280,7 +280,7 @@ def _boots(stats: list[_Section], notes: _Notes) -> list[tuple[int, bytes]]:
     """From when on which boot, told by the boot time in /proc/stat."""
     boots: list[tuple[int, bytes]] = []
     known = -(10**9)
-    for reading in sorted(stats, key=lambda one: one.at_ns):
+    for reading in sorted(stats, key=lambda item: item.at_ns):
         found = _BTIME.search(reading.text)
         if found and abs(int(found[1]) - known) > BTIME_JITTER_S:
             if boots:

@@ -117,7 +117,7 @@ class JointText:
         memories = [text.memory for text in self._texts]
         self._pick = _Pick(Memory.joined(memories))
         self._bounds = [slice(*ends) for ends in pairwise(accumulate((len(part) for part in values), initial=0))]
-        self._places = list(pairwise(accumulate((max(one.count, 0) for one in memories), initial=0)))
+        self._places = list(pairwise(accumulate((max(item.count, 0) for item in memories), initial=0)))
         self._skeletons = [skeleton_of(part) for part in raw]
         self._numbers = np.concatenate([numbers_in(part) for part in raw])
         self._last = raw

@@ -89,14 +89,14 @@ class Batcher:
         """Close everything and return it as one batch; empty if there is nothing."""
         for group in list(self._open):
             self._close(group)
-        few = [one for one in self._closed if len(one.stretch.wall_ns) <= FEW_TICKS]
+        few = [item for item in self._closed if len(item.stretch.wall_ns) <= FEW_TICKS]
         blocks = encode_together(few, archive=self._archive, boot=self._boot)
         blocks += [
             encode_block(
-                one.stretch, archive=self._archive, boot=self._boot, schema=one.schema, interval_ns=one.interval_ns
+                item.stretch, archive=self._archive, boot=self._boot, schema=item.schema, interval_ns=item.interval_ns
             )
-            for one in self._closed
-            if len(one.stretch.wall_ns) > FEW_TICKS
+            for item in self._closed
+            if len(item.stretch.wall_ns) > FEW_TICKS
         ]
         batch = b"".join(block.to_bytes() for block in blocks)
         self._closed.clear()

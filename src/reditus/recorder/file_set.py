@@ -54,7 +54,7 @@ class FileSet:
                 self._files.pop(path).close()
                 gone = True
         if gone:
-            self._reads = [one for one in self._reads if one[0] in self._files]
+            self._reads = [read_series for read_series in self._reads if read_series[0] in self._files]
         if not parts:
             raise FileNotFoundError(2, "No such file or directory")
         return b"".join(parts)

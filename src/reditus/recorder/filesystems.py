@@ -112,15 +112,17 @@ class Filesystems:
         if self._look_at_ns is None or now_ns >= self._look_at_ns:
             self._look()
             self._look_at_ns = now_ns + LOOK_AGAIN_NS
-        answered = [(one, one.answer) for one in self._askers.values() if self._answers(one, now_ns)]
+        answered = [(item, item.answer) for item in self._askers.values() if self._answers(item, now_ns)]
         for asker in self._askers.values():
             asker.ask(now_ns)
-        known = [(one.mount, space) for one, space in answered if space is not None]
+        known = [(item.mount, space) for item, space in answered if space is not None]
         shown = tuple(mount for mount, _ in known)
         if shown != self._shown:
             self._shown, self._columns = shown, tuple(column for mount in shown for column in space_columns(mount))
         values = [
-            value for _, one in known for value in (one.used, one.free, one.reserved, one.inodes_used, one.inodes_free)
+            value
+            for _, item in known
+            for value in (item.used, item.free, item.reserved, item.inodes_used, item.inodes_free)
         ]
         return self._columns, np.array(values, dtype=np.int64)
 

@@ -132,26 +132,26 @@ class KernelText:
         place = {found.start(): index for index, found in enumerate(_NUMBER.finditer(text))}
         # A word where a number should stand (a damaged capture) is no counter.
         fields = [
-            one for one in self._learn(text)
-            if one.at in place and (one.hundredths_at == _MISSING or one.hundredths_at in place)
+            item for item in self._learn(text)
+            if item.at in place and (item.hundredths_at == _MISSING or item.hundredths_at in place)
         ]  # fmt: skip
-        decimal = [(index, one) for index, one in enumerate(fields) if one.hundredths_at != _MISSING]
+        decimal = [(index, item) for index, item in enumerate(fields) if item.hundredths_at != _MISSING]
         labels = np.array(_label_indexes(text), dtype=np.int64)
         self.memory = Memory(
             skeleton=skeleton_of(text),
             count=len(numbers),
             labels=labels,
             label_values=numbers[labels],
-            picked=np.array([place[one.at] for one in fields], dtype=np.int64),
+            picked=np.array([place[item.at] for item in fields], dtype=np.int64),
             decimals=np.array([index for index, _ in decimal], dtype=np.int64),
-            hundredths=np.array([place[one.hundredths_at] for _, one in decimal], dtype=np.int64),
+            hundredths=np.array([place[item.hundredths_at] for _, item in decimal], dtype=np.int64),
             # A number that changes its sign changes the skeleton, and so is learned anew.
             negative=np.array(
-                [index for index, one in enumerate(fields) if _MINUS.fullmatch(text, max(one.at - 2, 0), one.at)],
+                [index for index, item in enumerate(fields) if _MINUS.fullmatch(text, max(item.at - 2, 0), item.at)],
                 dtype=np.int64,
             ),
         )
-        columns = tuple(one.column for one in fields)
+        columns = tuple(item.column for item in fields)
         if columns != self.columns:
             self.columns = columns
 

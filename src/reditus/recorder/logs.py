@@ -158,7 +158,7 @@ class LogFile:
         lines = parse_lines(part[:whole], kind)
         if lines.problems:
             self._say(f"{len(lines.problems)} lines not understood, the first one: {lines.problems[0][1]}")
-        return [one for one in lines.markers if at_least(one, severity)]
+        return [marker for marker in lines.markers if at_least(marker, severity)]
 
     def _say(self, reason: str) -> None:
         if reason not in self._told:
@@ -192,7 +192,7 @@ class Logs:
     @property
     def left(self) -> Json:
         """Until where everything was read."""
-        return {"kernel": self._kernel.left, "files": {str(one.path): one.left for one in self._files}}
+        return {"kernel": self._kernel.left, "files": {str(file.path): file.left for file in self._files}}
 
     def remember(self, left: Json) -> None:
         """What was read until there is handed over. A crash before it has some lines read twice, which are kept once."""

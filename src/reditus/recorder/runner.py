@@ -96,8 +96,8 @@ class Runner:
                 break
         self._doing = ("ended", None)
         self._keeper.close()
-        for one in (self._processes, self._threads, self._filesystems, self._logs):
-            one.close()
+        for item in (self._processes, self._threads, self._filesystems, self._logs):
+            item.close()
 
     @property
     def ticks(self) -> int:

@@ -134,7 +134,7 @@ class _PollGroup:
         self.readers = readers
         # Past the reader while all is well: at each tick, after a second of other work, every object on the way is cold.
         self._open: list[int | None] = [None for _ in readers]
-        self._prepared = [(at, one.prepared) for at, one in enumerate(readers) if one.source.prepare is not None]
+        self._prepared = [(at, item.prepared) for at, item in enumerate(readers) if item.source.prepare is not None]
         self._groups = [reader.source.group for reader in readers]
         self._joint = JointText([reader.text for reader in readers], relearn_every)
 
@@ -207,13 +207,15 @@ class Sampler:
         asked = every_ns or {}
         forgetful = plan is not None and leaves_out_idle(plan)
         if plan is not None:
-            sources = [chosen(one, plan) for one in sources if plan.records(one.group)]
-            probes = [one for one in probes if plan.records(one.group)]
-            groups = [*(one.group for one in sources), *(one.group for one in probes)]
+            sources = [chosen(item, plan) for item in sources if plan.records(item.group)]
+            probes = [probe for probe in probes if plan.records(probe.group)]
+            groups = [*(item.group for item in sources), *(probe.group for probe in probes)]
             own = {group: plan.interval_of(group) for group in groups}
             asked = {group: _multiple(wish_ns, interval_ns) for group, wish_ns in own.items() if wish_ns} | dict(asked)
         readers = [SourceReader(source, root) for source in sources]
-        paces = {one.source.group: one.source.pace_s for one in readers} | {one.group: one.pace_s for one in probes}
+        paces = {item.source.group: item.source.pace_s for item in readers} | {
+            probe.group: probe.pace_s for probe in probes
+        }
         self.intervals_ns = {
             group: asked.get(group, poll_interval_ns(pace, interval_ns)) for group, pace in paces.items()
         }
@@ -226,7 +228,7 @@ class Sampler:
             (_PollGroup(together, _relearn_every(forgetful, often=False)), _Paced(every_ns, interval_ns))
             for every_ns, together in by_pace.items()
         ]
-        self._probes = [(one, _Paced(self.intervals_ns[one.group], interval_ns)) for one in probes]
+        self._probes = [(probe, _Paced(self.intervals_ns[probe.group], interval_ns)) for probe in probes]
         self._wall_ahead_ns = 0
         self._seldom_due_ns = 0
         """Before then nothing is due that is not read at every tick."""
@@ -268,7 +270,7 @@ class Sampler:
     @staticmethod
     def parse(tick: RawTick) -> list[Reading]:
         """The readings of a tick. Ticks are parsed in the order in which they were read."""
-        parsed = [one.round.parse(one.at_ns, one.texts, tick.wall_ahead_ns) for one in tick.rounds]
+        parsed = [item.round.parse(item.at_ns, item.texts, tick.wall_ahead_ns) for item in tick.rounds]
         return [reading for readings in (*parsed, tick.probed) for reading in readings]
 
     @property
@@ -282,7 +284,7 @@ class Sampler:
             reader.close()
 
     def _every_reader(self) -> Iterator[SourceReader]:
-        for together in (*self._always, *(one for one, _ in self._seldom)):
+        for together in (*self._always, *(item for item, _ in self._seldom)):
             yield from together.readers
 
 

@@ -160,7 +160,7 @@ class Spool:
                 with suppress(FileNotFoundError):
                     if entry.name.endswith(BATCH_SUFFIX):
                         found.append(SpooledBatch(Path(entry.path), entry.stat().st_size))
-        return sorted(found, key=lambda one: one.path)
+        return sorted(found, key=lambda item: item.path)
 
     def done(self, batch: SpooledBatch) -> None:
         """The server has it."""
@@ -195,11 +195,11 @@ class Spool:
 
     def _trim_aside(self, aside: Path) -> None:
         size_bytes = 0
-        for number, one in enumerate(sorted(aside.glob(f"*{BATCH_SUFFIX}"), reverse=True)):
-            size_bytes += one.stat().st_size
+        for number, item in enumerate(sorted(aside.glob(f"*{BATCH_SUFFIX}"), reverse=True)):
+            size_bytes += item.stat().st_size
             if number >= MOST_ASIDE or size_bytes > self._limit_bytes // ASIDE_SHARE:
-                one.unlink(missing_ok=True)
-                one.with_suffix(".json").unlink(missing_ok=True)
+                item.unlink(missing_ok=True)
+                item.with_suffix(".json").unlink(missing_ok=True)
 
     @property
     def aside(self) -> list[Json]:
@@ -240,7 +240,7 @@ class Spool:
             return None
         if not blocks:
             return None
-        start_ms, end_ms = min(one.first_ns for one in blocks) / 1e6, max(one.last_ns for one in blocks) / 1e6
+        start_ms, end_ms = min(block.first_ns for block in blocks) / 1e6, max(block.last_ns for block in blocks) / 1e6
         with self._gaps:
             last = self.dropped[-1] if self.dropped else None
             if last is not None and last["reason"] == reason and start_ms - last["end_ms"] < NEAR_MS:

@@ -52,7 +52,7 @@ class TaskSlots:
                 coming.append(row)
         for row in coming:
             # The one that has been among the heaviest least recently gives way.
-            slot = min(self._slots, key=lambda one: one.wanted_at)
+            slot = min(self._slots, key=lambda item: item.wanted_at)
             slot.task, slot.wanted_at = self._table.owner(row), self._readings
             slot.start = slot.task.start
         return [(number, slot.task) for number, slot in enumerate(self._slots) if slot.task is not None]

@@ -217,7 +217,7 @@ def _bundles(batches: list[SpooledBatch]) -> Iterator[list[SpooledBatch]]:
     """Batches that go in one request: a batch is a row of blocks, and so are several of them."""
     bundle: list[SpooledBatch] = []
     for batch in batches:
-        if bundle and sum(one.size_bytes for one in bundle) + batch.size_bytes > TOGETHER_BYTES:
+        if bundle and sum(item.size_bytes for item in bundle) + batch.size_bytes > TOGETHER_BYTES:
             yield bundle
             bundle = []
         bundle.append(batch)

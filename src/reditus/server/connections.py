@@ -61,15 +61,19 @@ async def watch(connections: set[Any]) -> None:
     while True:
         await asyncio.sleep(LOOK_EVERY_S)
         now_s = time.monotonic()
-        timed = [one for one in list(connections) if isinstance(one, TimedProtocol) and one.transport is not None]
-        for one in timed:
-            why = one.look(now_s)
+        timed = [
+            connection
+            for connection in list(connections)
+            if isinstance(connection, TimedProtocol) and connection.transport is not None
+        ]
+        for item in timed:
+            why = item.look(now_s)
             if why:
-                one.give_up(why)
+                item.give_up(why)
         # What the system's own buffers hold does not count: a client that reads keeps these small.
-        for one in sorted(timed, key=lambda one: one.unread_since_s):
+        for entry in sorted(timed, key=lambda item: item.unread_since_s):
             if sum(each.unread_bytes for each in timed) <= MOST_UNREAD_BYTES:
                 break
-            if one.unread_bytes and now_s - one.unread_since_s > LOOK_EVERY_S:
-                one.give_up("too many answers wait to be read")
-                one.unread_bytes = 0
+            if entry.unread_bytes and now_s - entry.unread_since_s > LOOK_EVERY_S:
+                entry.give_up("too many answers wait to be read")
+                entry.unread_bytes = 0

@@ -47,4 +47,4 @@ class TickBroadcaster:
             self._listeners.discard(heard)
 
     def _newest(self, archives: tuple[UUID, ...]) -> int | None:
-        return max((self._latest_ns[one] for one in archives if one in self._latest_ns), default=None)
+        return max((self._latest_ns[archive] for archive in archives if archive in self._latest_ns), default=None)

@@ -47,7 +47,7 @@ class MarkersOut(Out):
 
     @classmethod
     def of(cls, found: Found) -> "MarkersOut":
-        return cls(markers=[MarkerOut.of(one) for one in found.markers], total=found.total)
+        return cls(markers=[MarkerOut.of(marker) for marker in found.markers], total=found.total)
 
 
 class MarkerIn(BaseModel):

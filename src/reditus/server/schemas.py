@@ -96,17 +96,17 @@ class DamageOut(Out):
     found: str
 
     @classmethod
-    def of(cls, one: KnownDamage) -> "DamageOut":
+    def of(cls, known_damage: KnownDamage) -> "DamageOut":
         return cls(
-            archive=str(one.archive),
-            archive_name=one.archive_name,
-            host=one.host_name,
-            group=one.group,
-            start=spell_bounded(one.first_ns),
-            end=spell_bounded(one.last_ns),
-            columns=one.columns,
-            reason=one.reason,
-            found=spell_time(one.found_ns),
+            archive=str(known_damage.archive),
+            archive_name=known_damage.archive_name,
+            host=known_damage.host_name,
+            group=known_damage.group,
+            start=spell_bounded(known_damage.first_ns),
+            end=spell_bounded(known_damage.last_ns),
+            columns=known_damage.columns,
+            reason=known_damage.reason,
+            found=spell_time(known_damage.found_ns),
         )
 
 
@@ -430,13 +430,13 @@ class FindingOut(Out):
             time_lost_s=finding.time_lost_s,
             time_lost_estimated=finding.time_lost_estimated,
             confidence=finding.confidence,
-            evidence=[EvidenceOut.of(one) for one in finding.evidence],
+            evidence=[EvidenceOut.of(item) for item in finding.evidence],
             explanation=finding.explanation,
             considered=list(finding.considered),
             next=list(finding.next),
             caused_by=list(finding.caused_by),
             symptoms=list(finding.symptoms),
-            processes=[PartyOut(pid=one.pid, name=name, share=one.share) for one, name in processes],
+            processes=[PartyOut(pid=process.pid, name=name, share=process.share) for process, name in processes],
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
             verdict=None
             if verdict is None
@@ -463,7 +463,7 @@ class RuledOutOut(Out):
             resource=excluded.resource.value,
             start=spell_time(excluded.start_ns),
             end=spell_time(excluded.end_ns),
-            evidence=[EvidenceOut.of(one) for one in excluded.evidence],
+            evidence=[EvidenceOut.of(item) for item in excluded.evidence],
             explanation=excluded.explanation,
         )
 
@@ -493,15 +493,24 @@ class DiagnosisOut(Out):
         window = diagnosis.window
         parts = processes or {}
 
-        def said(one: Finding) -> Verdict | None:
-            return next((each for each in verdicts if each.is_of(one.kind, one.device, one.start_ns, one.end_ns)), None)
+        def said(finding: Finding) -> Verdict | None:
+            return next(
+                (
+                    each
+                    for each in verdicts
+                    if each.is_of(finding.kind, finding.device, finding.start_ns, finding.end_ns)
+                ),
+                None,
+            )
 
         return cls(
             host=host,
             window=DiagnosedWindowOut(
                 from_=spell_time(window.start_ns), to=spell_time(window.end_ns), coverage=diagnosis.coverage
             ),
-            findings=[FindingOut.of(one, parts.get(one.id, ()), said(one)) for one in diagnosis.findings],
+            findings=[
+                FindingOut.of(finding, parts.get(finding.id, ()), said(finding)) for finding in diagnosis.findings
+            ],
             ruled_out=[RuledOutOut.of(excluded) for excluded in diagnosis.ruled_out],
         )
 
@@ -522,7 +531,7 @@ class VerdictIn(BaseModel):
 
     def verdict(self, decided_ns: int) -> Verdict:
         """Raise BadVerdict for a kind that no finding has, and for a dismissal without a reason."""
-        problems = [one.id for one in KINDS if one.is_problem]
+        problems = [item.id for item in KINDS if item.is_problem]
         if self.kind not in problems:
             raise BadVerdict(f"{shown(self.kind)} is no kind of finding; there are {', '.join(problems)}")
         if self.state == "dismissed" and not self.remark:

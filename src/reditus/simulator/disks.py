@@ -170,19 +170,21 @@ class Disks:
         """
         flows: dict[str, list[Flow]] = {disk.name: [] for disk in self._machine.disks if not disk.on}
         owned: list[list[Flow]] = []
-        for one in asked:
-            below = self.bottom(one.work.disk)
+        for request in asked:
+            below = self.bottom(request.work.disk)
             own: list[Flow] = []
-            read = one.read + one.reread * missed
+            read = request.read + request.reread * missed
             for name in below:
                 for wanted, size, is_read in (
-                    (read, one.work.read_size, True),
-                    (one.write, one.work.write_size, False),
+                    (read, request.work.read_size, True),
+                    (request.write, request.work.write_size, False),
                 ):
                     if wanted.any():
-                        part = Flow(wanted / len(below), size, is_read, one.work.depth / len(below), one.work.waits)
+                        part = Flow(
+                            wanted / len(below), size, is_read, request.work.depth / len(below), request.work.waits
+                        )
                         if is_read:
-                            part.again = one.reread * missed / np.maximum(read, 1.0)
+                            part.again = request.reread * missed / np.maximum(read, 1.0)
                         flows[name].append(part)
                         own.append(part)
             owned.append(own)
@@ -209,8 +211,8 @@ class Disks:
         }
         if swap_in_of:
             self.swapped = (swap_in * into.share, out.bytes_per_s * out.share)
-        for one, own in zip(asked, owned, strict=True):
-            one.progress = np.minimum.reduce([np.asarray(flow.share) for flow in own]) if own else 1.0
+        for item, own in zip(asked, owned, strict=True):
+            item.progress = np.minimum.reduce([np.asarray(flow.share) for flow in own]) if own else 1.0
         return served
 
     def counters(self, served: Mapping[str, Served]) -> dict[Column, IntArray]:

@@ -119,7 +119,7 @@ def simulate(scenario: Scenario) -> SimulatedHost:
         np.concatenate([part.wall_ns for part in every]),
         np.concatenate([part.monotonic_ns for part in every]),
         groups,
-        tuple(one for part in every for one in part.identities),
+        tuple(identity for part in every for identity in part.identities),
     )
 
 
@@ -129,7 +129,7 @@ def markers_of(scenario: Scenario) -> list[Marker]:
     killed = Memory(scenario).killed
     if killed is not None:
         work, at_s = killed
-        slots = [(at, number) for at, one in enumerate(Demand(scenario).works) for number in range(one.process_count)]
+        slots = [(at, number) for at, item in enumerate(Demand(scenario).works) for number in range(item.process_count)]
         place = next(slot for slot, (at, _) in enumerate(slots) if Demand(scenario).works[at] is work)
         name = work.name.replace(" ", "-")[:15]
         lines.append((at_s, "error", "kernel", f"Out of memory: Killed process {FIRST_PID + place * 17} ({name})"))
@@ -188,7 +188,7 @@ class _Engine:
             at_s, asked, wants, self._disks.swapped, np.maximum(moved - sum(self._disks.swapped), 0.0)
         )
         cpu = self._processor.counters(running, held)
-        bottom = {at: self._disks.bottom(one.work.disk) for at, one in enumerate(asked)}
+        bottom = {at: self._disks.bottom(request.work.disk) for at, request in enumerate(asked)}
         return {
             **cpu,
             "uptime": {
@@ -206,10 +206,10 @@ class _Engine:
     def _slow_down(self, asked: list[Asked], served: dict[str, Served]) -> None:
         ticks = len(asked[0].on)
         swapping = sum((disk.reading_swap for disk in served.values()), np.zeros(ticks))
-        workers = sum((one.on * one.work.workers for one in asked), np.zeros(ticks))
+        workers = sum((request.on * request.work.workers for request in asked), np.zeros(ticks))
         awake = 1.0 - np.minimum(swapping / np.maximum(workers, 1.0), MOST_ASLEEP)
-        for one in asked:
-            for what in (one.cpu, one.read, one.write, one.reread, one.receive, one.send):
+        for item in asked:
+            for what in (item.cpu, item.read, item.write, item.reread, item.receive, item.send):
                 np.multiply(what, awake, out=what)
 
     def _stalls(self, running: Running, served: dict[str, Served], held: Held) -> Groups:

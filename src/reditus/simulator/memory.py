@@ -66,18 +66,18 @@ class Memory:
         missing = (over / np.maximum(programs, 1.0)) ** THRASH_POWER
         swap_in = self._machine.touch_bytes_per_s * missing
         room = np.maximum(self._machine.memory_bytes * (1 - RESERVE) - self._kept() - (programs - over), 0.0)
-        files = sum((one.on * one.work.files_bytes for one in asked), np.zeros(len(at_s)))
+        files = sum((request.on * request.work.files_bytes for request in asked), np.zeros(len(at_s)))
         missed = np.clip(1.0 - room / np.maximum(files, 1.0), 0.0, 1.0) * (files > 0)
         return Wants(over, swap_in, swap_in + np.maximum(grown, 0.0) / self._scenario.interval_s, missed)
 
     def _programs(self, at_s: FloatArray, asked: list[Asked]) -> FloatArray:
         total = np.full(len(at_s), float(self._machine.programs_bytes))
-        for one in asked:
-            if self.killed and one.work is self.killed[0]:
+        for request in asked:
+            if self.killed and request.work is self.killed[0]:
                 alive = np.clip((self.killed[1] + OOM_FALLS_S - at_s) / OOM_FALLS_S, 0.0, 1.0)
-                one.memory *= alive
-                one.cpu *= alive
-            total += one.memory
+                request.memory *= alive
+                request.cpu *= alive
+            total += request.memory
         return total
 
     def _kept(self) -> float:
@@ -95,7 +95,7 @@ class Memory:
         a second were read and written.
         """
         interval_s, total, ticks = self._scenario.interval_s, self._machine.memory_bytes, len(at_s)
-        programs = sum((one.memory for one in asked), np.full(ticks, float(self._machine.programs_bytes)))
+        programs = sum((request.memory for request in asked), np.full(ticks, float(self._machine.programs_bytes)))
         resident = programs - wants.over
         swapped = np.minimum(self._machine.parked_bytes + wants.over, self._machine.swap_bytes)
         self._swapped = float(swapped[-1])
@@ -115,7 +115,7 @@ class Memory:
         return {"memory": memory, "paging": paging}
 
     def _dirty(self, asked: list[Asked]) -> FloatArray:
-        writing = sum((one.write for one in asked), np.zeros(len(asked[0].on)))
+        writing = sum((request.write for request in asked), np.zeros(len(asked[0].on)))
         return np.minimum(writing * 12.0, 0.1 * self._machine.memory_bytes)
 
     def _sizes(
@@ -195,7 +195,7 @@ class Memory:
         many processes of a control group are killed.
         """
         interval_s = self._scenario.interval_s
-        reread = sum((one.reread * np.asarray(one.progress) for one in asked), np.zeros(len(at_s)))
+        reread = sum((request.reread * np.asarray(request.progress) for request in asked), np.zeros(len(at_s)))
         self._refaults = reread * missed * interval_s / PAGE
         killed_s = self.killed[1] if self.killed else -1.0
         self._kills = ((at_s >= killed_s) & (at_s - interval_s < killed_s) & (killed_s >= 0)).astype(np.float64)

@@ -53,12 +53,12 @@ class Network:
             if fault.kind is FaultKind.LOSSY_LINE:
                 lost[(at_s > fault.start_s) & (at_s <= fault.end_s)] += fault.factor
         wanted = {link.name: [np.zeros(ticks) for _ in range(4)] for link in self._machine.links}
-        for one in asked:
-            into = wanted[one.work.link or self._machine.links[0].name]
-            into[0] += one.receive
-            into[1] += one.send
-            into[2] += one.receive / one.work.packet_bytes
-            into[3] += one.send / one.work.packet_bytes
+        for request in asked:
+            into = wanted[request.work.link or self._machine.links[0].name]
+            into[0] += request.receive
+            into[1] += request.send
+            into[2] += request.receive / request.work.packet_bytes
+            into[3] += request.send / request.work.packet_bytes
         shares = {}
         for link in self._machine.links:
             room = link.bits_per_s / 8 * USABLE

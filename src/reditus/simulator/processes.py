@@ -42,7 +42,8 @@ class Processes:
         used = [self._grown(0, cpu, ("user", "nice")), self._grown(1, cpu, ("system",))]
         slots = np.zeros((SLOTS, 4 + len(AMOUNTS), ticks), dtype=np.int64)
         resident_share = 1.0 - wants.over / np.maximum(
-            sum((one.memory for one in asked), np.full(ticks, float(self._scenario.machine.programs_bytes))), 1.0
+            sum((request.memory for request in asked), np.full(ticks, float(self._scenario.machine.programs_bytes))),
+            1.0,
         )
         parts = np.zeros((len(self._slots), 2, ticks))
         for slot, (at, _) in enumerate(self._slots):
@@ -84,7 +85,7 @@ class Processes:
         moved = self._moved(asked, wants)
         whole[: len(AMOUNTS)] = slots[:, 4:].sum(axis=0)
         whole[0:2] = used
-        held = sum((one.memory for one in asked), np.full(ticks, float(self._scenario.machine.programs_bytes)))
+        held = sum((request.memory for request in asked), np.full(ticks, float(self._scenario.machine.programs_bytes)))
         whole[2] = np.maximum(whole[2], held * resident_share / PAGE_BYTES)
         whole[3:5] = np.maximum(whole[3:5], moved)
         whole[8] += OTHERS
@@ -100,8 +101,8 @@ class Processes:
         """Bytes that all works together read and wrote in each interval."""
         interval_s = self._scenario.interval_s
         zero = np.zeros(len(asked[0].on))
-        read = sum(((one.read + one.reread * wants.missed) * one.progress for one in asked), zero)
-        written = sum((one.write * one.progress for one in asked), zero)
+        read = sum(((request.read + request.reread * wants.missed) * request.progress for request in asked), zero)
+        written = sum((request.write * request.progress for request in asked), zero)
         return np.stack(
             [self._tally_step(("read", -1), read * interval_s), self._tally_step(("write", -1), written * interval_s)]
         )
@@ -133,20 +134,26 @@ class Processes:
         before = self._tally(key, np.zeros(1))[0]
         return np.diff(self._tally(key, amount), prepend=before)
 
-    def _waiting(self, one: Asked, served: dict[str, Served], below: tuple[str, ...], missed: FloatArray) -> FloatArray:
+    def _waiting(
+        self, asked: Asked, served: dict[str, Served], below: tuple[str, ...], missed: FloatArray
+    ) -> FloatArray:
         """Tasks of the work that wait for its disks, by Little's law."""
-        waits = np.zeros(len(one.on))
+        waits = np.zeros(len(asked.on))
         for name in below:
             disk = served[name]
             waits += (
-                (one.read + one.reread * missed) * one.progress / one.work.read_size / len(below) * disk.read_wait_s
+                (asked.read + asked.reread * missed)
+                * asked.progress
+                / asked.work.read_size
+                / len(below)
+                * disk.read_wait_s
             )
-            waits += one.write * one.progress / one.work.write_size / len(below) * disk.write_wait_s
-        return waits * one.work.waits
+            waits += asked.write * asked.progress / asked.work.write_size / len(below) * disk.write_wait_s
+        return waits * asked.work.waits
 
-    def _starts(self, one: Asked, run: IntArray) -> IntArray:
-        every_s = one.work.every_s or 0.0
-        return ((UPTIME_S + one.work.start_s + run * every_s) * TICKS_PER_S).astype(np.int64)
+    def _starts(self, asked: Asked, run: IntArray) -> IntArray:
+        every_s = asked.work.every_s or 0.0
+        return ((UPTIME_S + asked.work.start_s + run * every_s) * TICKS_PER_S).astype(np.int64)
 
     def _tell(self, work: Work, number: int, pids: IntArray, starts: IntArray) -> None:
         shown = pids > 0

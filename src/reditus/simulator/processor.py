@@ -76,16 +76,16 @@ class Processor:
         storm = held.kernel_cores
         normal, low, kernel = storm.copy(), np.zeros(ticks), storm.copy()
         pinned = np.zeros((cores, ticks))
-        for one in asked:
+        for request in asked:
             # Who waits for a disk half of the time asks for a core half of the time.
-            wanted = one.cpu * one.progress
-            if one.work.core is not None:
-                pinned[one.work.core] += wanted
-            elif one.work.priority is Priority.LOW:
+            wanted = request.cpu * request.progress
+            if request.work.core is not None:
+                pinned[request.work.core] += wanted
+            elif request.work.priority is Priority.LOW:
                 low += wanted
             else:
                 normal += wanted
-            kernel += wanted * one.work.kernel_share
+            kernel += wanted * request.work.kernel_share
         total = normal + low + pinned.sum(axis=0)
         ours = 1.0 - held.stolen
         bound = np.minimum(pinned, np.maximum(ours - soft, 0.0))

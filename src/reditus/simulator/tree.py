@@ -23,7 +23,7 @@ class Tree:
     def __init__(self, host: SimulatedHost, root: Path) -> None:
         self._host, self._root = host, root
         self._machine = host.scenario.machine
-        self._names = {(one.pid, one.start): one for one in host.identities}
+        self._names = {(identity.pid, identity.start): identity for identity in host.identities}
         self._used: dict[tuple[int, int], list[int]] = {}
         for at, disk in enumerate(self._machine.disks):
             self._put(f"/sys/block/{disk.name}/dev", f"8:{at * 16}\n")

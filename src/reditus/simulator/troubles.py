@@ -67,12 +67,12 @@ class Troubles:
         """Take from the works what limits keep from them, in place."""
         stall, io_tasks = np.zeros(len(at_s)), np.zeros(len(at_s))
         hot = self.level(FaultKind.HEAT, at_s) > 0
-        for one in asked:
-            one.cpu[hot] = np.minimum(one.cpu[hot] / SLOWED, (one.on * one.work.workers)[hot])
-            stopped = self._stopped(at_s, one)
-            one.cpu *= 1.0 - stopped
+        for request in asked:
+            request.cpu[hot] = np.minimum(request.cpu[hot] / SLOWED, (request.on * request.work.workers)[hot])
+            stopped = self._stopped(at_s, request)
+            request.cpu *= 1.0 - stopped
             stall = np.maximum(stall, stopped)
-            io_tasks += self._limited(at_s, one)
+            io_tasks += self._limited(at_s, request)
         return Held(
             quota_stall=stall,
             io_tasks=io_tasks,
@@ -82,21 +82,21 @@ class Troubles:
             switches=self.level(FaultKind.SWITCHES, at_s),
         )
 
-    def _stopped(self, at_s: FloatArray, one: Asked) -> FloatArray:
+    def _stopped(self, at_s: FloatArray, asked: Asked) -> FloatArray:
         """Share of time for which its quota stops a work."""
-        quota = self.level(FaultKind.QUOTA, at_s, one.work.name)
-        short: FloatArray = np.where(quota > 0, np.clip(1.0 - quota / np.maximum(one.cpu, 1e-9), 0.0, 1.0), 0.0)
+        quota = self.level(FaultKind.QUOTA, at_s, asked.work.name)
+        short: FloatArray = np.where(quota > 0, np.clip(1.0 - quota / np.maximum(asked.cpu, 1e-9), 0.0, 1.0), 0.0)
         return short
 
-    def _limited(self, at_s: FloatArray, one: Asked) -> FloatArray:
+    def _limited(self, at_s: FloatArray, asked: Asked) -> FloatArray:
         """Tasks of the work that a limit on its I/O holds up."""
-        limit = self.level(FaultKind.IO_LIMIT, at_s, one.work.name)
-        wanted = one.read + one.write
+        limit = self.level(FaultKind.IO_LIMIT, at_s, asked.work.name)
+        wanted = asked.read + asked.write
         kept = np.where(limit > 0, np.minimum(limit / np.maximum(wanted, 1.0), 1.0), 1.0)
-        one.read *= kept
-        one.write *= kept
-        one.cpu *= 0.2 + 0.8 * kept
-        held: FloatArray = (1.0 - kept) * one.work.workers * one.on
+        asked.read *= kept
+        asked.write *= kept
+        asked.cpu *= 0.2 + 0.8 * kept
+        held: FloatArray = (1.0 - kept) * asked.work.workers * asked.on
         return held
 
     def counters(self, at_s: FloatArray, held: Held) -> dict[str, dict[Column, IntArray]]:
@@ -114,7 +114,7 @@ class Troubles:
     def _quotas(self, at_s: FloatArray, held: Held) -> dict[Column, IntArray]:
         interval_s = self._scenario.interval_s
         out: dict[Column, IntArray] = {}
-        for name in sorted({one.device for one in self._scenario.faults if one.kind is FaultKind.QUOTA}):
+        for name in sorted({fault.device for fault in self._scenario.faults if fault.kind is FaultKind.QUOTA}):
             on = self.level(FaultKind.QUOTA, at_s, name) > 0
             own = {CGROUP: f"/{name}"}
             periods: FloatArray = on * np.float64(PERIODS_PER_S * interval_s)
@@ -133,7 +133,7 @@ class Troubles:
 
     def _space(self, at_s: FloatArray) -> dict[Column, IntArray]:
         out: dict[Column, IntArray] = {}
-        for mount in sorted({one.device for one in self._scenario.faults if one.kind is FaultKind.FILLING}):
+        for mount in sorted({fault.device for fault in self._scenario.faults if fault.kind is FaultKind.FILLING}):
             grown = self.level(FaultKind.FILLING, at_s, mount) * np.float64(self._scenario.interval_s)
             told = self._tally(mount, grown.astype(np.float64), int(USED_AT_FIRST * FILESYSTEM_BYTES))
             used = np.minimum(told, int(0.999 * FILESYSTEM_BYTES))

@@ -67,37 +67,37 @@ class Stored:
 def whole_host(archives: Sequence[ArchiveInfo]) -> ArchiveInfo:
     """All archives of a host as one: from the first tick of any to the last. There is at least one."""
     newest = archives[0]
-    firsts = [one.first_ns for one in archives if one.first_ns is not None]
-    lasts = [one.last_ns for one in archives if one.last_ns is not None]
-    paces = [one.interval_ns for one in archives if one.interval_ns is not None]
+    firsts = [archive.first_ns for archive in archives if archive.first_ns is not None]
+    lasts = [archive.last_ns for archive in archives if archive.last_ns is not None]
+    paces = [archive.interval_ns for archive in archives if archive.interval_ns is not None]
     return ArchiveInfo(
         id=newest.host.id,
         host=newest.host,
         name=f"{len(archives)} archives as one" if len(archives) > 1 else newest.name,
         source=newest.source,
         facts=newest.facts,
-        created_ns=min(one.created_ns for one in archives),
+        created_ns=min(archive.created_ns for archive in archives),
         first_ns=min(firsts, default=None),
         last_ns=max(lasts, default=None),
         interval_ns=min(paces, default=None),
-        ticks=sum(one.ticks for one in archives),
-        columns=max(one.columns for one in archives),
-        size_bytes=sum(one.size_bytes for one in archives),
+        ticks=sum(archive.ticks for archive in archives),
+        columns=max(archive.columns for archive in archives),
+        size_bytes=sum(archive.size_bytes for archive in archives),
         seen_ns=_seen_ns(archives),
-        damaged_blocks=sum(one.damaged_blocks for one in archives),
-        trouble=next((one.trouble for one in archives if one.trouble), None),
+        damaged_blocks=sum(archive.damaged_blocks for archive in archives),
+        trouble=next((archive.trouble for archive in archives if archive.trouble), None),
     )
 
 
 def _seen_ns(archives: Sequence[ArchiveInfo]) -> int:
     """Time that at least one of them covers, if each covers its share of it evenly."""
     seen_ns, reached_ns = 0.0, 0
-    for one in sorted(archives, key=lambda one: one.first_ns or 0):
-        if one.first_ns is None or one.last_ns is None or one.interval_ns is None:
+    for archive in sorted(archives, key=lambda item: item.first_ns or 0):
+        if archive.first_ns is None or archive.last_ns is None or archive.interval_ns is None:
             continue
-        begin_ns = max(one.first_ns - one.interval_ns, reached_ns)
-        seen_ns += max(one.last_ns - begin_ns, 0) * one.coverage
-        reached_ns = max(reached_ns, one.last_ns)
+        begin_ns = max(archive.first_ns - archive.interval_ns, reached_ns)
+        seen_ns += max(archive.last_ns - begin_ns, 0) * archive.coverage
+        reached_ns = max(reached_ns, archive.last_ns)
     return round(seen_ns)
 
 

@@ -144,13 +144,15 @@ class Store:
 
     def _found(self, reader: Reader) -> None:
         """Write down what a reading found damaged, once."""
-        every = {(one.archive, one.schema, one.first_ns): one for one in reader.damage}
-        new = [one for key, one in every.items() if key not in self._noted]
+        every = {(item.archive, item.schema, item.first_ns): item for item in reader.damage}
+        new = [entry for key, entry in every.items() if key not in self._noted]
         if new:
-            for one in new:
-                log.error("damaged block", archive=str(one.archive), first_ns=one.first_ns, reason=one.reason)
+            for element in new:
+                log.error(
+                    "damaged block", archive=str(element.archive), first_ns=element.first_ns, reason=element.reason
+                )
             self._transact(lambda session: note_damage(session, new))
-            self._noted |= {(one.archive, one.schema, one.first_ns) for one in new}
+            self._noted |= {(item.archive, item.schema, item.first_ns) for item in new}
         for archive in reader.damaged_rollups:
             log.error("damaged rollups, made anew", archive=str(archive))
             self.drop_rollups(archive)

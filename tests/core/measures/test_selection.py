@@ -32,25 +32,25 @@ def known():
     )
 
 
-def asked_one_by_one(known, one):
-    return {column for need in one.measure.needs for column in known if need.matches(column.column, one.device)}
+def asked_one_by_one(known, item):
+    return {column for need in item.measure.needs for column in known if need.matches(column.column, item.device)}
 
 
 def test_every_measure_of_every_device_finds_its_columns(known):
     wanted = [SeriesKey(measure, device) for measure, devices in available(known) for device in [None, *devices]]
-    assert len({one.device for one in wanted}) > 5 + 3 + 2
-    for one in wanted:
-        assert set(needed_columns(known, (one,))) == asked_one_by_one(known, one), one.name
+    assert len({key.device for key in wanted}) > 5 + 3 + 2
+    for item in wanted:
+        assert set(needed_columns(known, (item,))) == asked_one_by_one(known, item), item.name
     every = needed_columns(known, tuple(wanted))
     assert len(every) == len(set(every))
-    assert set(every) == {column for one in wanted for column in asked_one_by_one(known, one)}
+    assert set(every) == {column for key in wanted for column in asked_one_by_one(known, key)}
 
 
 @pytest.mark.parametrize("counter", ["system.cpu.time", "system.disk.io", "system.memory.linux.bytes"])
 def test_a_counter_as_it_is_finds_each_of_its_columns(known, counter):
-    own = [one.column for one in known.by_counter[counter]]
+    own = [item.column for item in known.by_counter[counter]]
     wanted = [SeriesKey(measure_named(name), None) for name in expanded(counter, own)]
-    assert {one.column for one in needed_columns(known, tuple(wanted))} == set(own)
+    assert {needed_column.column for needed_column in needed_columns(known, tuple(wanted))} == set(own)
 
 
 def test_devices_are_those_with_all_that_the_measure_needs(known):
@@ -66,14 +66,14 @@ def test_each_measure_is_the_same_with_only_what_it_needs(made_up):
         window = Window(reader.extent.last_ns - 600 * NS_PER_S, reader.extent.last_ns)
         wanted = everything(reader.known)
         whole = reader.frame(needed_columns(reader.known, wanted), window)
-        for one in wanted:
-            own = reader.frame(needed_columns(reader.known, (one,)), window)
-            assert derived(own, one) == pytest.approx(derived(whole, one), nan_ok=True), one
+        for key in wanted:
+            own = reader.frame(needed_columns(reader.known, (key,)), window)
+            assert derived(own, key) == pytest.approx(derived(whole, key), nan_ok=True), key
 
 
-def derived(frame, one):
+def derived(frame, item):
     try:
-        return one.measure.derive(frame, one.device).values
+        return item.measure.derive(frame, item.device).values
     except UnknownCounter as why:
         return str(why)
 

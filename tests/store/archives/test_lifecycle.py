@@ -37,7 +37,7 @@ def seconds(store, timeline):
 
 def marked(store, archive):
     told = store.markers.read(archive, stretch(-100, 1_000), worse_than="debug", limit=9)
-    return [one.ident for one in told.markers]
+    return [marker.ident for marker in told.markers]
 
 
 @pytest.fixture

@@ -117,8 +117,8 @@ def test_an_undecodable_block_ends_nothing_but_itself(three):
     store.archives.delete(gone)
     journal = Journal(lambda: time.time_ns() + SOON_NS)
     assert maintain(store, journal, undo_s=0) > 700
-    assert all(not one.failing for one in journal.reports())
-    assert {one.id for one in store.archives.all()} == {ARCHIVE, OTHER}
+    assert all(not report.failing for report in journal.reports())
+    assert {item.id for item in store.archives.all()} == {ARCHIVE, OTHER}
     assert store.archives.get(ARCHIVE).damaged_blocks == 1
     assert len(switches(store)) == 1_230
     assert np.isnan(list(switches(store).values())).sum() == 10
@@ -179,7 +179,7 @@ def test_damaged_rollups_are_made_anew(made_up):
     assert store.archives.verify_rollups(archive)[0].where == "rollups"
     assert minutes() == pytest.approx(before, nan_ok=True)  # from the ticks
     maintain(store, journal)
-    assert not any(one.failing for one in journal.reports())
+    assert not any(report.failing for report in journal.reports())
     assert store.archives.verify_rollups(archive) == []
     assert minutes() == pytest.approx(before, nan_ok=True)
 
@@ -191,7 +191,7 @@ def test_the_scrubber_finds_damage_that_nobody_reads(three):
     while scrub(store, journal, most_blocks=64, every_s=3_600):
         pass
     assert store.check() == {ARCHIVE: 1}
-    assert next(one for one in journal.reports() if one.task is Task.SCRUBBING).failing == []
+    assert next(report for report in journal.reports() if report.task is Task.SCRUBBING).failing == []
 
 
 def test_what_is_whole_again_is_struck_out(three):
@@ -260,7 +260,7 @@ def test_a_damaged_page_of_blocks_costs_no_more_than_its_blocks(own_cluster):
     cluster, store = own_cluster
     fill(store)
     flip_on_disk(cluster, store, "blocks")
-    listed = {one.id: one for one in store.archives.all()}
+    listed = {item.id: item for item in store.archives.all()}
     assert set(listed) == {ARCHIVE, OTHER}
     seen = {archive: len(switches(store, archive)) for archive in (ARCHIVE, OTHER)}
     assert sum(seen.values()) < 6_000  # something is lost
@@ -271,7 +271,7 @@ def test_a_damaged_page_of_blocks_costs_no_more_than_its_blocks(own_cluster):
     journal = Journal()
     store.append(hurt, [a_block(100, start=4_000, archive=hurt)])
     maintain(store, journal)
-    assert not any(failing.archive != hurt for one in journal.reports() for failing in one.failing)
+    assert not any(failing.archive != hurt for report in journal.reports() for failing in report.failing)
     with store.reading(hurt) as reader:
         reasons = [gap.reason for gap in reader.gaps(Window(BEGIN_NS, BEGIN_NS + 5_000 * NS_PER_S))]
     assert any(reason and reason.startswith("damaged") for reason in reasons)
@@ -306,6 +306,6 @@ def test_a_damaged_page_of_any_table_is_said_and_costs_no_others(own_cluster):
             assert answers["/api/measures"] == 200
             found = client.post("/api/check-tables").json()
             if table != "blocks":
-                assert [one["where"] for one in found if one["where"] == f"table {table}"], (table, found)
+                assert [match["where"] for match in found if match["where"] == f"table {table}"], (table, found)
             flip_on_disk(cluster, store, table)  # and back
             assert client.get("/api/archives").status_code == 200, table

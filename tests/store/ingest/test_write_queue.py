@@ -50,7 +50,7 @@ def commits(store):
 def test_many_senders_share_transactions(crowd):
     committed = commits(crowd)
     asked = [crowd.submit(archive, batch(archive, start=3 * at)) for at in range(10) for _, archive in HOSTS]
-    assert {one.result() for one in asked} == {Stored(3, 0, one.result().last_ns) for one in asked}
+    assert {request.result() for request in asked} == {Stored(3, 0, request.result().last_ns) for request in asked}
     assert len(committed) < len(asked) / 4
     assert counts(crowd) == {archive: 30 for _, archive in HOSTS}
 
@@ -59,7 +59,7 @@ def test_the_same_batch_from_many_threads_is_stored_once(crowd):
     _, archive = HOSTS[0]
     with ThreadPoolExecutor(8) as pool:
         stored = list(pool.map(lambda _: crowd.append(archive, [a_block(5, archive=archive)]), range(40)))
-    assert sum(one.stored_ticks for one in stored) == 5
+    assert sum(item.stored_ticks for item in stored) == 5
     assert counts(crowd) == {archive: 5}
 
 
@@ -99,7 +99,7 @@ def test_where_batches_cannot_be_told_apart_nobody_waits_for_ever(crowd, monkeyp
     monkeypatch.setattr(crowd._appender._known, "parts", broken)
     asked = [crowd.submit(archive, batch(archive)) for _, archive in HOSTS[:3]]
     unknown = crowd.submit(UUID(int=404), batch(UUID(int=404)))
-    assert [one.result(timeout=30).stored_ticks for one in asked] == [3] * 3
+    assert [request.result(timeout=30).stored_ticks for request in asked] == [3] * 3
     with pytest.raises(UnknownArchive):
         unknown.result(timeout=30)
 

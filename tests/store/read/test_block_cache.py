@@ -34,7 +34,7 @@ def fetched(known, monkeypatch):
 
 def values(store, column=SWITCHES, window=None, *, again=True):
     with store.reading(ARCHIVE) as reader:
-        (group,) = reader.frame([one for one in reader.known if one.column == column], window, again=again).groups
+        (group,) = reader.frame([item for item in reader.known if item.column == column], window, again=again).groups
     return group.series[column].values.tolist()
 
 
@@ -121,8 +121,8 @@ def test_what_is_kept_cannot_be_written_to(known, fetched):
             (group,) = reader.frame(list(reader.known), None, again=True).groups
     with pytest.raises(ValueError, match="read-only"):
         group.timebase.wall_ns[0] = 7
-    for one in group.series.values():
-        one.values[0] = 7  # added up for this frame alone
+    for sery in group.series.values():
+        sery.values[0] = 7  # added up for this frame alone
         with pytest.raises(ValueError, match="read-only"):
-            one.steps[0] = 7
+            sery.steps[0] = 7
     assert values(known)[0] == 0

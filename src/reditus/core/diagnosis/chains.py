@@ -101,39 +101,39 @@ LINKS = (
 
 def chained(findings: Sequence[Finding], readings: Readings, rules: Parameters) -> list[Finding]:
     """The findings, each with the ids of what brought it about and of what it brought about."""
-    causes: dict[str, list[tuple[str, str]]] = {one.id: [] for one in findings}
-    symptoms: dict[str, list[str]] = {one.id: [] for one in findings}
+    causes: dict[str, list[tuple[str, str]]] = {finding.id: [] for finding in findings}
+    symptoms: dict[str, list[str]] = {finding.id: [] for finding in findings}
     for link in LINKS:
-        for effect in (one for one in findings if one.kind == link.effect):
+        for effect in (finding for finding in findings if finding.kind == link.effect):
             own = (link.cause, link.effect) in SAME_DEVICE
             fitting = [
-                one for one in findings
-                if one.kind == link.cause and _leads_to(one, effect, rules) and (not own or one.device == effect.device)
+                finding for finding in findings
+                if finding.kind == link.cause and _leads_to(finding, effect, rules) and (not own or finding.device == effect.device)
             ]  # fmt: skip
             told = link.number(readings, effect, rules) if fitting else None
             if told is None:
                 continue
             # Of several the one that overlaps it most.
-            cause = max(fitting, key=lambda one: _overlap_ns(one, effect))
+            cause = max(fitting, key=lambda item: _overlap_ns(item, effect))
             causes[effect.id].append((cause.id, told))
-    nearest = {one: _nearest(told, causes) for one, told in causes.items()}
+    nearest = {item: _nearest(told, causes) for item, told in causes.items()}
     for effect_id, told_of in nearest.items():
         for cause_id, _ in told_of:
             symptoms[cause_id].append(effect_id)
     return [
         replace(
-            one,
-            caused_by=tuple(cause for cause, _ in nearest[one.id]),
-            symptoms=tuple(symptoms[one.id]),
-            explanation=" ".join([one.explanation, *(told for _, told in nearest[one.id])]),
+            finding,
+            caused_by=tuple(cause for cause, _ in nearest[finding.id]),
+            symptoms=tuple(symptoms[finding.id]),
+            explanation=" ".join([finding.explanation, *(told for _, told in nearest[finding.id])]),
         )
-        for one in findings
+        for finding in findings
     ]
 
 
 def _nearest(told: list[tuple[str, str]], causes: dict[str, list[tuple[str, str]]]) -> list[tuple[str, str]]:
     """Without the causes of causes: what came of a leak by way of a shortage came of the shortage."""
-    further = {above for one, _ in told for above in _all_above(one, causes)}
+    further = {above for entry, _ in told for above in _all_above(entry, causes)}
     return [each for each in told if each[0] not in further] or told
 
 
@@ -151,7 +151,7 @@ def _all_above(finding: str, causes: dict[str, list[tuple[str, str]]]) -> set[st
 def follows(effect: Finding, others: Sequence[Finding], rules: Parameters) -> bool:
     """Whether some mechanism could have brought it about from one of the others, by kind and time alone."""
     causes = {link.cause for link in LINKS if link.effect == effect.kind}
-    return any(one.kind in causes and _leads_to(one, effect, rules) for one in others)
+    return any(other.kind in causes and _leads_to(other, effect, rules) for other in others)
 
 
 def _leads_to(cause: Finding, effect: Finding, rules: Parameters) -> bool:

@@ -49,14 +49,14 @@ def parties(frame: Frame, finding: Finding) -> list[Contributor]:
     """The processes with the greatest parts, greatest first; none where processes were not recorded, or have no part in
     such a kind.
     """
-    group = next((one for one in frame.groups if one.name == GROUP), None)
+    group = next((item for item in frame.groups if item.name == GROUP), None)
     if group is None or not is_attributed(finding.kind):
         return []
     wall_ns = group.timebase.wall_ns
     within = np.flatnonzero((wall_ns > finding.start_ns) & (wall_ns <= finding.end_ns))
     if not len(within):
         return []
-    series = {(column.counter, column.attributes): one for column, one in group.series.items()}
+    series = {(column.counter, column.attributes): sery for column, sery in group.series.items()}
     if finding.kind in GROWTH:
         return _grown(series, within)
     if finding.kind == "cpu.one_core" and finding.device is not None:

@@ -148,7 +148,7 @@ def _of_core(bench: FindingBuilder, name: str) -> FindingBuilder:
 
 
 def _long(stretches: Sequence[Stretch], bench: FindingBuilder, least_s: float) -> list[Stretch]:
-    return [one for one in stretches if one.length_s(bench.timebase) >= least_s]
+    return [stretch for stretch in stretches if stretch.length_s(bench.timebase) >= least_s]
 
 
 def _single(seen: _Cores, least_s: float) -> list[Finding]:
@@ -166,7 +166,7 @@ def _single(seen: _Cores, least_s: float) -> list[Finding]:
             alone & (soft >= rules.interrupts_enter), alone & (soft >= rules.interrupts_leave), bench.timebase, rules
         )
         packed = _long(packed, bench, rules.interrupts_sustained_s)
-        findings += [_interrupts(bench, one, soft, own) for one in packed]
+        findings += [_interrupts(bench, item, soft, own) for item in packed]
         by_itself = (own > second - 1e-9) & (second < rules.one_core_others)
         own_work = soft < rules.interrupts_leave
         full = sustained(
@@ -174,8 +174,8 @@ def _single(seen: _Cores, least_s: float) -> list[Finding]:
             bench.timebase, rules,
         )  # fmt: skip
         findings += [
-            _one_core(bench, one, own, total, seen.stall) for one in _long(full, bench, least_s)
-            if bench.mean(own, one) >= rules.one_core_mean and one.last - one.first + 1 >= rules.one_core_ticks
+            _one_core(bench, item, own, total, seen.stall) for item in _long(full, bench, least_s)
+            if bench.mean(own, item) >= rules.one_core_mean and item.last - item.first + 1 >= rules.one_core_ticks
         ]  # fmt: skip
     return findings
 
@@ -229,18 +229,18 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
     )  # fmt: skip
     return [
         bench.finding(
-            STEAL, one, rise=taken, lost=taken,
+            STEAL, item, rise=taken, lost=taken,
             held=[
                 Held("cpu.steal", taken * seen.count, rules.steal_enter * seen.count), Held("cpu.busy", seen.busy, None, "mean")
             ],
-            explanation=f"The hypervisor gave {bench.mean(taken, one) * seen.count:.2f} of {seen.count} cores to somebody else for "
-            f"{spell_duration(one.length_s(bench.timebase))}, while this machine had work for {bench.mean(seen.busy, one):.2f} of "
+            explanation=f"The hypervisor gave {bench.mean(taken, item) * seen.count:.2f} of {seen.count} cores to somebody else for "
+            f"{spell_duration(item.length_s(bench.timebase))}, while this machine had work for {bench.mean(seen.busy, item):.2f} of "
             "them. Nothing on this machine can be changed to get them back.",
             considered=("Steal on an idle machine: no, there was work.",),
             estimated=True,
         )
-        for one in _long(stretches, bench, rules.steal_sustained_s)
-        if bench.mean(taken, one) >= rules.steal_leave
+        for item in _long(stretches, bench, rules.steal_sustained_s)
+        if bench.mean(taken, item) >= rules.steal_leave
     ]  # fmt: skip
 
 
@@ -275,7 +275,7 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
         )
     held.append(Held("cpu.busy", seen.busy, None, "mean"))
     stretches = _long(sustained(enter, hold, bench.timebase, rules), bench, rules.quota_sustained_s)
-    return [_quota_finding(readings, seen, one, held, lost, by_count=told is not None) for one in stretches]
+    return [_quota_finding(readings, seen, stretch, held, lost, by_count=told is not None) for stretch in stretches]
 
 
 def _quota_finding(
@@ -322,17 +322,17 @@ def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
     stretches = _long(sustained(kernel & restless, held_on, bench.timebase, rules), bench, rules.churn_sustained_s)
     return [
         bench.finding(
-            CHURN, one, rise=system, lost=seen.stall,
+            CHURN, stretch, rise=system, lost=seen.stall,
             held=[
                 Held("cpu.system", system, rules.churn_kernel_share * seen.count),
                 Held("cpu.switches", switches, None, "mean"), Held("cpu.forks", forks, None, "mean"),
             ],
-            explanation=f"The kernel used {bench.mean(system, one):.1f} of {bench.mean(seen.busy, one):.1f} busy cores, with "
-            f"{bench.mean(forks, one):,.0f} new processes and {bench.mean(switches, one):,.0f} switches a second, for "
-            f"{spell_duration(one.length_s(bench.timebase))}. The time went into starting and switching, not into work.",
+            explanation=f"The kernel used {bench.mean(system, stretch):.1f} of {bench.mean(seen.busy, stretch):.1f} busy cores, with "
+            f"{bench.mean(forks, stretch):,.0f} new processes and {bench.mean(switches, stretch):,.0f} switches a second, for "
+            f"{spell_duration(stretch.length_s(bench.timebase))}. The time went into starting and switching, not into work.",
             considered=("A kernel busy with reading and writing: no, tasks came and went at a high rate.",),
         )
-        for one in stretches
+        for stretch in stretches
     ]  # fmt: skip
 
 
@@ -346,10 +346,10 @@ def _thermal(readings: Readings, seen: _Cores) -> list[Finding]:
     occurs: BoolArray = often > 0
     return [
         bench.finding(
-            THERMAL, one, rise=often, lost=None, held=[Held("cpu.throttles", often, None, "mean, more than none")],
-            explanation=f"Cores were slowed down by heat {bench.mean(often, one) * one.length_s(bench.timebase):,.0f} times in "
-            f"{spell_duration(one.length_s(bench.timebase))}. The same work took longer than when they are cool.",
+            THERMAL, item, rise=often, lost=None, held=[Held("cpu.throttles", often, None, "mean, more than none")],
+            explanation=f"Cores were slowed down by heat {bench.mean(often, item) * item.length_s(bench.timebase):,.0f} times in "
+            f"{spell_duration(item.length_s(bench.timebase))}. The same work took longer than when they are cool.",
             considered=("A low clock to save power: no, throttling was counted.",),
         )
-        for one in _long(sustained(occurs, occurs, bench.timebase, steady), bench, rules.thermal_sustained_s)
+        for item in _long(sustained(occurs, occurs, bench.timebase, steady), bench, rules.thermal_sustained_s)
     ]  # fmt: skip

@@ -102,13 +102,13 @@ def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
     steady: list[tuple[str, RuledOut]] = []
     # Bottom disks first: what a volume waits for is told of the disk below it, where that one is to blame.
     for role in (DiskRole.DISK, DiskRole.VOLUME):
-        for name in sorted((one for one, own in roles.items() if own is role), key=natural_key):
+        for name in sorted((item for item, own in roles.items() if own is role), key=natural_key):
             disk = _read(readings, rules, name)
             if disk is None:
                 continue
             found, excluded = _judge(disk)
             below = list(findings) if role is DiskRole.VOLUME else []
-            findings += [one for one in found if not any(_overlap(one, other) for other in below)]
+            findings += [match for match in found if not any(_overlap(match, other) for other in below)]
             steady += excluded if role is DiskRole.DISK else []
     return findings, _together(steady)
 
@@ -128,8 +128,8 @@ def risen_waits(readings: Readings, rules: Parameters, base: Timebase) -> BoolAr
     return out
 
 
-def _overlap(one: Finding, other: Finding) -> bool:
-    return one.start_ns < other.end_ns and other.start_ns < one.end_ns
+def _overlap(finding: Finding, other: Finding) -> bool:
+    return finding.start_ns < other.end_ns and other.start_ns < finding.end_ns
 
 
 def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
@@ -202,27 +202,27 @@ def _judge(disk: _Disk) -> tuple[list[Finding], list[tuple[str, RuledOut]]]:
     # Programs that ask for many things at once do not count as stalled, however deep the queue.
     waiting = sustained(enter & (stalled | (disk.queue >= rules.disk_very_deep_queue)), hold, bench.timebase, rules)
     findings = [
-        _finding(disk, one, long_s)
-        for one in waiting
-        if one.length_s(bench.timebase) >= rules.disk_sustained_s and not _is_merely_asked(disk, one)
+        _finding(disk, item, long_s)
+        for item in waiting
+        if item.length_s(bench.timebase) >= rules.disk_sustained_s and not _is_merely_asked(disk, item)
     ]
     full = disk.busy >= rules.disk_busy_enter
     normal = full & (disk.wait < _steady_s(disk))
     steady = without(
         sustained(normal, disk.busy >= rules.disk_busy_leave, bench.timebase, lasting(rules)), waiting, len(disk.busy)
     )
-    return findings, [(disk.bench.device or "", _steady(disk, one)) for one in steady if _keeps_up(disk, one)]
+    return findings, [(disk.bench.device or "", _steady(disk, item)) for item in steady if _keeps_up(disk, item)]
 
 
 def _together(steady: list[tuple[str, RuledOut]]) -> list[RuledOut]:
     """Disks that were busy in the same stretch, as those of one volume are, are told as one."""
     groups: list[list[tuple[str, RuledOut]]] = []
-    for name, one in steady:
-        same = next((group for group in groups if _alike(group[0][1], one)), None)
+    for name, item in steady:
+        same = next((group for group in groups if _alike(group[0][1], item)), None)
         if same is None:
-            groups.append([(name, one)])
+            groups.append([(name, item)])
         else:
-            same.append((name, one))
+            same.append((name, item))
     return [
         one
         if not others
@@ -231,9 +231,9 @@ def _together(steady: list[tuple[str, RuledOut]]) -> list[RuledOut]:
     ]
 
 
-def _alike(one: RuledOut, other: RuledOut) -> bool:
-    apart_ns = max(abs(one.start_ns - other.start_ns), abs(one.end_ns - other.end_ns))
-    return apart_ns <= ALIKE_SHARE * (one.end_ns - one.start_ns)
+def _alike(ruled_out: RuledOut, other: RuledOut) -> bool:
+    apart_ns = max(abs(ruled_out.start_ns - other.start_ns), abs(ruled_out.end_ns - other.end_ns))
+    return apart_ns <= ALIKE_SHARE * (ruled_out.end_ns - ruled_out.start_ns)
 
 
 def _steady_s(disk: _Disk) -> float:

@@ -55,9 +55,9 @@ COVERAGE_OF = "cpu.busy"
 
 def needed_measures() -> list[Measure]:
     """Every measure that some rule reads, for fetching them in one go."""
-    asked = [one for _, needs in RULES for one in needs]
-    names = sorted({COVERAGE_OF, *(one for one in asked if isinstance(one, str))})
-    return [*(measure_named(name) for name in names), *(one for one in asked if not isinstance(one, str))]
+    asked = [need for _, needs in RULES for need in needs]
+    names = sorted({COVERAGE_OF, *(request for request in asked if isinstance(request, str))})
+    return [*(measure_named(name) for name in names), *(request for request in asked if not isinstance(request, str))]
 
 
 def measures_of_recording() -> list[str]:
@@ -82,16 +82,16 @@ def judge(readings: Readings, rules: Parameters | None = None) -> RuleOutput:
         found, excluded = rule(readings, rules or Parameters())
         findings += found
         ruled_out += excluded
-    return RuleOutput(tuple(one for one in findings if not _is_superseded(one, findings)), tuple(ruled_out))
+    return RuleOutput(tuple(finding for finding in findings if not _is_superseded(finding, findings)), tuple(ruled_out))
 
 
-def _is_superseded(one: Finding, others: Sequence[Finding]) -> bool:
+def _is_superseded(finding: Finding, others: Sequence[Finding]) -> bool:
     """A disk that is slow by itself has the longest queue among its equals for that reason."""
-    return one.kind == "disk.hot" and any(
+    return finding.kind == "disk.hot" and any(
         other.kind == "disk.slow"
-        and other.device == one.device
-        and other.start_ns < one.end_ns
-        and one.start_ns < other.end_ns
+        and other.device == finding.device
+        and other.start_ns < finding.end_ns
+        and finding.start_ns < other.end_ns
         for other in others
     )
 
@@ -106,7 +106,7 @@ def build_diagnosis(
         judged.findings, readings.recorded_s() or _length_s(window), _tick_s(readings.sampled(COVERAGE_OF)), given
     )
     # A moment of what a longer trouble brings about is that trouble's.
-    ruled_out = [*judged.ruled_out, *(as_spike(one) for one in spikes if not follows(one, findings, given))]
+    ruled_out = [*judged.ruled_out, *(as_spike(spike) for spike in spikes if not follows(spike, findings, given))]
     findings = chained(findings, readings, given)
     return Diagnosis(
         window=window,
@@ -114,11 +114,11 @@ def build_diagnosis(
         findings=tuple(
             # What others came of first, then the most time lost.
             sorted(
-                (one for one in findings if _touches(one, window)),
-                key=lambda one: (bool(one.caused_by), -one.time_lost_s, one.start_ns),
+                (finding for finding in findings if _touches(finding, window)),
+                key=lambda item: (bool(item.caused_by), -item.time_lost_s, item.start_ns),
             )
         ),
-        ruled_out=tuple(sorted((one for one in ruled_out if _touches(one, window)), key=lambda one: one.start_ns)),
+        ruled_out=tuple(sorted((item for item in ruled_out if _touches(item, window)), key=lambda item: item.start_ns)),
     )
 
 
@@ -142,5 +142,5 @@ def _tick_s(seen: Series | None) -> float:
     return float(np.median(seen.timebase.interval_ns)) / NS_PER_S if seen is not None and len(seen) else 0.0
 
 
-def _touches(one: Finding | RuledOut, window: Window) -> bool:
-    return one.start_ns < window.end_ns and one.end_ns > window.start_ns
+def _touches(item: Finding | RuledOut, window: Window) -> bool:
+    return item.start_ns < window.end_ns and item.end_ns > window.start_ns

@@ -42,10 +42,10 @@ class FindingBuilder:
     def evidence(self, stretch: Stretch, held: Sequence[Held]) -> tuple[Evidence, ...]:
         return tuple(
             Evidence(
-                one.measure, self.device if measure_named(one.measure).per else None, self.mean(one.values, stretch),
-                one.threshold, measure_named(one.measure).unit, one.reads,
+                extent.measure, self.device if measure_named(extent.measure).per else None, self.mean(extent.values, stretch),
+                extent.threshold, measure_named(extent.measure).unit, extent.reads,
             )
-            for one in held
+            for extent in held
         )  # fmt: skip
 
     def finding(

@@ -240,21 +240,21 @@ def _thrashing(readings: Readings, bench: FindingBuilder, available: FloatArray)
         hold = (files >= rules.refaults_per_s / 2) & (faults >= rules.memory_faults_per_s / 2)
     return [
         bench.finding(
-            THRASH, one, rise=files, lost=lost, estimated=stall is None,
+            THRASH, item, rise=files, lost=lost, estimated=stall is None,
             held=[
                 Held("memory.refaults", refaults, rules.refaults_per_s),
                 *([] if stall is None else [Held("stall.memory.some", lost, rules.thrash_stall_enter)]),
                 Held("disk.read.rate", read, None, "mean"),
             ],
-            explanation=f"{bench.mean(files, one) * PAGE_BYTES / 2**20:,.1f} MiB/s of files were read again that had been dropped "
-            f"shortly before, of {bench.mean(read, one) / 2**20:,.1f} MiB/s read in all, for {spell_duration(one.length_s(bench.timebase))}. "
+            explanation=f"{bench.mean(files, item) * PAGE_BYTES / 2**20:,.1f} MiB/s of files were read again that had been dropped "
+            f"shortly before, of {bench.mean(read, item) / 2**20:,.1f} MiB/s read in all, for {spell_duration(item.length_s(bench.timebase))}. "
             "The files that are in use do not fit beside the programs.",
             considered=("Streaming big files: no, tasks were held up for memory.", "Swapping: no, these are files' pages."),
         )
-        for one in sustained(enter, hold, bench.timebase, replace(rules, merge_break_s=rules.thrash_merge_s))
-        if one.length_s(bench.timebase) >= rules.thrash_sustained_s
+        for item in sustained(enter, hold, bench.timebase, replace(rules, merge_break_s=rules.thrash_merge_s))
+        if item.length_s(bench.timebase) >= rules.thrash_sustained_s
         # Of the moments in which it showed: not a single one above the threshold among many just below it.
-        and float(lost[one.ticks][hold[one.ticks]].mean()) >= rules.thrash_stall_enter
+        and float(lost[item.ticks][hold[item.ticks]].mean()) >= rules.thrash_stall_enter
     ]  # fmt: skip
 
 
@@ -270,14 +270,14 @@ def _swap_full(readings: Readings, bench: FindingBuilder, total: FloatArray, ava
     swap = FindingBuilder(bench.timebase, rules, Resource.SWAP)
     return [
         swap.finding(
-            SWAP_FULL, one, rise=held, lost=None,
+            SWAP_FULL, item, rise=held, lost=None,
             held=[Held("swap.held", held, rules.swap_full_enter * float(space.max())), Held("memory.available", available, None, "mean")],
-            explanation=f"{swap.mean(held, one) / 2**20:,.0f} of {float(space.max()) / 2**20:,.0f} MiB of swap were taken, and "
-            f"{swap.mean(available, one) / 2**20:,.0f} MiB of memory were available, for {spell_duration(one.length_s(bench.timebase))}.",
+            explanation=f"{swap.mean(held, item) / 2**20:,.0f} of {float(space.max()) / 2**20:,.0f} MiB of swap were taken, and "
+            f"{swap.mean(available, item) / 2**20:,.0f} MiB of memory were available, for {spell_duration(item.length_s(bench.timebase))}.",
             considered=("Swap occupied by idle pages, with memory left: no, little was available.",),
         )
-        for one in sustained(full, hold, bench.timebase, rules)
-        if one.length_s(bench.timebase) >= rules.swap_full_sustained_s
+        for item in sustained(full, hold, bench.timebase, rules)
+        if item.length_s(bench.timebase) >= rules.swap_full_sustained_s
     ]  # fmt: skip
 
 
@@ -300,16 +300,20 @@ def _cache(
         lasting(rules),
     )
     out = []
-    for one in stretches:
-        rise = float(np.nanmax(cache[one.ticks]) - np.nanmin(cache[max(one.first - back, 0) : one.last + 1]))
+    for stretch in stretches:
+        rise = float(
+            np.nanmax(cache[stretch.ticks]) - np.nanmin(cache[max(stretch.first - back, 0) : stretch.last + 1])
+        )
         out.append(
             bench.ruled_out(
-                CACHE, one, held=[Held("memory.cache", cache, None, "mean"), Held("memory.available", available, None, "mean")],
-                explanation=f"Files that were read took {rise / 2**20:,.0f} MiB more, and {bench.mean(available, one) / 2**20:,.0f} MiB "
+                CACHE, stretch, held=[Held("memory.cache", cache, None, "mean"), Held("memory.available", available, None, "mean")],
+                explanation=f"Files that were read took {rise / 2**20:,.0f} MiB more, and {bench.mean(available, stretch) / 2**20:,.0f} MiB "
                 "could still be had at once. They give way when programs need room.",
             )
         )  # fmt: skip
-    return [one for one in out if not any(leak.start_ns < one.start_ns and one.end_ns < leak.end_ns for leak in leaks)]
+    return [
+        item for item in out if not any(leak.start_ns < item.start_ns and item.end_ns < leak.end_ns for leak in leaks)
+    ]
 
 
 def _filling(readings: Readings, rules: Parameters) -> list[Finding]:
@@ -341,9 +345,9 @@ def _of_filesystem(bench: FindingBuilder, used: FloatArray, free: FloatArray) ->
             if trend.slope < 0 and left_s <= rules.fs_soon_s:
                 found.append(_filesystem(bench, stretch, used, free, left_s))
     short = free <= rules.fs_free_share / 5 * np.maximum(size, 1.0)
-    for one in sustained(short, short, base, lasting(rules)):
-        if not any(other.start_ns < one.end_ns(base) and one.start_ns(base) < other.end_ns for other in found):
-            found.append(_filesystem(bench, one, used, free, None))
+    for item in sustained(short, short, base, lasting(rules)):
+        if not any(other.start_ns < item.end_ns(base) and item.start_ns(base) < other.end_ns for other in found):
+            found.append(_filesystem(bench, item, used, free, None))
     return found
 
 

@@ -135,14 +135,14 @@ def judge_waits(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
 def _blamed(readings: Readings, rules: Parameters, wall_ns: np.ndarray) -> BoolArray:
     out = np.zeros(len(wall_ns), dtype=bool)
     # RuleOutput once more rather than handed on: rules know nothing of each other, and what they derive is kept.
-    for one in [*judge_disks(readings, rules)[0], *judge_memory(readings, rules)[0]]:
+    for item in [*judge_disks(readings, rules)[0], *judge_memory(readings, rules)[0]]:
         slack_ns = int(rules.io_blame_slack_s * NS_PER_S)
-        out |= (wall_ns > one.start_ns - slack_ns) & (wall_ns <= one.end_ns + slack_ns)
+        out |= (wall_ns > item.start_ns - slack_ns) & (wall_ns <= item.end_ns + slack_ns)
     return out
 
 
 def _long(stretches: Sequence[Stretch], seen: _Waits, least_s: float) -> list[Stretch]:
-    return [one for one in stretches if one.length_s(seen.bench.timebase) >= least_s]
+    return [stretch for stretch in stretches if stretch.length_s(seen.bench.timebase) >= least_s]
 
 
 def _limited(seen: _Waits) -> list[Finding]:
@@ -158,26 +158,26 @@ def _limited(seen: _Waits) -> list[Finding]:
     hold = ~seen.narrower & (busy < rules.io_limited_disk_busy_leave) & (stall >= rules.io_limited_leave)
     hold &= (seen.queue < 2 * rules.io_limited_queue_share * stall) | (beyond >= 0)
     stretches = [
-        one
-        for one in _long(
+        item
+        for item in _long(
             sustained(free & (stall >= rules.io_limited_enter), hold, bench.timebase, rules), seen, rules.io_sustained_s
         )
-        if bench.mean(seen.queue, one) < rules.io_limited_queue_share * bench.mean(stall, one)
-        or bench.mean(seen.blocked - seen.queue, one) >= rules.io_limited_tasks
+        if bench.mean(seen.queue, item) < rules.io_limited_queue_share * bench.mean(stall, item)
+        or bench.mean(seen.blocked - seen.queue, item) >= rules.io_limited_tasks
     ]
     return [
         bench.finding(
-            LIMITED, one, rise=stall, lost=stall,
+            LIMITED, stretch, rise=stall, lost=stall,
             held=[Held("stall.io.some", stall, rules.io_limited_enter), Held("disk.busy", busy, rules.io_limited_disk_busy, "mean, below")],
-            explanation=f"For {bench.mean(stall, one):.0%} of {spell_duration(one.length_s(bench.timebase))} a task was held up by "
-            f"I/O, while the busiest disk worked {bench.mean(busy, one):.0%} of the time. Something above the disks holds the tasks "
+            explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task was held up by "
+            f"I/O, while the busiest disk worked {bench.mean(busy, stretch):.0%} of the time. Something above the disks holds the tasks "
             "back: a limit on their control group, or storage over the network.",
             considered=(
                 "A saturated or slow disk: no, none was busy.",
                 "Storage over the network: possible, its waits are in no disk's counters.",
             ),
         )
-        for one in stretches
+        for stretch in stretches
     ]  # fmt: skip
 
 
@@ -189,26 +189,26 @@ def _stalled(seen: _Waits) -> list[Finding]:
     several = seen.blocked >= rules.io_stalled_tasks
     open_ = ~seen.narrower & seen.risen & (np.nan_to_num(seen.disk_busy) >= rules.io_limited_disk_busy)
     stretches = [
-        one
-        for one in _long(
+        item
+        for item in _long(
             sustained(open_ & several & (stall >= rules.io_limited_enter), open_ & (stall >= rules.io_limited_leave), bench.timebase, rules),
             seen, rules.io_sustained_s,
         )
-        if bench.mean(seen.blocked, one) >= rules.io_stalled_tasks
+        if bench.mean(seen.blocked, item) >= rules.io_stalled_tasks
     ]  # fmt: skip
     return [
         bench.finding(
-            STALLED, one, rise=stall, lost=stall, estimated=True,
+            STALLED, stretch, rise=stall, lost=stall, estimated=True,
             held=[
                 Held("stall.io.some", stall, rules.io_limited_enter), Held("stall.io.full", full, None, "mean"),
                 Held("cpu.blocked", seen.blocked, rules.io_stalled_tasks),
             ],
-            explanation=f"For {bench.mean(stall, one):.0%} of {spell_duration(one.length_s(bench.timebase))} a task was held up by "
-            f"I/O, {bench.mean(seen.blocked, one):.1f} tasks at a time. A disk took somewhat longer than always, not long enough "
+            explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task was held up by "
+            f"I/O, {bench.mean(seen.blocked, stretch):.1f} tasks at a time. A disk took somewhat longer than always, not long enough "
             "to name it: it may be no more than work that asks for more than its disks give.",
             considered=("A saturated or slow disk: not proven, waits rose less than that.", "One reader that streams a disk: no, several tasks waited."),
         )
-        for one in stretches
+        for stretch in stretches
     ]  # fmt: skip
 
 
@@ -231,18 +231,18 @@ def _blocked(seen: _Waits) -> list[Finding]:
     )
     return [
         bench.finding(
-            BLOCKED, one, rise=_hidden(seen, rules.blocked_onset_s, 1), lost=np.clip(hidden, 0.0, 1.0), estimated=True,
+            BLOCKED, stretch, rise=_hidden(seen, rules.blocked_onset_s, 1), lost=np.clip(hidden, 0.0, 1.0), estimated=True,
             held=[
                 Held("cpu.load.1m", np.nan_to_num(seen.load), None, "mean"), Held("cpu.runnable", seen.running, None, "mean"),
                 Held("cpu.blocked", seen.blocked, None, "mean"),
                 *([] if seen.stall is None else [Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean")]),
             ],
-            explanation=f"The load counted {bench.mean(hidden, one):.1f} tasks more than ran, waited for a core or waited for a disk, "
-            f"for {spell_duration(one.length_s(bench.timebase))}. They hang in the kernel on something else: a frozen or unreachable "
+            explanation=f"The load counted {bench.mean(hidden, stretch):.1f} tasks more than ran, waited for a core or waited for a disk, "
+            f"for {spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a frozen or unreachable "
             "filesystem, or a driver.",
             considered=("Tasks that wait for a core: no, those are counted apart.", "Tasks that wait for a disk: no, neither blocked tasks nor stall totals show them."),
         )
-        for one in stretches
+        for stretch in stretches
     ]  # fmt: skip
 
 
@@ -274,19 +274,19 @@ def _hidden(seen: _Waits, window_s: float, least_ticks: int) -> FloatArray:
 def _harmless(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
     bench, rules = seen.bench, seen.bench.rules
     much = (seen.iowait >= rules.iowait_share * seen.cores) & ~seen.narrower
-    for one in found:
-        much &= (bench.timebase.wall_ns <= one.start_ns) | (bench.timebase.wall_ns > one.end_ns)
+    for match in found:
+        much &= (bench.timebase.wall_ns <= match.start_ns) | (bench.timebase.wall_ns > match.end_ns)
     stretches = _long(sustained(much, much, bench.timebase, lasting(rules)), seen, rules.io_sustained_s)
     held = [Held("cpu.iowait", seen.iowait, rules.iowait_share * seen.cores)]
     if seen.stall is not None:
         held.append(Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean"))
     return [
         bench.ruled_out(
-            HARMLESS, one, held=held,
-            explanation=f"{bench.mean(seen.iowait, one):.1f} of {seen.cores} cores were idle while a task waited for I/O. Every disk "
+            HARMLESS, stretch, held=held,
+            explanation=f"{bench.mean(seen.iowait, stretch):.1f} of {seen.cores} cores were idle while a task waited for I/O. Every disk "
             "answered as quickly as it always does: that is a program which reads or writes, beside idle cores.",
         )
-        for one in stretches
+        for stretch in stretches
     ]  # fmt: skip
 
 
@@ -301,15 +301,15 @@ def _loaded(seen: _Waits) -> list[RuledOut]:
     stretches = _long(sustained(high, high, bench.timebase, lasting(rules)), seen, rules.load_sustained_s)
     return [
         bench.ruled_out(
-            LOAD, one,
+            LOAD, stretch,
             held=[
                 Held("cpu.load.1m", load, float(seen.cores)), Held("cpu.busy", seen.busy, rules.load_idle_share * seen.cores, "mean, below"),
                 Held("cpu.blocked", seen.blocked, None, "mean"),
             ],
-            explanation=f"The load was {bench.mean(load, one):.1f} on {seen.cores} cores, of which {bench.mean(seen.busy, one):.1f} were "
+            explanation=f"The load was {bench.mean(load, stretch):.1f} on {seen.cores} cores, of which {bench.mean(seen.busy, stretch):.1f} were "
             "busy. The load counts tasks that wait for a disk or hang as well: more cores would change nothing.",
         )
-        for one in stretches
+        for stretch in stretches
     ]  # fmt: skip
 
 

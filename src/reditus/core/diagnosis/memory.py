@@ -99,9 +99,9 @@ def judge_memory(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
     # Read back all the time: in by itself, for what only goes out is housekeeping.
     back = (swapped_in >= rules.swap_in_enter) & (faults >= rules.swap_faults_per_s)
     thrashing = sustained(back, swapped_in >= rules.swap_in_leave, bench.timebase, rules)
-    findings = [_pressure(bench, one, lost, available.values, faults, estimated=stall is None) for one in pressed]
+    findings = [_pressure(bench, item, lost, available.values, faults, estimated=stall is None) for item in pressed]
     findings += [
-        _thrashing(swap, one, swapped_in, swapped_out, faults, lost, estimated=stall is None) for one in thrashing
+        _thrashing(swap, item, swapped_in, swapped_out, faults, lost, estimated=stall is None) for item in thrashing
     ]
     findings += _kills(bench, known(on("memory.oom_kills"), len(available)), available.values)
     ruled_out = [
@@ -143,7 +143,7 @@ def _thrashing(
     *, estimated: bool,
 ) -> Finding:  # fmt: skip
     rules = bench.rules
-    rate_in, rate_out = (bench.mean(one, stretch) / 2**20 for one in (swapped_in, swapped_out))
+    rate_in, rate_out = (bench.mean(item, stretch) / 2**20 for item in (swapped_in, swapped_out))
     return bench.finding(
         THRASHING, stretch, rise=swapped_in, lost=lost, estimated=estimated,
         held=[
@@ -198,11 +198,11 @@ def _free_low(
     stretches = without(sustained(low, low, bench.timebase, lasting(bench.rules)), pressed, len(share))
     return [
         bench.ruled_out(
-            FREE_LOW, one, held=[Held("memory.free", free, None, "mean"), Held("memory.available", available, None, "mean")],
-            explanation=f"{bench.mean(free, one) / 2**20:,.0f} MiB were free, because files that were read stay at hand; "
-            f"{bench.mean(available, one) / 2**20:,.0f} MiB could have been had at once.",
+            FREE_LOW, item, held=[Held("memory.free", free, None, "mean"), Held("memory.available", available, None, "mean")],
+            explanation=f"{bench.mean(free, item) / 2**20:,.0f} MiB were free, because files that were read stay at hand; "
+            f"{bench.mean(available, item) / 2**20:,.0f} MiB could have been had at once.",
         )
-        for one in _long(stretches, bench)
+        for item in _long(stretches, bench)
     ]  # fmt: skip
 
 
@@ -219,15 +219,15 @@ def _occupied(
     stretches = without(sustained(quiet, quiet, bench.timebase, lasting(bench.rules)), thrashing, len(held))
     return [
         bench.ruled_out(
-            OCCUPIED, one,
+            OCCUPIED, item,
             held=[Held("swap.held", held, None, "mean"), Held("swap.in", swapped_in, bench.rules.swap_in_leave, "mean, below")],
-            explanation=f"{bench.mean(held, one) / 2**20:,.0f} MiB lay in swap and hardly any of it was read back: idle pages, "
+            explanation=f"{bench.mean(held, item) / 2**20:,.0f} MiB lay in swap and hardly any of it was read back: idle pages, "
             "parked to make room.",
         )
-        for one in _long(stretches, bench)
+        for item in _long(stretches, bench)
     ]  # fmt: skip
 
 
 def _long(stretches: list[Stretch], bench: FindingBuilder) -> list[Stretch]:
     """Only what goes on for long catches anybody's eye."""
-    return [one for one in stretches if one.length_s(bench.timebase) >= bench.rules.look_alike_s]
+    return [stretch for stretch in stretches if stretch.length_s(bench.timebase) >= bench.rules.look_alike_s]

@@ -75,9 +75,10 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
     uneven = replace(rules, merge_break_s=rules.link_merge_s)
     stretches = sustained(values >= rules.link_full_enter, values >= rules.link_full_leave, use.timebase, uneven)
     return [
-        _full_finding(bench, one, values, rate.values, way, past)
-        for one in stretches
-        if one.length_s(use.timebase) >= rules.link_sustained_s and bench.mean(values, one) >= rules.link_full_enter
+        _full_finding(bench, stretch, values, rate.values, way, past)
+        for stretch in stretches
+        if stretch.length_s(use.timebase) >= rules.link_sustained_s
+        and bench.mean(values, stretch) >= rules.link_full_enter
     ]
 
 
@@ -99,24 +100,24 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
         return []
     at_top = steady >= (1 - 2 * rules.plateau_spread) * top
     stretches = [
-        one
-        for one in sustained(at_top, steady >= (1 - 4 * rules.plateau_spread) * top, rate.timebase, rules)
-        if one.length_s(rate.timebase) >= rules.link_sustained_s
-        and one.last - one.first >= rules.plateau_ticks
-        and _spread(values[one.ticks]) <= rules.plateau_spread
+        item
+        for item in sustained(at_top, steady >= (1 - 4 * rules.plateau_spread) * top, rate.timebase, rules)
+        if item.length_s(rate.timebase) >= rules.link_sustained_s
+        and item.last - item.first >= rules.plateau_ticks
+        and _spread(values[item.ticks]) <= rules.plateau_spread
     ]
     return [
         bench.finding(
-            SATURATED, one, rise=values, lost=None, estimated=True, held=[Held(f"net.{way}.rate", values, None, "mean, flat")],
-            explanation=f"{name} {past} {bench.mean(values, one) * 8 / 1e6:,.0f} Mbit/s for {spell_duration(one.length_s(rate.timebase))}, "
-            f"within {_spread(values[one.ticks]):.1%}, and never more than that in what was recorded. What the link can carry is not "
+            SATURATED, stretch, rise=values, lost=None, estimated=True, held=[Held(f"net.{way}.rate", values, None, "mean, flat")],
+            explanation=f"{name} {past} {bench.mean(values, stretch) * 8 / 1e6:,.0f} Mbit/s for {spell_duration(stretch.length_s(rate.timebase))}, "
+            f"within {_spread(values[stretch.ticks]):.1%}, and never more than that in what was recorded. What the link can carry is not "
             "known, or made up: a rate so flat at its highest is what a full or limited link looks like.",
             considered=(
                 "A full link of known speed: not to be told, the speed is not known or made up.",
                 "A sender that limits itself to this rate: possible, it looks the same.",
             ),
         )
-        for one in stretches
+        for stretch in stretches
     ]  # fmt: skip
 
 
@@ -155,9 +156,9 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
         lost &= ~(_over(np.nan_to_num(overflows), bench, rules.loss_window_s) > 0)
     return [
         bench.finding(
-            LOSS, one, rise=np.where(sent > 0, again / np.maximum(sent, 1e-9), 0.0), lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
-            explanation=f"{bench.mean(share, one):.1%} of {bench.mean(sent, one):,.0f} TCP segments a second had to be sent again, for "
-            f"{spell_duration(one.length_s(bench.timebase))}. Connections that lose segments slow down, and then wait.",
+            LOSS, item, rise=np.where(sent > 0, again / np.maximum(sent, 1e-9), 0.0), lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
+            explanation=f"{bench.mean(share, item):.1%} of {bench.mean(sent, item):,.0f} TCP segments a second had to be sent again, for "
+            f"{spell_duration(item.length_s(bench.timebase))}. Connections that lose segments slow down, and then wait.",
             considered=(
                 "A full listen queue: no, none overflowed."
                 if overflows is not None
@@ -165,12 +166,12 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
                 "A quiet line with one lost segment: no, many were sent.",
             ),
         )
-        for one in sustained(
+        for item in sustained(
             lost, (share >= rules.loss_leave) & many, bench.timebase,
             replace(rules, merge_break_s=rules.loss_merge_s),
         )
-        if one.length_s(bench.timebase) >= rules.link_sustained_s
-        and bench.mean(again, one) * one.length_s(bench.timebase) >= rules.loss_least
+        if item.length_s(bench.timebase) >= rules.link_sustained_s
+        and bench.mean(again, item) * item.length_s(bench.timebase) >= rules.loss_least
     ]  # fmt: skip
 
 

@@ -95,7 +95,7 @@ _EVENTS = (
         "A program that reads too slowly: no, the packets did not get that far.",
     ),
 )  # fmt: skip
-NEEDS = tuple(one.measure for one in _EVENTS)
+NEEDS = tuple(item.measure for item in _EVENTS)
 
 
 def judge_packets(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
@@ -118,12 +118,12 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
     uneven = replace(rules, merge_break_s=rules.counted_merge_s)
     return [
         bench.finding(
-            event.kind, one, rise=rate, lost=None, held=[Held(event.measure, rate, least)],
-            explanation=f"{bench.mean(rate, one) * one.length_s(bench.timebase):,.0f} {event.what} in "
-            f"{spell_duration(one.length_s(bench.timebase))}{f' at {device}' if device else ''}. Whoever sent them has to find out and "
+            event.kind, item, rise=rate, lost=None, held=[Held(event.measure, rate, least)],
+            explanation=f"{bench.mean(rate, item) * item.length_s(bench.timebase):,.0f} {event.what} in "
+            f"{spell_duration(item.length_s(bench.timebase))}{f' at {device}' if device else ''}. Whoever sent them has to find out and "
             "send again, or never does.",
             considered=(event.considered,)
         )
-        for one in sustained(rate >= least, rate > 0, bench.timebase, uneven)
-        if bench.mean(rate, one) >= least / 2
+        for item in sustained(rate >= least, rate > 0, bench.timebase, uneven)
+        if bench.mean(rate, item) >= least / 2
     ]  # fmt: skip

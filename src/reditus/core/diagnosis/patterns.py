@@ -33,36 +33,38 @@ def collapse_recurring(
     """
     out: list[Finding] = []
     spikes: list[Finding] = []
-    for key in dict.fromkeys((one.kind, one.device) for one in findings):
-        alike = sorted((one for one in findings if (one.kind, one.device) == key), key=lambda one: one.start_ns)
+    for key in dict.fromkeys((finding.kind, finding.device) for finding in findings):
+        alike = sorted(
+            (finding for finding in findings if (finding.kind, finding.device) == key), key=lambda item: item.start_ns
+        )
         period_s = _period_s(alike, rules)
         if period_s is not None:
             out.append(_together(alike, period_s))
             continue
         pause_s = max(min(rules.join_pause_s, rules.join_pause_share * observed_s), rules.join_pause_ticks * tick_s)
-        for one in _joined(alike, pause_s):
-            short = one.length_s < min(rules.spike_s, rules.spike_share * observed_s)
-            if short and one.kind not in COUNTED:
-                spikes.append(one)
+        for entry in _joined(alike, pause_s):
+            short = entry.length_s < min(rules.spike_s, rules.spike_share * observed_s)
+            if short and entry.kind not in COUNTED:
+                spikes.append(entry)
             else:
-                out.append(one)
+                out.append(entry)
     return out, spikes
 
 
 def _joined(alike: Sequence[Finding], pause_s: float) -> list[Finding]:
     """Those that were interrupted for a moment only, put together: one trouble that goes on and off near a threshold is one."""
     groups: list[list[Finding]] = []
-    for one in alike:
-        if groups and (one.start_ns - groups[-1][-1].end_ns) / NS_PER_S <= pause_s:
-            groups[-1].append(one)
+    for item in alike:
+        if groups and (item.start_ns - groups[-1][-1].end_ns) / NS_PER_S <= pause_s:
+            groups[-1].append(item)
         else:
-            groups.append([one])
+            groups.append([item])
     return [group[0] if len(group) == 1 else _merge_intermittent(group) for group in groups]
 
 
 def _merge_intermittent(group: Sequence[Finding]) -> Finding:
-    worst = max(group, key=lambda one: (one.time_lost_s, one.length_s))
-    lost_s, span_s = sum(one.time_lost_s for one in group), (group[-1].end_ns - group[0].start_ns) / NS_PER_S
+    worst = max(group, key=lambda item: (item.time_lost_s, item.length_s))
+    lost_s, span_s = sum(item.time_lost_s for item in group), (group[-1].end_ns - group[0].start_ns) / NS_PER_S
     return replace(
         worst,
         start_ns=group[0].start_ns,
@@ -78,7 +80,7 @@ def _period_s(alike: Sequence[Finding], rules: Parameters) -> float | None:
     """The distance at which they come again, by the autocorrelation of on and off; None where there is none."""
     if len(alike) < rules.periodic_times:
         return None
-    starts_s = np.array([one.start_ns for one in alike], dtype=np.float64) / NS_PER_S
+    starts_s = np.array([item.start_ns for item in alike], dtype=np.float64) / NS_PER_S
     gaps_s = np.diff(starts_s)
     usual_s = float(np.median(gaps_s))
     # A time or two that was missed leaves a distance of twice or three times as long.
@@ -89,9 +91,9 @@ def _period_s(alike: Sequence[Finding], rules: Parameters) -> float | None:
     bin_s = max(usual_s / BINS_A_GAP, (starts_s[-1] - starts_s[0]) / MOST_BINS)
     bins = int((starts_s[-1] - starts_s[0] + usual_s) / bin_s) + 1
     on = np.zeros(bins)
-    for one in alike:
-        first = int((one.start_ns / NS_PER_S - starts_s[0]) / bin_s)
-        on[first : max(first + 1, int((one.end_ns / NS_PER_S - starts_s[0]) / bin_s))] = 1.0
+    for entry in alike:
+        first = int((entry.start_ns / NS_PER_S - starts_s[0]) / bin_s)
+        on[first : max(first + 1, int((entry.end_ns / NS_PER_S - starts_s[0]) / bin_s))] = 1.0
     lag = _best_lag(on, round(0.6 * usual_s / bin_s), round(1.4 * usual_s / bin_s))
     if lag is None:
         return None
@@ -114,8 +116,8 @@ def _best_lag(on: FloatArray, low: int, high: int) -> int | None:
 
 
 def _together(alike: Sequence[Finding], period_s: float) -> Finding:
-    worst = max(alike, key=lambda one: one.time_lost_s)
-    lost_s, length_s = sum(one.time_lost_s for one in alike), sum(one.length_s for one in alike)
+    worst = max(alike, key=lambda item: item.time_lost_s)
+    lost_s, length_s = sum(item.time_lost_s for item in alike), sum(item.length_s for item in alike)
     return replace(
         worst,
         start_ns=alike[0].start_ns,
@@ -130,8 +132,8 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
     )
 
 
-def as_spike(one: Finding) -> RuledOut:
+def as_spike(finding: Finding) -> RuledOut:
     return RuledOut(
-        SPIKE.id, SPIKE.title, one.resource, one.start_ns, one.end_ns, one.evidence,
-        f"{one.title}, for {spell_duration(one.length_s)} and once: a moment's work. {one.explanation}", one.device,
+        SPIKE.id, SPIKE.title, finding.resource, finding.start_ns, finding.end_ns, finding.evidence,
+        f"{finding.title}, for {spell_duration(finding.length_s)} and once: a moment's work. {finding.explanation}", finding.device,
     )  # fmt: skip

@@ -51,7 +51,7 @@ KINDS = (HOT, WRITEBACK)
 
 def judge_equals(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
     facts = readings.frame.facts
-    names = [one for one in readings.frame.values_of(IO_TIME, DEVICE) if facts.disk_role(one) is DiskRole.DISK]
+    names = [value for value in readings.frame.values_of(IO_TIME, DEVICE) if facts.disk_role(value) is DiskRole.DISK]
     queues = {
         name: found
         for name in sorted(names, key=natural_key)
@@ -61,8 +61,8 @@ def judge_equals(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
     for name, queue in queues.items():
         told = facts.disks.get(name)
         kinds.setdefault(told.rotational if told else None, {})[name] = queue
-    hot = [one for each in kinds.values() if len(each) >= rules.hot_equals for one in _hot(readings, rules, each)]
-    return [*hot, *(one for name in queues for one in _flooded(readings, rules, name))], []
+    hot = [item for each in kinds.values() if len(each) >= rules.hot_equals for item in _hot(readings, rules, each)]
+    return [*hot, *(item for name in queues for item in _flooded(readings, rules, name))], []
 
 
 def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) -> list[Finding]:
@@ -94,14 +94,14 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) ->
         hold = (own >= rules.hot_queue / 2) & (own >= rules.hot_times / 2 * usual)
         found += [
             bench.finding(
-                HOT, one, rise=own, lost=None, held=[Held("disk.queue", own, rules.hot_queue)],
-                explanation=f"{name} had {bench.mean(own, one):.1f} requests in flight, and its {len(queues) - 1} equals "
-                f"{bench.mean(usual, one):.1f} in the middle, for {spell_duration(one.length_s(base))}. It was asked for "
-                f"{bench.mean(requests, one):,.0f} a second, they for {bench.mean(others, one):,.0f}.",
+                HOT, item, rise=own, lost=None, held=[Held("disk.queue", own, rules.hot_queue)],
+                explanation=f"{name} had {bench.mean(own, item):.1f} requests in flight, and its {len(queues) - 1} equals "
+                f"{bench.mean(usual, item):.1f} in the middle, for {spell_duration(item.length_s(base))}. It was asked for "
+                f"{bench.mean(requests, item):,.0f} a second, they for {bench.mean(others, item):,.0f}.",
                 considered=("A slower disk with the same work: no, it was asked for more.",),
             )
-            for one in sustained(hot, hold, base, rules)
-            if one.length_s(base) >= rules.hot_sustained_s
+            for item in sustained(hot, hold, base, rules)
+            if item.length_s(base) >= rules.hot_sustained_s
         ]  # fmt: skip
     return found
 
@@ -128,16 +128,16 @@ def _flooded(readings: Readings, rules: Parameters, name: str) -> list[Finding]:
     hold = mostly & (busy >= rules.disk_busy_leave) & under_way
     return [
         bench.finding(
-            WRITEBACK, one, rise=owed, lost=stall, estimated=stall is None,
+            WRITEBACK, item, rise=owed, lost=stall, estimated=stall is None,
             held=[
                 Held("memory.dirty", on("memory.dirty"), None, "mean"), Held("memory.writeback", on("memory.writeback"), rules.writeback_under_way_bytes),
                 Held("disk.write.rate", wrote, None, "mean"), Held("disk.busy", busy, rules.disk_busy_enter),
             ],
-            explanation=f"{bench.mean(owed, one) / 2**20:,.0f} MiB were owed to disk, and {name} wrote "
-            f"{bench.mean(wrote, one) / 2**20:,.1f} MiB/s without a pause for {spell_duration(one.length_s(base))}. Programs had "
+            explanation=f"{bench.mean(owed, item) / 2**20:,.0f} MiB were owed to disk, and {name} wrote "
+            f"{bench.mean(wrote, item) / 2**20:,.1f} MiB/s without a pause for {spell_duration(item.length_s(base))}. Programs had "
             "written into memory faster than the disk takes it.",
             considered=("Reads that keep the disk busy: no, nearly all were writes.",),
         )
-        for one in sustained(enter, hold, base, rules)
-        if one.length_s(base) >= rules.writeback_sustained_s
+        for item in sustained(enter, hold, base, rules)
+        if item.length_s(base) >= rules.writeback_sustained_s
     ]  # fmt: skip

@@ -48,33 +48,37 @@ def merge_spans(parts: Iterable[RuleOutput], pause_ns: int) -> RuleOutput:
     """One of each trouble: parts of the same kind and device that overlap, or follow each other within the pause."""
     every = list(parts)
     return RuleOutput(
-        tuple(_one_finding(group) for group in _groups([one for part in every for one in part.findings], pause_ns)),
-        tuple(_one_ruled_out(group) for group in _groups([one for part in every for one in part.ruled_out], pause_ns)),
+        tuple(
+            _one_finding(group) for group in _groups([finding for part in every for finding in part.findings], pause_ns)
+        ),
+        tuple(
+            _one_ruled_out(group) for group in _groups([item for part in every for item in part.ruled_out], pause_ns)
+        ),
     )
 
 
 def _groups(parts: Sequence[T], pause_ns: int) -> list[list[T]]:
     groups: list[list[T]] = []
-    for key in dict.fromkeys((one.kind, one.device) for one in parts):
-        alike = sorted((one for one in parts if (one.kind, one.device) == key), key=lambda one: one.start_ns)
+    for key in dict.fromkeys((part.kind, part.device) for part in parts):
+        alike = sorted((part for part in parts if (part.kind, part.device) == key), key=lambda item: item.start_ns)
         end_ns = None
-        for one in alike:
-            if end_ns is not None and one.start_ns <= end_ns + pause_ns:
-                groups[-1].append(one)
-                end_ns = max(end_ns, one.end_ns)
+        for entry in alike:
+            if end_ns is not None and entry.start_ns <= end_ns + pause_ns:
+                groups[-1].append(entry)
+                end_ns = max(end_ns, entry.end_ns)
             else:
-                groups.append([one])
-                end_ns = one.end_ns
+                groups.append([entry])
+                end_ns = entry.end_ns
     return groups
 
 
 def _one_finding(group: Sequence[Finding]) -> Finding:
     if len(group) == 1:
         return group[0]
-    longest, first = max(group, key=lambda one: one.length_s), group[0]
-    start_ns, end_ns = first.start_ns, max(one.end_ns for one in group)
+    longest, first = max(group, key=lambda item: item.length_s), group[0]
+    start_ns, end_ns = first.start_ns, max(item.end_ns for item in group)
     weights = _weights(group)
-    lost_s = sum(one.time_lost_s * weight for one, weight in zip(group, weights, strict=True))
+    lost_s = sum(item.time_lost_s * weight for item, weight in zip(group, weights, strict=True))
     length_s = (end_ns - start_ns) / NS_PER_S
     told = longest.explanation
     if longest.length_s < 0.95 * length_s:
@@ -86,25 +90,25 @@ def _one_finding(group: Sequence[Finding]) -> Finding:
         onset=first.onset,
         severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
         time_lost_s=lost_s,
-        confidence=min(one.confidence for one in group),
+        confidence=min(item.confidence for item in group),
         evidence=_evidence(longest.evidence, group, weights),
         explanation=told,
     )
 
 
 def _one_ruled_out(group: Sequence[RuledOut]) -> RuledOut:
-    longest = max(group, key=lambda one: one.end_ns - one.start_ns)
-    return replace(longest, start_ns=group[0].start_ns, end_ns=max(one.end_ns for one in group))
+    longest = max(group, key=lambda item: item.end_ns - item.start_ns)
+    return replace(longest, start_ns=group[0].start_ns, end_ns=max(item.end_ns for item in group))
 
 
 def _weights(group: Sequence[Finding]) -> list[float]:
     """Of each, the share that no part before it told of already."""
     told_ns = group[0].start_ns
     out = []
-    for one in group:
-        new_ns = max(one.end_ns - max(one.start_ns, told_ns), 0)
-        out.append(new_ns / max(one.end_ns - one.start_ns, 1))
-        told_ns = max(told_ns, one.end_ns)
+    for item in group:
+        new_ns = max(item.end_ns - max(item.start_ns, told_ns), 0)
+        out.append(new_ns / max(item.end_ns - item.start_ns, 1))
+        told_ns = max(told_ns, item.end_ns)
     return out
 
 
@@ -113,14 +117,14 @@ def _evidence(
 ) -> tuple[Evidence, ...]:  # fmt: skip
     """Means over all parts."""
     out = []
-    for one in shown:
+    for item in shown:
         values = [
             (other.value, part.length_s * weight)
             for part, weight in zip(group, weights, strict=True)
             for other in part.evidence
-            if (other.measure, other.device) == (one.measure, one.device)
+            if (other.measure, other.device) == (item.measure, item.device)
         ]
         total = sum(weight for _, weight in values)
-        mean = sum(value * weight for value, weight in values) / total if total else one.value
-        out.append(replace(one, value=mean))
+        mean = sum(value * weight for value, weight in values) / total if total else item.value
+        out.append(replace(item, value=mean))
     return tuple(out)

@@ -55,7 +55,7 @@ def _size(frame: Frame, device: str | None, *, direction: str) -> Series:
 def _busy(frame: Frame, device: str | None) -> Series:
     devices = [device] if device is not None else _machine_disks(frame, IO_TIME)
     each = [frame.rate(IO_TIME, _attributes(name, None)) for name in devices]
-    return Series(each[0].timebase, np.clip(highest([one.values for one in each]), 0.0, 1.0))
+    return Series(each[0].timebase, np.clip(highest([item.values for item in each]), 0.0, 1.0))
 
 
 def _needs(counter: str, *directions: str) -> tuple[Need, ...]:

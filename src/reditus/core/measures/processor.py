@@ -95,7 +95,7 @@ def hottest(frame: Frame, _: str | None) -> Series:
     if not cores:
         raise UnknownCounter(TIME)
     each = [cores_in(frame, core, OWN) for core in cores]
-    return Series(each[0].timebase, highest([one.values for one in each]))
+    return Series(each[0].timebase, highest([item.values for item in each]))
 
 
 def waiting(frame: Frame, core: str | None) -> Series:
@@ -105,7 +105,7 @@ def waiting(frame: Frame, core: str | None) -> Series:
     cores = frame.values_of(RUN_DELAY, CPU_NUMBER)
     if cores:
         each = [frame.rate(RUN_DELAY, {CPU_NUMBER: number}) for number in cores]
-        return Series(each[0].timebase, np.sum([one.values for one in each], axis=0))
+        return Series(each[0].timebase, np.sum([item.values for item in each], axis=0))
     running = runnable(frame, None)
     return Series(running.timebase, np.maximum(running.values - core_count(frame), 0.0))
 
@@ -134,7 +134,9 @@ def quotas(frame: Frame) -> tuple[Series, list[str], FloatArray]:
         raise UnknownCounter(THROTTLED_PERIODS)
     held = [frame.delta(THROTTLED_PERIODS, {CGROUP: name}) for name in groups]
     asked = [frame.delta(QUOTA_PERIODS, {CGROUP: name}) for name in groups]
-    shares = [np.clip(ratio(one.values, periods.values), 0.0, 1.0) for one, periods in zip(held, asked, strict=True)]
+    shares = [
+        np.clip(ratio(extent.values, periods.values), 0.0, 1.0) for extent, periods in zip(held, asked, strict=True)
+    ]
     return Series(held[0].timebase, np.nan_to_num(highest(shares))), groups, np.nan_to_num(np.stack(shares))
 
 

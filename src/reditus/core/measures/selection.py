@@ -97,7 +97,7 @@ def everything(known: ColumnSet) -> tuple[SeriesKey, ...]:
 @lru_cache(maxsize=16 * REMEMBERED)
 def devices_of(known: ColumnSet, measure: Measure) -> tuple[str, ...]:
     asked = {need.counter for need in measure.needs}
-    return tuple(measure.devices(one.column for counter in asked for one in known.by_counter.get(counter, ())))
+    return tuple(measure.devices(item.column for counter in asked for item in known.by_counter.get(counter, ())))
 
 
 def bottom_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> list[str]:
@@ -115,12 +115,12 @@ def needed_columns(known: ColumnSet, wanted: tuple[SeriesKey, ...]) -> tuple[Sto
     found: dict[StoredColumn, None] = {}
     # What does not depend on the device is asked again for each of them.
     shared: dict[Need, tuple[StoredColumn, ...]] = {}
-    for one in wanted:
-        for need in one.measure.needs:
+    for key in wanted:
+        for need in key.measure.needs:
             if need.reach is Reach.THIS:
-                found |= dict.fromkeys(_matching(known, need, one.device))
+                found |= dict.fromkeys(_matching(known, need, key.device))
                 continue
-            if need.reach is Reach.WHOLE and one.device is not None:
+            if need.reach is Reach.WHOLE and key.device is not None:
                 continue
             if need not in shared:
                 shared[need] = _matching(known, need, None)
@@ -135,7 +135,7 @@ def _matching(known: ColumnSet, need: Need, device: str | None) -> tuple[StoredC
         # A counter as it is asks for its own column, with the device among what is fixed.
         of = device if need.reach is Reach.THIS else dict(need.fixed).get(device_attribute(need.counter) or "")
         near = known.by_device.get((need.counter, of), ())
-    return tuple(one for one in near if need.matches(one.column, device))
+    return tuple(item for item in near if need.matches(item.column, device))
 
 
 EVERY_DEVICE = "*"
@@ -149,7 +149,7 @@ def parse_series_keys(text: str, known: ColumnSet) -> list[SeriesKey]:
     if is_process(text):  # a name may hold an @
         return [SeriesKey(measure_named(text), None)]
     if is_counter(text):
-        columns = [one.column for one in known.by_counter.get(text, ())]
+        columns = [item.column for item in known.by_counter.get(text, ())]
         return [SeriesKey(measure_named(name), None) for name in expanded(text, columns)]
     name, _, device = text.partition("@")
     measure = measure_named(name)

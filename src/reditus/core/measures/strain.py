@@ -182,7 +182,7 @@ def _disk(frame: Frame, device: str | None) -> Series:
     elsewhere = None if stalled is None else stalled * (1.0 - behind.leading)
     unexplained = strain(np.zeros(len(behind.timebase)), together([elsewhere], len(behind.timebase)))
     unexplained[np.isnan(behind.leading)] = np.nan
-    return Series(behind.timebase, highest([*(one.values for one in each), unexplained]))
+    return Series(behind.timebase, highest([*(item.values for item in each), unexplained]))
 
 
 def _queue_sum(frame: Frame) -> Series | None:
@@ -234,9 +234,9 @@ def _one_link(frame: Frame, device: str) -> Series:
     bad = [behind.own(name) for name in ("net.receive.errors", "net.send.errors", "net.send.drops")]
     moved = [behind.own(name) for name in ("net.receive.packets", "net.send.packets")]
     broken = None
-    if any(one is not None for one in bad) and all(one is not None for one in moved):
-        failed = np.sum([or_zero(one) for one in bad if one is not None], axis=0)
-        packets = np.sum([or_zero(one) for one in moved if one is not None], axis=0)
+    if any(item is not None for item in bad) and all(item is not None for item in moved):
+        failed = np.sum([or_zero(item) for item in bad if item is not None], axis=0)
+        packets = np.sum([or_zero(item) for item in moved if item is not None], axis=0)
         broken = half_at(or_zero(ratio(failed, failed + packets)), BAD_PACKETS_HALF)
     return behind.sampled(use, full, broken)
 

@@ -47,7 +47,7 @@ async def read_health(context: ContextDep, response: Response) -> HealthOut:
         status, detail = "disk full", store.full
     elif damaged or store.damaged is not None:
         status, detail = "damaged", "; ".join(filter(None, (_counted(damaged), store.damaged)))
-    elif late := [one.task for one in tasks if one.overdue or one.failing]:
+    elif late := [item.task for item in tasks if item.overdue or item.failing]:
         status, detail = "work overdue", f"{', '.join(late)}: see tasks"
     return HealthOut(
         status=status,
@@ -69,13 +69,13 @@ def _counted(damaged: dict[UUID, int]) -> str | None:
 @router.get("/damage")
 def list_damage(store: StoreDep) -> list[DamageOut]:
     """Everything that is known to be damaged, in the order of time."""
-    return [DamageOut.of(one) for one in store.archives.damage()]
+    return [DamageOut.of(item) for item in store.archives.damage()]
 
 
 @router.get("/archives/{archive_id}/damage")
 def list_damage_of_archive(archive_id: UUID, store: StoreDep) -> list[DamageOut]:
     """What is known to be damaged of an archive, or of all archives of a host."""
-    return [DamageOut.of(one) for one in store.archives.damage(archive_id)]
+    return [DamageOut.of(item) for item in store.archives.damage(archive_id)]
 
 
 @router.post("/archives/{archive_id}/check")
@@ -107,7 +107,7 @@ async def check_tables(request: Request, context: ContextDep) -> list[FlawOut]:
 
 
 def _flaws(problems: list[Problem]) -> list[FlawOut]:
-    return [FlawOut(where=one.where, reason=one.reason, remedy=one.remedy) for one in problems]
+    return [FlawOut(where=problem.where, reason=problem.reason, remedy=problem.remedy) for problem in problems]
 
 
 def _task(report: TaskReport) -> TaskOut:
@@ -117,12 +117,12 @@ def _task(report: TaskReport) -> TaskOut:
         overdue=report.overdue,
         failing=[
             FailingOut(
-                archive=str(one.archive),
-                reason=one.reason,
-                since=spell_time(one.since_ns),
-                times=one.times,
-                retry=spell_time(one.retry_ns),
+                archive=str(item.archive),
+                reason=item.reason,
+                since=spell_time(item.since_ns),
+                times=item.times,
+                retry=spell_time(item.retry_ns),
             )
-            for one in report.failing
+            for item in report.failing
         ],
     )

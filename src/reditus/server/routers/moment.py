@@ -47,28 +47,33 @@ def _moment(
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
         wanted = everything(reader.known) if measure is None else _named(reader, measure)
         frame, reads = read(reader, wanted, Window(at_ns - reach_ns, at_ns + reach_ns))
-    found = [(one, one.sampled.timebase.index_at(at_ns)) for one in reads if one.sampled is not None]
+    found = [
+        (read_series, read_series.sampled.timebase.index_at(at_ns))
+        for read_series in reads
+        if read_series.sampled is not None
+    ]
     tick_ns = max(
-        (int(one.sampled.timebase.wall_ns[at]) for one, at in found if at is not None and one.sampled), default=None
+        (int(match.sampled.timebase.wall_ns[at]) for match, at in found if at is not None and match.sampled),
+        default=None,
     )
     return MomentOut(
         at_ms=to_ms(at_ns),
         tick_ms=None if tick_ns is None else to_ms(tick_ns),
         cores=core_count(frame) if found else None,
-        readings=[_reading(one, at) for one, at in found],
+        readings=[_reading(match, at) for match, at in found],
     )
 
 
 def _named(reader: Reader, names: list[str]) -> tuple[SeriesKey, ...]:
-    return tuple(one for name in names for one in parse_series_keys(name, reader.known))
+    return tuple(parse_series_key for name in names for parse_series_key in parse_series_keys(name, reader.known))
 
 
-def _reading(one: Read, at: int | None) -> ReadingOut:
-    value = float(one.sampled.values[at]) if one.sampled is not None and at is not None else float("nan")
-    measure = one.wanted.measure
+def _reading(item: Read, at: int | None) -> ReadingOut:
+    value = float(item.sampled.values[at]) if item.sampled is not None and at is not None else float("nan")
+    measure = item.wanted.measure
     return ReadingOut(
         measure=measure.name,
-        device=one.wanted.device,
+        device=item.wanted.device,
         unit=measure.unit.value,
         value=None if np.isnan(value) else value,
     )

@@ -38,7 +38,7 @@ async def read_processes(
 def _processes(context: Context, archive_id: UUID, at_ns: int, patience: CancelToken) -> ProcessesOut:
     with context.store.reading(archive_id, patience.check, context.budget) as reader:
         reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
-        columns = tuple(one for one in reader.known if one.group in (GROUP, THREAD_GROUP))
+        columns = tuple(item for item in reader.known if item.group in (GROUP, THREAD_GROUP))
         if not columns:
             return _nothing(recorded=False)
         frame = reader.frame(
@@ -58,23 +58,25 @@ def _nothing(*, recorded: bool) -> ProcessesOut:
 
 def _told(reader: Reader, frame: Frame, found: ProcessesAt) -> ProcessesOut:
     at_work = threads_at(frame, found.at_ns)
-    keys = [(one.pid, one.start) for one in found.heaviest] + [(one.tid, one.start) for one in at_work]
+    keys = [(item.pid, item.start) for item in found.heaviest] + [(item.tid, item.start) for item in at_work]
     names = reader.identities(found.at_ns, keys)
     processes = []
-    for one in sorted(found.heaviest, key=lambda one: (one.usage.cpu_cores or 0, one.usage.memory_bytes), reverse=True):
-        who = names.get((one.pid, one.start))
+    for entry in sorted(
+        found.heaviest, key=lambda item: (item.usage.cpu_cores or 0, item.usage.memory_bytes), reverse=True
+    ):
+        who = names.get((entry.pid, entry.start))
         processes.append(
             ProcessOut(
-                pid=one.pid,
-                start=one.start,
+                pid=entry.pid,
+                start=entry.start,
                 name=who.name if who else None,
                 user=who.user if who else None,
                 group=who.group if who else None,
                 parent=who.parent if who else None,
                 arguments=who.arguments if who else None,
-                state=one.state,
-                core=one.core,
-                usage=UsageOut(**asdict(one.usage)),
+                state=entry.state,
+                core=entry.core,
+                usage=UsageOut(**asdict(entry.usage)),
             )
         )
     return ProcessesOut(
@@ -83,15 +85,15 @@ def _told(reader: Reader, frame: Frame, found: ProcessesAt) -> ProcessesOut:
         processes=processes,
         threads=[
             ThreadOut(
-                tid=one.tid,
-                pid=one.pid,
-                start=one.start,
-                name=names[one.tid, one.start].name if (one.tid, one.start) in names else None,
-                state=one.state,
-                core=one.core,
-                usage=UsageOut(**asdict(one.usage)),
+                tid=item.tid,
+                pid=item.pid,
+                start=item.start,
+                name=names[item.tid, item.start].name if (item.tid, item.start) in names else None,
+                state=item.state,
+                core=item.core,
+                usage=UsageOut(**asdict(item.usage)),
             )
-            for one in sorted(at_work, key=lambda one: one.usage.cpu_cores or 0, reverse=True)
+            for item in sorted(at_work, key=lambda entry: entry.usage.cpu_cores or 0, reverse=True)
         ],
         total=UsageOut(**asdict(found.together)),
         states=found.states,

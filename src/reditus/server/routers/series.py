@@ -40,7 +40,9 @@ async def read_series(
     def work(patience: CancelToken) -> bytes:
         with context.store.reading(archive_id, patience.check, context.budget) as reader:
             window = asked_window(reader, start, end)
-            wanted = [one for text in measure for one in parse_series_keys(text, reader.known)]
+            wanted = [
+                parse_series_key for text in measure for parse_series_key in parse_series_keys(text, reader.known)
+            ]
             if len(wanted) > MAX_SERIES:
                 raise WindowError(f"{len(wanted)} series are asked for at once; at most {MAX_SERIES} are drawn")
             context.budget.check_points(len(wanted), width)
@@ -58,30 +60,30 @@ def _shaped(every: list[ChartSeries]) -> tuple[list[Any], list[dict[str, Any]]]:
     times: list[Any] = []
     places: dict[bytes, int] = {}
     series = []
-    for one in every:
-        key = one.times_ns.tobytes()
+    for entry in every:
+        key = entry.times_ns.tobytes()
         if key not in places:
             places[key] = len(times)
-            times.append(one.times_ns / NS_PER_MS)
-        wanted = one.wanted
+            times.append(entry.times_ns / NS_PER_MS)
+        wanted = entry.wanted
         series.append(
             {
                 "measure": wanted.measure.name,
                 "device": wanted.device,
                 "unit": wanted.measure.unit.value,
                 "times": places[key],
-                "bin_s": one.bin_s,
-                "mean": one.mean,
-                "low": one.low,
-                "high": one.high,
-                "summary": None if one.summary is None else _summary(one),
-                "missing": one.missing,
+                "bin_s": entry.bin_s,
+                "mean": entry.mean,
+                "low": entry.low,
+                "high": entry.high,
+                "summary": None if entry.summary is None else _summary(entry),
+                "missing": entry.missing,
             }
         )
     return times, series
 
 
-def _summary(one: ChartSeries) -> dict[str, Any]:
-    assert one.summary is not None
-    out = asdict(one.summary) | {"bin_s": one.summary_of_s}
-    return out if one.wanted.measure.total else out | {"total": None}
+def _summary(chart_series: ChartSeries) -> dict[str, Any]:
+    assert chart_series.summary is not None
+    out = asdict(chart_series.summary) | {"bin_s": chart_series.summary_of_s}
+    return out if chart_series.wanted.measure.total else out | {"total": None}

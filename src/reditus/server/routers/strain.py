@@ -49,7 +49,7 @@ async def read_strain(
         out = {
             "first_ms": to_ms(int(found.edges_ns[0])),
             "bin_ms": float(found.edges_ns[1] - found.edges_ns[0]) / NS_PER_MS,
-            "rows": [_row(one, series) for one, series in zip(wanted, found.series, strict=True)],
+            "rows": [_row(key, series) for key, series in zip(wanted, found.series, strict=True)],
         }
         return orjson.dumps(out)
 
@@ -67,12 +67,12 @@ def _wanted(reader: Reader, opened: list[Resource]) -> list[SeriesKey]:
     return out
 
 
-def _row(one: SeriesKey, series: Binned | None) -> dict[str, Any]:
-    measure = one.measure
+def _row(series_key: SeriesKey, series: Binned | None) -> dict[str, Any]:
+    measure = series_key.measure
     return {
         "measure": measure.name,
         "resource": measure.resource.value,
-        "device": one.device,
+        "device": series_key.device,
         "has_devices": measure.per is not None,
         "help": measure.help,
         "formula": measure.formula,

@@ -136,14 +136,14 @@ def _capture(recipe: Recipe, size: str, rng: np.random.Generator) -> Case:
 
 def _pair(rng: np.random.Generator, size: str, pace_s: float, *, overlapping: bool) -> Case:
     """Two troubles of different resources, one after the other or at once."""
-    names = [one for one in PROBLEMS if one not in (recipes.periodic, *NEEDS_EQUALS)]
+    names = [item for item in PROBLEMS if item not in (recipes.periodic, *NEEDS_EQUALS)]
     if overlapping:
         # Whoever waits for its own memory asks for less of everything else.
-        names = [one for one in names if _resource(one) not in ("memory", "swap", "cache")]
+        names = [item for item in names if _resource(item) not in ("memory", "swap", "cache")]
     pool = (
         names
         if overlapping
-        else [*names, *(one for one in LOOK_ALIKES if one not in (recipes.spike, recipes.cache_growth))]
+        else [*names, *(item for item in LOOK_ALIKES if item not in (recipes.spike, recipes.cache_growth))]
     )
     first = pool[int(rng.integers(len(pool)))]
     length_s = max(float(rng.integers(*TICKS)) * pace_s, 1_200.0 if pace_s < 1 else 0.0)
@@ -194,7 +194,7 @@ def _case(
     works = (*base, *(work for trouble, _ in told for work in trouble.works))
     faults = (*gap, *(fault for trouble, _ in told for fault in trouble.faults))
     truths = [Truth(trouble, trouble.begins_s or when.start_s, _end_s(trouble, when)) for trouble, when in told]
-    truths += [Truth(Trouble("data.gap"), one.start_s, one.end_s) for one in gap]
+    truths += [Truth(Trouble("data.gap"), item.start_s, item.end_s) for item in gap]
     scenario = replace(_scenario(machine, works, faults, length_s, pace_s, rng))
     return Case(name, (scenario,), tuple(truths), has_stall)
 
@@ -244,7 +244,7 @@ CORELIKE = ("cpu", "net", "periodic", "tasks")
 
 def _clash(first: Recipe, second: Recipe) -> bool:
     """Two that act on the same part of a machine are not independent."""
-    alike = [{_resource(one) in family for one in (first, second)} == {True} for family in (DISKLIKE, CORELIKE)]
+    alike = [{_resource(item) in family for item in (first, second)} == {True} for family in (DISKLIKE, CORELIKE)]
     return any(alike)
 
 

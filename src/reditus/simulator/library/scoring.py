@@ -54,27 +54,27 @@ def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
     for truth in case.truths:
         _look_for(case, truth, diagnosis, into, begin_ns)
     problems = [truth for truth in case.truths if _is_problem(truth)]
-    for one in diagnosis.findings:
-        if not any(_explains(truth, one, begin_ns, slack_s) for truth in problems):
-            into.made_up[one.kind] += 1
-            into.remarks.append(f"{case.name}: made up {_told(one, begin_ns)}")
+    for finding in diagnosis.findings:
+        if not any(_explains(truth, finding, begin_ns, slack_s) for truth in problems):
+            into.made_up[finding.kind] += 1
+            into.remarks.append(f"{case.name}: made up {_told(finding, begin_ns)}")
     for excluded in diagnosis.ruled_out:
         if _is_false(case, excluded, begin_ns, slack_s):
             into.made_up[excluded.kind] += 1
             into.remarks.append(f"{case.name}: falsely ruled out {_told(excluded, begin_ns)}")
     for truth in problems:
         roots = [
-            one
-            for one in diagnosis.findings
-            if not one.caused_by and _explains(truth, one, begin_ns, slack_s)
+            finding
+            for finding in diagnosis.findings
+            if not finding.caused_by and _explains(truth, finding, begin_ns, slack_s)
             # What another trouble explains better is that one's.
-            and not any(other is not truth and other.trouble.kind == one.kind and _overlaps(other, one, begin_ns, 0.0) for other in problems)
+            and not any(other is not truth and other.trouble.kind == finding.kind and _overlaps(other, finding, begin_ns, 0.0) for other in problems)
         ]  # fmt: skip
         into.causes += 1
         into.single += len(roots) == 1
         if len(roots) > 1:
             into.remarks.append(
-                f"{case.name}: {len(roots)} causes told for one: {', '.join(_told(one, begin_ns) for one in roots)}"
+                f"{case.name}: {len(roots)} causes told for one: {', '.join(_told(root, begin_ns) for root in roots)}"
             )
 
 
@@ -82,19 +82,21 @@ def _look_for(case: Case, truth: Truth, diagnosis: Diagnosis, into: Score, begin
     kind = truth.trouble.kind
     every: list[Finding | RuledOut] = [*diagnosis.findings, *diagnosis.ruled_out]
     told = [
-        one
-        for one in every
-        if one.kind == kind
-        and (truth.trouble.device is None or _same_device(truth.trouble.device, one))
-        and _overlaps(truth, one, begin_ns, 2 * case.interval_s)
+        entry
+        for entry in every
+        if entry.kind == kind
+        and (truth.trouble.device is None or _same_device(truth.trouble.device, entry))
+        and _overlaps(truth, entry, begin_ns, 2 * case.interval_s)
     ]
     period_s = truth.trouble.period_s
     if period_s is not None:
         kind = "periodic"
         told = [
-            one
-            for one in told
-            if isinstance(one, Finding) and one.pattern.period_s and abs(one.pattern.period_s / period_s - 1) < 0.1
+            entry
+            for entry in told
+            if isinstance(entry, Finding)
+            and entry.pattern.period_s
+            and abs(entry.pattern.period_s / period_s - 1) < 0.1
         ]
     if not told:
         into.missed[kind] += 1
@@ -103,7 +105,7 @@ def _look_for(case: Case, truth: Truth, diagnosis: Diagnosis, into: Score, begin
         )
         return
     into.found[kind] += 1
-    first = min(told, key=lambda one: one.start_ns)
+    first = min(told, key=lambda item: item.start_ns)
     if isinstance(first, Finding) and truth.trouble.steady and period_s is None:
         apart_s = abs((first.onset.at_ns - begin_ns) / NS_PER_S - truth.start_s)
         into.onsets += 1
@@ -117,20 +119,20 @@ def _is_problem(truth: Truth) -> bool:
     return truth.trouble.kind not in CONTRADICTS and truth.trouble.kind not in MUST_BE_TRUE
 
 
-def _same_device(device: str, one: Finding | RuledOut) -> bool:
-    return one.device == device or device in one.explanation
+def _same_device(device: str, item: Finding | RuledOut) -> bool:
+    return item.device == device or device in item.explanation
 
 
-def _overlaps(truth: Truth, one: Finding | RuledOut, begin_ns: int, slack_s: float) -> bool:
-    start_s, end_s = (one.start_ns - begin_ns) / NS_PER_S, (one.end_ns - begin_ns) / NS_PER_S
+def _overlaps(truth: Truth, item: Finding | RuledOut, begin_ns: int, slack_s: float) -> bool:
+    start_s, end_s = (item.start_ns - begin_ns) / NS_PER_S, (item.end_ns - begin_ns) / NS_PER_S
     return start_s < truth.end_s + slack_s and end_s > truth.start_s - slack_s
 
 
-def _explains(truth: Truth, one: Finding, begin_ns: int, slack_s: float) -> bool:
+def _explains(truth: Truth, finding: Finding, begin_ns: int, slack_s: float) -> bool:
     trouble = truth.trouble
-    right = one.kind == trouble.kind and (trouble.device is None or _same_device(trouble.device, one))
-    after_s = FOLLOWS_S if one.kind in trouble.allowed else slack_s
-    return (right or one.kind in trouble.allowed) and _overlaps(truth, one, begin_ns, after_s)
+    right = finding.kind == trouble.kind and (trouble.device is None or _same_device(trouble.device, finding))
+    after_s = FOLLOWS_S if finding.kind in trouble.allowed else slack_s
+    return (right or finding.kind in trouble.allowed) and _overlaps(truth, finding, begin_ns, after_s)
 
 
 def _is_false(case: Case, excluded: RuledOut, begin_ns: int, slack_s: float) -> bool:
@@ -155,6 +157,6 @@ def _mostly_within(truth: Truth, excluded: RuledOut, begin_ns: int) -> bool:
     return shared_s > 0.5 * (end_s - start_s)
 
 
-def _told(one: Finding | RuledOut, begin_ns: int) -> str:
-    start_s, end_s = (one.start_ns - begin_ns) / NS_PER_S, (one.end_ns - begin_ns) / NS_PER_S
-    return f"{one.kind} {one.device or ''} {start_s:.0f}-{end_s:.0f} s"
+def _told(item: Finding | RuledOut, begin_ns: int) -> str:
+    start_s, end_s = (item.start_ns - begin_ns) / NS_PER_S, (item.end_ns - begin_ns) / NS_PER_S
+    return f"{item.kind} {item.device or ''} {start_s:.0f}-{end_s:.0f} s"

@@ -34,7 +34,7 @@ def seal_archive(session: Session, host_id: UUID, archive: UUID) -> int:
         while more:
             gone, found = _merge_runs(session, host_id, archive, target, damaged)
             note_damage(session, found)
-            damaged |= {(one.schema, one.first_ns) for one in found}
+            damaged |= {(match.schema, match.first_ns) for match in found}
             vanished += gone
             more = bool(found)  # once more, around what was found damaged
     return vanished
@@ -65,7 +65,7 @@ def _runs(
         run: list[Row[*tuple[Any, ...]]] = []
         for row in alike:
             run.append(row)
-            if sum(one.ticks for one in run) >= target:
+            if sum(item.ticks for item in run) >= target:
                 if len(run) > 1:
                     yield run
                 run = []

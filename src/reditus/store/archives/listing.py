@@ -80,9 +80,9 @@ def _damaged_info(
     """An archive of which only a part can be read: from when to when is known, how much it holds is not."""
     return replace(
         _info(archive, host_name, damage),
-        first_ns=min((one.first_ns for one in held), default=None),
-        last_ns=max((one.last_ns for one in held), default=None),
-        interval_ns=min((one.interval_ns for one in held), default=None),
+        first_ns=min((extent.first_ns for extent in held), default=None),
+        last_ns=max((extent.last_ns for extent in held), default=None),
+        interval_ns=min((extent.interval_ns for extent in held), default=None),
         trouble=f"files of the database are damaged here, and what they held is not counted: {reason}",
     )
 

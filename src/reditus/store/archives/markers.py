@@ -17,22 +17,22 @@ from reditus.store.records import Found
 
 def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequence[Marker]) -> None:
     """Keep markers; one that is told again takes the place of the first."""
-    last = {one.ident: one for one in markers}
+    last = {marker.ident: marker for marker in markers}
     if not last:
         return
     values = [
         {
             "host_id": host_id,
             "archive_id": archive,
-            "ident": one.ident,
-            "at_ns": one.at_ns,
-            "end_ns": one.end_ns,
-            "kind": one.kind,
-            "severity": None if one.severity is None else SEVERITIES.index(one.severity),
-            "source": one.source,
-            "text": one.text,
+            "ident": item.ident,
+            "at_ns": item.at_ns,
+            "end_ns": item.end_ns,
+            "kind": item.kind,
+            "severity": None if item.severity is None else SEVERITIES.index(item.severity),
+            "source": item.source,
+            "text": item.text,
         }
-        for one in last.values()
+        for item in last.values()
     ]
     statement = insert(MarkerRow)
     key = ("host_id", "archive_id", "ident")
@@ -46,11 +46,11 @@ def add_markers(session: Session, archive: UUID, markers: Sequence[Marker]) -> N
     if scope.host != archive:
         put_markers(session, scope.host, archive, markers)
         return
-    for one in markers:
-        home = archive_at(session, scope, one.at_ns)
+    for marker in markers:
+        home = archive_at(session, scope, marker.at_ns)
         if home is None:
             raise UnknownArchive(archive)
-        put_markers(session, scope.host, home, [one])
+        put_markers(session, scope.host, home, [marker])
 
 
 def read_markers(session: Session, archive: UUID, window: Window, *, worse_than: str, limit: int) -> Found:
@@ -69,7 +69,7 @@ def read_markers(session: Session, archive: UUID, window: Window, *, worse_than:
     )
     total = session.scalar(select(func.count()).select_from(chosen.order_by(None).subquery())) or 0
     rows = session.scalars(chosen.limit(limit)).all()
-    return Found(sorted(map(_marker, rows), key=lambda one: one.at_ns), total)
+    return Found(sorted(map(_marker, rows), key=lambda item: item.at_ns), total)
 
 
 def _marker(row: MarkerRow) -> Marker:

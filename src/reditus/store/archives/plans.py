@@ -139,7 +139,7 @@ def _mark_dropped(session: Session, told: Announced) -> None:
     """What the recorder had to drop unsent is a gap with a reason, where charts can show it."""
     host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == told.id))
     if host_id is not None:
-        put_markers(session, host_id, told.id, [_gap(one) for one in told.report.get("dropped", ())])
+        put_markers(session, host_id, told.id, [_gap(item) for item in told.report.get("dropped", ())])
 
 
 def _gap(told: Json) -> Marker:

@@ -141,7 +141,7 @@ def _verify_schema_on_damaged_pages(session: Session, host: UUID, archive: UUID,
         return binary_rows(session, statements.HELD_BETWEEN, asked)
 
     rows, losses = as_rows(surviving(session, read))
-    damage = [_lost(host, archive, schema, one) for one in losses]
+    damage = [_lost(host, archive, schema, loss) for loss in losses]
     note_damage(session, damage)
     return Slice(sum(row[0] is not None for row in rows), 0, damage, Place(schema, (1 << 62)))
 

@@ -23,7 +23,7 @@ class Array(bytes):
 
 class Uuids(Array):
     def __new__(cls, ids: Sequence[UUID]) -> "Uuids":
-        return super().__new__(cls, _array(_UUID, [one.bytes for one in ids]))
+        return super().__new__(cls, _array(_UUID, [item.bytes for item in ids]))
 
 
 class Int4s(Array):

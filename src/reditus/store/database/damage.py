@@ -42,14 +42,14 @@ class Lost:
 def note_damage(session: Session, found: Iterable[Damage]) -> int:
     """Write down what was found; what is known already stays as it is. Return how much was new."""
     new = 0
-    for one in found:
+    for match in found:
         values = {
-            "host_id": one.host, "archive_id": one.archive, "schema_id": one.schema, "first_ns": one.first_ns,
-            "last_ns": one.last_ns, "columns": None if one.columns is None else list(one.columns),
-            "reason": one.reason, "found_ns": time.time_ns(),
+            "host_id": match.host, "archive_id": match.archive, "schema_id": match.schema, "first_ns": match.first_ns,
+            "last_ns": match.last_ns, "columns": None if match.columns is None else list(match.columns),
+            "reason": match.reason, "found_ns": time.time_ns(),
         }  # fmt: skip
         # An archive that was removed meanwhile has no damage any more.
-        there = select(ArchiveRow.id).where(ArchiveRow.host_id == one.host, ArchiveRow.id == one.archive)
+        there = select(ArchiveRow.id).where(ArchiveRow.host_id == match.host, ArchiveRow.id == match.archive)
         if session.scalar(there.with_for_update(key_share=True)) is None:
             continue
         statement = insert(DamageRow).values(**values).on_conflict_do_nothing().returning(DamageRow.first_ns)
@@ -150,11 +150,11 @@ def as_rows(found: Iterable[list[tuple[Any, ...]] | Lost]) -> tuple[list[tuple[A
     """Rows and losses apart; losses that touch are one."""
     rows: list[tuple[Any, ...]] = []
     losses: list[Lost] = []
-    for one in found:
-        if not isinstance(one, Lost):
-            rows += one
-        elif losses and losses[-1].end_ns == one.begin_ns:
-            losses[-1] = Lost(losses[-1].begin_ns, one.end_ns, losses[-1].reason)
+    for match in found:
+        if not isinstance(match, Lost):
+            rows += match
+        elif losses and losses[-1].end_ns == match.begin_ns:
+            losses[-1] = Lost(losses[-1].begin_ns, match.end_ns, losses[-1].reason)
         else:
-            losses.append(one)
+            losses.append(match)
     return rows, losses

@@ -231,18 +231,18 @@ set name = excluded.name, user_name = excluded.user_name, control_group = exclud
 def processes_of(host_id: UUID, told: Identities) -> dict[str, Any]:
     """The values of UPSERT_PROCESSES."""
     # Twice in one statement would be an error.
-    last = {(one.pid, one.start): one for one in told.processes}.values()
+    last = {(process.pid, process.start): process for process in told.processes}.values()
     return {
         "host": host_id,
         "archive": told.archive,
         "boot": told.boot,
-        "pids": [one.pid for one in last],
-        "starts": [one.start for one in last],
-        "names": [one.name for one in last],
-        "users": [one.user for one in last],
-        "groups": [one.group for one in last],
-        "parents": [one.parent for one in last],
-        "arguments": [one.arguments for one in last],
+        "pids": [item.pid for item in last],
+        "starts": [item.start for item in last],
+        "names": [item.name for item in last],
+        "users": [item.user for item in last],
+        "groups": [item.group for item in last],
+        "parents": [item.parent for item in last],
+        "arguments": [item.arguments for item in last],
     }
 
 

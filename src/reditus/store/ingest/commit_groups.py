@@ -45,35 +45,35 @@ class Known:
         others: list[Append] = []
         held_up: set[UUID] = set()
         kinds: set[tuple[UUID, int]] = set()
-        for one in together:
-            own = None if one.archive in held_up else self._rows(one)
-            own_kinds = {(one.archive, schema) for _, schema, _ in own or ()}
+        for item in together:
+            own = None if item.archive in held_up else self._rows(item)
+            own_kinds = {(item.archive, schema) for _, schema, _ in own or ()}
             # Two of a kind may overlap each other.
             if own is None or len(own_kinds) < len(own) or not kinds.isdisjoint(own_kinds):
-                held_up.add(one.archive)
-                others.append(one)
+                held_up.add(item.archive)
+                others.append(item)
                 continue
-            usual.append(one)
+            usual.append(item)
             rows += own
             kinds |= own_kinds
-            told += [(self.hosts[one.archive], each) for each in one.batch.identities if each.processes]
+            told += [(self.hosts[item.archive], each) for each in item.batch.identities if each.processes]
         if rows:
             yield Part(usual, FastBatch(rows, told))
         if others:
             yield Part(others, None)
 
-    def _rows(self, one: Append) -> list[Row] | None:
+    def _rows(self, item: Append) -> list[Row] | None:
         """The blocks with their host and schemas; None where there are none, or something is unusual."""
-        host = self.hosts.get(one.archive)
-        if host is None or one.batch.markers or not one.batch.blocks:
+        host = self.hosts.get(item.archive)
+        if host is None or item.batch.markers or not item.batch.blocks:
             return None
         rows: list[Row] = []
-        for block in one.batch.blocks:
+        for block in item.batch.blocks:
             schema, columns = self.schemas.get((host, block.schema), (0, 0))
-            if block.archive != one.archive or columns != block.columns:
+            if block.archive != item.archive or columns != block.columns:
                 return None
             rows.append((host, schema, block))
-        return rows if all(each.archive == one.archive for each in one.batch.identities) else None
+        return rows if all(each.archive == item.archive for each in item.batch.identities) else None
 
 
 def stored_of(batch: Batch, ticks: int | None = None) -> Stored:

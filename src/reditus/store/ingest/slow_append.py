@@ -60,13 +60,13 @@ class SlowAppender:
     def append(self, together: Sequence[Append]) -> list[Stored | StoreError]:
         """What became of each; those that are refused leave nothing."""
         self._look(together)
-        checked = [self._refusal(one) for one in together]
+        checked = [self._refusal(item) for item in together]
         out: list[Stored | StoreError] = []
-        for one, refused in zip(together, checked, strict=True):
+        for entry, refused in zip(together, checked, strict=True):
             if refused is not None:
                 out.append(refused)
             else:
-                out.append(self._taken(one) if self._may_overlap(one) else self._take(one))
+                out.append(self._taken(entry) if self._may_overlap(entry) else self._take(entry))
         self._write()
         return out
 
@@ -98,7 +98,7 @@ class SlowAppender:
         """Lock the archives, then learn what they have. Usually all is known that both questions need, and they go out
         together.
         """
-        ids = sorted({one.archive for one in together})
+        ids = sorted({item.archive for item in together})
         guessed = self._keys(together)
         with driver_of(self._session).pipeline():
             locked = ask(self._session, _ARCHIVES, {"ids": ids})
@@ -119,19 +119,19 @@ class SlowAppender:
         """Host, archive and schema of all blocks, as far as they are known."""
         hosts, schemas = self._known.hosts, self._known.schemas
         return {
-            (hosts[one.archive], one.archive, schemas[hosts[one.archive], block.schema][0])
-            for one in together
-            if one.archive in hosts
-            for block in one.batch.blocks
-            if (hosts[one.archive], block.schema) in schemas
+            (hosts[item.archive], item.archive, schemas[hosts[item.archive], block.schema][0])
+            for item in together
+            if item.archive in hosts
+            for block in item.batch.blocks
+            if (hosts[item.archive], block.schema) in schemas
         }
 
     def _learn_schemas(self, together: Sequence[Append]) -> None:
         missing = {
-            (self._homes[one.archive], block.schema)
-            for one in together
-            if one.archive in self._homes
-            for block in one.batch.blocks
+            (self._homes[item.archive], block.schema)
+            for item in together
+            if item.archive in self._homes
+            for block in item.batch.blocks
         } - self._known.schemas.keys()
         if not missing:
             return

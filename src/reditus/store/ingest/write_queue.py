@@ -84,13 +84,13 @@ class WriteQueue:
             return list(self._known.parts(together))
         except Exception:  # whoever it is may not hold up the others: the long way tells that one
             log.exception("batches cannot be told apart, appending one by one")
-            return [Part([one], None) for one in together]
+            return [Part([item], None) for item in together]
 
     def _next(self) -> tuple[list[Append], bool]:
         found = [self._queue.get()]
         while not self._queue.empty() and len(found) < MOST_TOGETHER and found[-1] is not None:
             found.append(self._queue.get())
-        return [one for one in found if one is not None], found[-1] is None
+        return [match for match in found if match is not None], found[-1] is None
 
     def _append(self, part: Part) -> None:
         done: list[tuple[Append, Stored | StoreError]] = []
@@ -100,30 +100,30 @@ class WriteQueue:
         except DatabaseDamaged as why:
             # Where is it? Only the batches that need what is damaged are refused.
             if len(part.appends) > 1:
-                for one in part.appends:
-                    self._append(Part([one], None))
+                for append in part.appends:
+                    self._append(Part([append], None))
                 return
-            done = [(one, why) for one in part.appends]
+            done = [(append, why) for append in part.appends]
         except DatabaseUnavailable as why:
-            done = [(one, why) for one in part.appends]
+            done = [(append, why) for append in part.appends]
         except Exception as why:  # noqa: BLE001  whatever it is, someone waits for it: it is handed on, never swallowed
             # Something in one batch that the database will not have: only that one may suffer from it.
             if len(part.appends) > 1:
-                for one in part.appends:
-                    self._append(Part([one], None))
+                for item in part.appends:
+                    self._append(Part([item], None))
                 return
             part.appends[0].outcome.set_exception(why)
             return
         with self._grown_lock:
-            for one, outcome in done:
+            for entry, outcome in done:
                 if isinstance(outcome, Stored):
-                    most = max((block.ticks for block in one.batch.blocks), default=0)
-                    self._grown[one.archive] = self._grown.get(one.archive, 0) + most
-        for one, outcome in done:
+                    most = max((block.ticks for block in entry.batch.blocks), default=0)
+                    self._grown[entry.archive] = self._grown.get(entry.archive, 0) + most
+        for element, outcome in done:
             if isinstance(outcome, Stored):
-                one.outcome.set_result(outcome)
+                element.outcome.set_result(outcome)
             else:
-                one.outcome.set_exception(outcome)
+                element.outcome.set_exception(outcome)
 
     def _try_twice(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:
         """The first time may find only that the database was started anew since the last time. What was committed
@@ -142,6 +142,6 @@ class WriteQueue:
         if part.usual is not None:
             with translate_driver_errors():
                 if self._quick.put(part.usual):
-                    return [(one, stored_of(one.batch)) for one in part.appends]
+                    return [(item, stored_of(item.batch)) for item in part.appends]
         with self._sessions() as session:
             return list(zip(part.appends, SlowAppender(session, self._known).append(part.appends), strict=True))

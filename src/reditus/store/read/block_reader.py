@@ -198,7 +198,7 @@ class BlockReader:
         for known in columns:
             wanted.setdefault(known.schema_id, {})[known.position + CLOCKS] = known.column
             groups[known.schema_id] = known.group
-        heads = self._heads([one for one in held if one.schema in wanted], window)
+        heads = self._heads([extent for extent in held if extent.schema in wanted], window)
         size_bytes = sum(head.size_bytes * (CLOCKS + len(wanted[head.written.schema])) for head in heads)
         self._reserve(size_bytes)
         if kept is not None and size_bytes > kept.most_bytes // 2:  # it would drive out all else, and itself
@@ -206,16 +206,16 @@ class BlockReader:
         asked = [_asked(head, wanted[head.written.schema].keys(), kept) for head in heads]
         chunks = self._chunks(asked)
         out: dict[UUID, list[BlockSlice]] = {}
-        for at, one in enumerate(asked):
+        for at, request in enumerate(asked):
             self._check()
-            decoded = self._decoded(one, chunks.get(at, {}))
+            decoded = self._decoded(request, chunks.get(at, {}))
             if decoded is None:
                 continue
-            head = one.head
-            if kept is not None and one.missing <= decoded.columns.keys() | set(range(CLOCKS)):
+            head = request.head
+            if kept is not None and request.missing <= decoded.columns.keys() | set(range(CLOCKS)):
                 kept.keep(head.written, decoded)
-            if one.before is not None:
-                decoded.decode(wanted[head.written.schema].keys() - one.missing)
+            if request.before is not None:
+                decoded.decode(wanted[head.written.schema].keys() - request.missing)
             inside = _inside(decoded.wall_ns, head.interval_ns, window)
             own = {place: column for place, column in wanted[head.written.schema].items() if place in decoded.columns}
             if not own:
@@ -259,11 +259,11 @@ class BlockReader:
         """By the blocks' numbers the chunks that are missing, by their places."""
         runs_of: dict[frozenset[int], list[_Run]] = {}
         keys: list[tuple[int, UUID, int, int, int, int]] = []
-        for at, one in enumerate(asked):
-            if one.missing not in runs_of:
-                runs_of[one.missing] = _runs(one.missing)
-            written = one.head.written
-            keys += [(at, written.archive, written.schema, written.first_ns, *run) for run in runs_of[one.missing]]
+        for at, request in enumerate(asked):
+            if request.missing not in runs_of:
+                runs_of[request.missing] = _runs(request.missing)
+            written = request.head.written
+            keys += [(at, written.archive, written.schema, written.first_ns, *run) for run in runs_of[request.missing]]
         if not keys:
             return {}
         together = self.tried(lambda: self._runs_rows(keys, _TOGETHER))
@@ -353,10 +353,10 @@ def _asked_of(host: UUID, held: Sequence[Held], window: Window | None) -> dict[s
     values: dict[str, Any] = {"host": host}
     if window is not None:
         begin_ns = window.start_ns - SEEN_BEFORE_INTERVALS * MAX_INTERVAL_NS
-        held = [one for one in held if one.first_ns <= window.end_ns and one.last_ns >= begin_ns]
+        held = [extent for extent in held if extent.first_ns <= window.end_ns and extent.last_ns >= begin_ns]
         values |= {"start": window.start_ns, "end": window.end_ns, "before": SEEN_BEFORE_INTERVALS}
         values |= {"begin": begin_ns, "earliest": begin_ns - LONG_NS, "latest": window.end_ns + LONG_NS}
-    return values | {"archives": [one.archive for one in held], "schemas": [one.schema for one in held]}
+    return values | {"archives": [extent.archive for extent in held], "schemas": [extent.schema for extent in held]}
 
 
 def _asked(head: _Head, places: Set[int], kept: BlockCache | None) -> _Asked:

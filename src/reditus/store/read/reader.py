@@ -46,7 +46,9 @@ def _extent(held: Sequence[Held]) -> Extent:
     if not held:
         return Extent(None, None, None)
     return Extent(
-        min(one.first_ns for one in held), max(one.last_ns for one in held), min(one.interval_ns for one in held)
+        min(extent.first_ns for extent in held),
+        max(extent.last_ns for extent in held),
+        min(extent.interval_ns for extent in held),
     )
 
 
@@ -101,7 +103,7 @@ class Reader:
     @cached_property
     def known(self) -> ColumnSet:
         """Every column that there is, with its place in each schema it stands in."""
-        schemas = tuple(dict.fromkeys(one.schema for one in self._held))
+        schemas = tuple(dict.fromkeys(extent.schema for extent in self._held))
         return self._memory.of_schemas(self._session, self.scope.host, schemas)
 
     @cached_property
@@ -110,7 +112,7 @@ class Reader:
         return _extent(self._held)
 
     def extent_of(self, archive: UUID) -> Extent:
-        return _extent([one for one in self._held if one.archive == archive])
+        return _extent([extent for extent in self._held if extent.archive == archive])
 
     def rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:
         """What a plain statement finds, in the driver's binary form: as text every byte would come as two."""
@@ -134,12 +136,12 @@ class Reader:
     @property
     def intervals(self) -> dict[str, int]:
         """The shortest interval of each group, as its newest blocks have it."""
-        groups = {one.schema_id: one.group for one in self.known}
+        groups = {item.schema_id: item.group for item in self.known}
         out: dict[str, int] = {}
-        for one in self._held:
-            group = groups.get(one.schema)
+        for extent in self._held:
+            group = groups.get(extent.schema)
             if group is not None:
-                out[group] = min(one.interval_ns, out.get(group, one.interval_ns))
+                out[group] = min(extent.interval_ns, out.get(group, extent.interval_ns))
         return out
 
     def most_ticks(self, columns: int) -> int:

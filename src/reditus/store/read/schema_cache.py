@@ -56,7 +56,7 @@ class SchemaCache:
             return known
         missing = [schema for schema, columns in held.items() if columns is None]
         fetched = _fetch(session, host_id, missing) if missing else {}
-        whole = ColumnSet([one for schema in used for one in (held[schema] or fetched[schema])])
+        whole = ColumnSet([extent for schema in used for extent in (held[schema] or fetched[schema])])
         with self._lock:
             for schema, found in fetched.items():
                 self._schemas.keep((host_id, schema), found)

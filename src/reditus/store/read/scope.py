@@ -35,7 +35,7 @@ def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
         return scope.archives[0]
     asked = {"host": scope.host, "archives": list(scope.archives), "at": at_ns}
     found = {archive for (archive,) in binary_rows(session, statements.ARCHIVES_AT, asked)}
-    return next((one for one in scope.archives if one in found), next(iter(scope.archives), None))
+    return next((item for item in scope.archives if item in found), next(iter(scope.archives), None))
 
 
 def readable_facts(told: Any) -> tuple[HostFacts, str | None]:
