@@ -20,7 +20,7 @@ def prepare_data_folder(settings: Settings) -> Path:
     folder = settings.data.resolve()
     if os.geteuid() == 0 and "data" not in settings.model_fields_set and not _open_to_others(folder.parent):
         folder = SYSTEM_FOLDER / hashlib.sha256(str(folder).encode()).hexdigest()[:12]
-        err.print(f"· This checkout is closed to the database's user, so the data is kept in {folder}.")
+        err.print(f"· The usual data folder is closed to the database's user, so the data is kept in {folder}.")
     try:
         folder.mkdir(parents=True, exist_ok=True)
         folder.chmod(0o711 if os.geteuid() == 0 else 0o700)
@@ -47,4 +47,5 @@ def write_private(path: Path, text: str) -> None:
 
 
 def _open_to_others(folder: Path) -> bool:
-    return all(above.stat().st_mode & stat.S_IXOTH for above in [folder, *folder.parents])
+    there = [above for above in (folder, *folder.parents) if above.exists()]  # the others are made, and made open
+    return all(above.stat().st_mode & stat.S_IXOTH for above in there)

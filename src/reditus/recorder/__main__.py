@@ -1,6 +1,5 @@
 """`python -m reditus.recorder`: record this machine until told to stop. The command line calls this process."""
 
-import argparse
 import gc
 import io
 import logging
@@ -12,12 +11,11 @@ from typing import TextIO, cast
 
 import structlog
 
-from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
-from reditus.core.durations import parse_duration
 from reditus.core.outside import terminal_text
 from reditus.core.types import Json
 from reditus.recorder.control_channel import ControlClient
 from reditus.recorder.host import archive_id, host_facts, host_id, host_name
+from reditus.recorder.options import Options, OptionsError, read_options
 from reditus.recorder.privileges import RECORDER_KEEPS, drop_root
 from reditus.recorder.runner import Runner
 from reditus.recorder.spool import Spool, SpoolBusy
@@ -32,7 +30,15 @@ NICENESS = -10
 
 
 def main(arguments: list[str] | None = None) -> int:
-    options = _options(arguments)
+    try:
+        options = read_options(arguments)
+        options.spool.mkdir(parents=True, exist_ok=True, mode=0o700)
+    except OptionsError as why:
+        print(f"reditus-recorder: {terminal_text(str(why))}", file=sys.stderr)
+        return 2
+    except OSError as why:
+        print(f"reditus-recorder: the spool cannot be made: {why.strerror}: {why.filename}", file=sys.stderr)
+        return 2
     _configure_log()
     stop = StopSwitch()
     for number in STOP_SIGNALS:
@@ -44,7 +50,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         spools = open_spools(options.spool, options.name)
     except SpoolBusy as why:
-        print(f"reditus record: {why}", file=sys.stderr)
+        print(f"reditus-recorder: {why}", file=sys.stderr)
         return 2
     return record(options, spools, stop)
 
@@ -72,10 +78,10 @@ def open_spools(folder: Path, name: str) -> list[Spool]:
     return spools
 
 
-def record(options: argparse.Namespace, spools: list[Spool], stop: Stoppable) -> int:
+def record(options: Options, spools: list[Spool], stop: Stoppable) -> int:
     spool = spools[0]
     uplink = Uplink(options.server, spools)
-    runner = Runner(spool, uplink, interval_ns=options.every, for_ns=options.duration, log_files=options.log)
+    runner = Runner(spool, uplink, interval_ns=options.every_ns, for_ns=options.for_ns, log_files=options.logs)
     desk = ControlClient(options.server, spool.archive, lambda: _report(options, spool, runner))
     tune_gc()
     uplink.start()
@@ -100,7 +106,7 @@ def tune_gc() -> None:
     gc.set_threshold(GARBAGE_EVERY)
 
 
-def _report(options: argparse.Namespace, spool: Spool, runner: Runner) -> Json:
+def _report(options: Options, spool: Spool, runner: Runner) -> Json:
     registration = spool.registration() or {}
     return {
         "host": registration.get("host"),
@@ -117,35 +123,6 @@ def raise_priority() -> None:
         os.setpriority(os.PRIO_PROCESS, 0, NICENESS)
     except PermissionError:
         log.info("may not come first on busy cores; as an ordinary user ticks may be a little late there")
-
-
-def _options(arguments: list[str] | None) -> argparse.Namespace:
-    parser = argparse.ArgumentParser(prog="reditus.recorder", description="Record this machine.")
-    parser.add_argument("--server", required=True, help="address of the Reditus server")
-    parser.add_argument("--spool", required=True, type=Path, help="folder for what is not yet acknowledged")
-    parser.add_argument("--name", required=True, help="name of the archive")
-    parser.add_argument("--plan", default=None, help="name of the server's plan to follow; else --every holds")
-    parser.add_argument("--every", type=_interval, default=_interval("1s"), help="interval, 100ms to 1h")
-    parser.add_argument(
-        "--for", dest="duration", type=parse_duration, default=None, help="how long; else until stopped"
-    )
-    parser.add_argument(
-        "--log",
-        type=Path,
-        action="append",
-        default=[],
-        help="a file of RFC 5424 lines or journal export to keep as markers; may be given several times",
-    )
-    options = parser.parse_args(arguments)
-    options.spool.mkdir(parents=True, exist_ok=True, mode=0o700)
-    return options
-
-
-def _interval(text: str) -> int:
-    interval_ns = parse_duration(text)
-    if not MIN_INTERVAL_NS <= interval_ns <= MAX_INTERVAL_NS:
-        raise argparse.ArgumentTypeError(f"an interval is 100ms to 1h, not {text}")
-    return interval_ns
 
 
 class SafeText(io.TextIOBase):
