@@ -23,12 +23,12 @@ from reditus.cli.child_processes import Child
 from reditus.cli.client import Client
 from reditus.cli.service import Service, service
 from reditus.core.measures.selection import needed_columns, parse_series_keys
+from reditus.core.rfc3339 import spell_time
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.allocator import configure_allocator
 from reditus.server.settings import Settings
-from reditus.server.times import spell_time
 from reditus.simulator.large import large_host
 from reditus.store.store import Store
 

@@ -21,10 +21,10 @@ from benchmarks.table import show
 from reditus.cli.service import Service, service
 from reditus.core.blocks import Block, Stretch, encode_block
 from reditus.core.measures import MEASURES
+from reditus.core.rfc3339 import spell_time
 from reditus.core.types import NS_PER_S
 from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.settings import Settings
-from reditus.server.times import spell_time
 from reditus.simulator.fernhold import MIDNIGHT_NS
 from reditus.simulator.large import many_hosts
 

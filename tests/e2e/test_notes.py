@@ -4,7 +4,7 @@ import httpx
 import pytest
 
 from e2e_helpers import no_violations, place, wait_until
-from reditus.server.times import spell_time
+from reditus.core.rfc3339 import spell_time
 from reditus.simulator.fernhold import STITCH_01_MORNING
 
 BEGIN_NS = STITCH_01_MORNING.begin_ns

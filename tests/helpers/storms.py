@@ -28,11 +28,11 @@ from reditus.core.column_codec import decode_column, decode_wall
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.measures import measure_named
 from reditus.core.measures.selection import SeriesKey
+from reditus.core.rfc3339 import spell_time
 from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.server.settings import Settings
-from reditus.server.times import spell_time
 from reditus.store.database.offset_table import directory_in
 from reditus.store.store import Store
 

@@ -51,10 +51,8 @@ def environment(outside, name, wheels, dependencies):
     packages.mkdir()
     here = Path(pytest.__file__).parent.parent
     for package in here.iterdir():
-        if (
-            dependencies is None
-            and not package.name.startswith("reditus")
-            or package.name.split("-")[0] in (dependencies or ())
+        if (dependencies is None and not package.name.startswith("reditus")) or package.name.split("-")[0] in (
+            dependencies or ()
         ):
             (packages / package.name).symlink_to(package)
     (site / "dependencies.pth").write_text(f"{packages}\n")

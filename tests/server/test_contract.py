@@ -8,10 +8,10 @@ import pytest
 
 from reditus.core.diagnosis.pages import diagnoses_page
 from reditus.core.measures.pages import measures_page
+from reditus.core.rfc3339 import TimeError, parse_time, spell_time
 from reditus.core.types import NS_PER_S
 from reditus.server.openapi import contract
 from reditus.server.settings import Settings
-from reditus.server.times import BadTime, parse_time, spell_time
 
 ROOT = Path(__file__).resolve().parents[2]
 WEB = ROOT / "web"
@@ -54,5 +54,5 @@ def test_times_with_an_offset_and_to_the_nanosecond():
 
 @pytest.mark.parametrize("text", ["", "now", "12:00", "2026-13-01T00:00:00Z", "2026-11-12", "9999-01-01T00:00:00Z"])
 def test_what_is_no_time_is_refused(text):
-    with pytest.raises(BadTime):
+    with pytest.raises(TimeError):
         parse_time(text)

@@ -4,8 +4,8 @@ import pytest
 
 from api_helpers import introduce, send
 from builders import ARCHIVE, BEGIN_NS, HOST, a_block
+from reditus.core.rfc3339 import spell_time
 from reditus.core.types import NS_PER_S
-from reditus.server.times import spell_time
 
 PATH = f"/api/archives/{ARCHIVE}"
 

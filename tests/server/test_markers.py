@@ -7,7 +7,7 @@ import pytest
 from api_helpers import introduce as register
 from builders import ARCHIVE, BEGIN_NS, BOOT
 from reditus.core.markers import Marker, Markers
-from reditus.server.times import spell_time
+from reditus.core.rfc3339 import spell_time
 
 S = 10**9
 KERNEL = Marker("kernel/b/1", BEGIN_NS + 5 * S, "log", "I/O error on vda", "kernel", "error")

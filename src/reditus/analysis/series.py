@@ -10,11 +10,10 @@ from reditus.core.binning import Binner
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Series
 from reditus.core.measures import MEASURES
-from reditus.core.measures.selection import SeriesKey, StoredColumn, needed_columns
+from reditus.core.measures.selection import SeriesKey, StoredColumn, needed_columns, parse_series_keys
 from reditus.core.rollup import BinStats, chosen_level, fitting_level, levels_of, rolled_edges
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.core.window import Binned, Summary, Window, bin_edges, points
-from reditus.server.times import parse_window
 from reditus.store.read.reader import Reader
 
 MOST_NAMES = 160
@@ -68,11 +67,9 @@ def _cut_edges(edges_ns: IntArray, inner: Window) -> IntArray:
     return edges_ns[first : max(last, first + 1) + 1]
 
 
-def asked_window(reader: Reader, start: str | None, end: str | None) -> Window:
-    """The window that was asked for; what is left out is the timeline's own beginning or end."""
-    if start and end:
-        return parse_window(start, end, (None, None))
-    return parse_window(start, end, (reader.extent.first_ns, reader.extent.last_ns))
+def series_named(reader: Reader, names: Sequence[str]) -> list[SeriesKey]:
+    """The series that names stand for (see `parse_series_keys`). Raise UnknownMeasure."""
+    return [key for name in names for key in parse_series_keys(name, reader.known)]
 
 
 def read(reader: Reader, wanted: Sequence[SeriesKey], window: Window | None) -> tuple[Frame, list[Read]]:

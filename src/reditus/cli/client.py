@@ -12,9 +12,9 @@ from reditus.cli.console import Failure
 from reditus.core.blocks import Block
 from reditus.core.identities import Identities
 from reditus.core.markers import Marker
+from reditus.core.rfc3339 import spell_time
 from reditus.core.schema import Schema
 from reditus.core.types import Json
-from reditus.server.times import spell_time
 
 TIMEOUT_S = 120.0
 BATCH_BYTES = 8 << 20

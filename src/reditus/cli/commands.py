@@ -28,12 +28,12 @@ from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
 from reditus.core.durations import parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
+from reditus.core.rfc3339 import TimeError, spell_time
 from reditus.core.types import NS_PER_MS, NS_PER_S
-from reditus.core.window import MAX_BINS
+from reditus.core.window import MAX_BINS, parse_window
 from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
 from reditus.recorder.stopping import StopSwitch, handling
 from reditus.server.schemas import DiagnosisOut
-from reditus.server.times import BadTime, parse_window, spell_time
 
 app = typer.Typer(
     name="reditus",
@@ -260,7 +260,7 @@ def _diagnose_file(file: Path, start: str | None, end: str | None, *, as_json: b
     try:
         extent = recording.window()
         window = parse_window(start, end, (extent.start_ns, extent.end_ns))
-    except (WindowError, BadTime) as why:
+    except (WindowError, TimeError) as why:
         raise Failure(f"{file}: {why}") from why
     judged = DiagnosisOut.of(recording.host_name, judge(recording.frame(), window)).model_dump(by_alias=True)
     if as_json:

@@ -11,8 +11,8 @@ from reditus.cli.console import Failure, err, out
 from reditus.cli.service import service, settings_of_environment
 from reditus.core.log_lines import Lines, format_of, parse_lines
 from reditus.core.markers import SEVERITIES
+from reditus.core.rfc3339 import EARLIEST_NS, LATEST_NS, spell_time
 from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
-from reditus.server.times import EARLIEST_NS, LATEST_NS, spell_time
 
 markers = typer.Typer(help="Markers: log lines, gaps with their reasons, remarks.", no_args_is_help=True)
 Archive = Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive.")]

@@ -6,6 +6,7 @@ import numpy as np
 
 from reditus.core.errors import WindowError
 from reditus.core.frame import Series
+from reditus.core.rfc3339 import TimeError, parse_time
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 MAX_BINS = 10_000
@@ -104,3 +105,16 @@ def points(sampled: Series, window: Window) -> tuple[IntArray, FloatArray]:
     broken = broken[broken > 0]
     between = (times[broken - 1] + times[broken]) // 2
     return np.insert(times, broken, between), np.insert(values, broken, np.nan)
+
+
+def parse_window(start: str | None, end: str | None, extent: tuple[int | None, int | None]) -> Window:
+    """A window from two optional times; what is left out comes from the extent (first and last tick). Raise TimeError."""
+    first_ns = parse_time(start) if start else extent[0]
+    last_ns = parse_time(end) if end else extent[1]
+    if first_ns is None or last_ns is None:
+        raise TimeError("the archive is empty, so from and to cannot be left out; or wait for the first ticks")
+    if first_ns >= last_ns:
+        if start and end:
+            raise TimeError(f"from {start} is not before to {end}; a window has to end after it starts")
+        last_ns = first_ns + NS_PER_S
+    return Window(first_ns, last_ns)

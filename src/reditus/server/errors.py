@@ -23,9 +23,9 @@ from reditus.core.errors import (
 from reditus.core.facts import FactsError
 from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
+from reditus.core.rfc3339 import TimeError
 from reditus.server.lanes import Busy, RequestTooLarge
 from reditus.server.schemas import BadVerdict
-from reditus.server.times import BadTime
 from reditus.store import (
     ArchiveProtected,
     BlockConflict,
@@ -73,7 +73,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     TimeRefused: (422, "bad-time", "Time refused"),
     BlockConflict: (409, "block-clash", "Block contradicts its archive"),
     BadVerdict: (422, "bad-verdict", "Not a verdict"),
-    BadTime: (422, "bad-time", "Not a time or window"),
+    TimeError: (422, "bad-time", "Not a time or window"),
     WindowError: (422, "bad-window", "Not a window"),
     Cancelled: (499, "cancelled", "Request cancelled"),
     TooLarge: (413, "too-large", "Too large"),

@@ -5,8 +5,8 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.gaps import Gap
+from reditus.core.rfc3339 import spell_time, to_ms
 from reditus.server.schemas import Moment, Name, Out
-from reditus.server.times import spell_time, to_ms
 
 MOST_NOTES = 10_000
 Notes = Annotated[str, StringConstraints(max_length=MOST_NOTES, pattern=r"^[^\x00-\x08\x0b-\x1f\x7f]*$")]

@@ -6,8 +6,8 @@ from typing import Annotated, Literal, get_args
 from pydantic import BaseModel, Field, StringConstraints
 
 from reditus.core.markers import MAX_IDENT, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
+from reditus.core.rfc3339 import TimeError, parse_time, to_ms
 from reditus.server.schemas import Moment, Name, Out
-from reditus.server.times import BadTime, parse_time, to_ms
 from reditus.store.records import Found
 
 MOST_AT_ONCE = 5_000
@@ -62,11 +62,11 @@ class MarkerIn(BaseModel):
     )
 
     def marker(self) -> Marker:
-        """Raise BadTime, also for a stretch that ends before it begins."""
+        """Raise TimeError, also for a stretch that ends before it begins."""
         at_ns = parse_time(self.at)
         end_ns = None if self.end is None else parse_time(self.end)
         if end_ns is not None and end_ns < at_ns:
-            raise BadTime(f"the stretch from {self.at} ends at {self.end}, before it begins")
+            raise TimeError(f"the stretch from {self.at} ends at {self.end}, before it begins")
         told = sha256("\0".join((self.kind, self.source, self.text)).encode()).hexdigest()[:24]
         return Marker(
             ident=self.ident or f"{self.kind}/{at_ns}/{told}",

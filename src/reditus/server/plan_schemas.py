@@ -5,9 +5,9 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
+from reditus.core.rfc3339 import LATEST_NS, to_ms
 from reditus.core.types import NS_PER_MS, NS_PER_S
 from reditus.server.schemas import HostIn, HostOut, Name, Out
-from reditus.server.times import LATEST_NS, to_ms
 from reditus.store.archives.plans import PlanInfo, RecorderInfo
 
 SILENT_AFTER_S = 15.0

@@ -7,12 +7,11 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import Counter
-from reditus.core.diagnosis import Diagnosis, Evidence, Finding, RuledOut
+from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut
 from reditus.core.diagnosis.contributors import Contributor
-from reditus.core.diagnosis.engine import KINDS
 from reditus.core.measures import Measure, Resource, measure_named
 from reditus.core.outside import shown
-from reditus.server.times import parse_time, spell_bounded, spell_time, to_ms
+from reditus.core.rfc3339 import parse_time, spell_bounded, spell_time, to_ms
 from reditus.store.records import ArchiveInfo, KnownDamage, Verdict
 
 Name = Annotated[

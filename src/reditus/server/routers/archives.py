@@ -5,9 +5,9 @@ from uuid import UUID
 from fastapi import APIRouter
 
 from reditus.core.facts import HostFacts
+from reditus.core.rfc3339 import spell_time
 from reditus.server.context import StoreDep
 from reditus.server.schemas import ArchiveIn, ArchiveOut, FactsOut
-from reditus.server.times import spell_time
 from reditus.store import HostInfo
 
 router = APIRouter(prefix="/archives", tags=["archives"])

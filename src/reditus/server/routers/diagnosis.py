@@ -8,12 +8,12 @@ from fastapi import APIRouter, Query, Request, Response
 
 from reditus.analysis.diagnosis import diagnose_timeline
 from reditus.analysis.maintenance import Task
-from reditus.analysis.series import asked_window
+from reditus.analysis.requests import requested_window
 from reditus.core.errors import CoreError
+from reditus.core.rfc3339 import TimeError
 from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import DiagnosisOut, Moment, VerdictIn
-from reditus.server.times import BadTime
 from reditus.store import StoreError
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["diagnosis"])
@@ -32,10 +32,10 @@ async def read_diagnosis(
     def work(patience: CancelToken) -> DiagnosisOut:
         try:
             with context.store.reading(archive_id, patience.check, context.budget.long) as reader:
-                window = asked_window(reader, start, end)
+                window = requested_window(reader, start, end)
                 told = diagnose_timeline(reader, window, context.judged)
                 verdicts = reader.verdicts()
-        except (StoreError, CoreError, BadTime):
+        except (StoreError, CoreError, TimeError):
             raise  # said to whoever asked; nothing about the archive
         except Exception as why:
             context.journal.failed(Task.JUDGING, archive_id, why)

@@ -9,10 +9,10 @@ from fastapi import APIRouter, Request, Response
 
 from reditus import __version__
 from reditus.analysis.maintenance import TaskReport
+from reditus.core.rfc3339 import spell_time
 from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import CheckIn, CheckOut, DamageOut, FailingOut, FlawOut, HealthOut, TaskOut
-from reditus.server.times import spell_time
 from reditus.store import DatabaseUnavailable
 from reditus.store.archives.scrubbing import Place, Problem
 

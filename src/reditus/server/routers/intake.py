@@ -10,12 +10,12 @@ from fastapi import APIRouter, Body, Request, Response
 
 from reditus.core.batches import Batch, read_batch
 from reditus.core.errors import SchemaError
+from reditus.core.rfc3339 import EARLIEST_NS, spell_time
 from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.errors import TimeRefused
 from reditus.server.schemas import StoredOut
-from reditus.server.times import EARLIEST_NS, spell_time
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["intake"])
 

@@ -5,13 +5,14 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request
 
-from reditus.analysis.series import asked_window, cut_to_ticks
+from reditus.analysis.requests import requested_window
+from reditus.analysis.series import cut_to_ticks
 from reditus.core.types import NS_PER_S
+from reditus.core.window import parse_window
 from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import Context, ContextDep, StoreDep
 from reditus.server.life_schemas import CopyIn, DescriptionIn, GapOut, GapsOut, StretchIn, TrimmedOut
 from reditus.server.schemas import ArchiveOut, Moment
-from reditus.server.times import parse_window
 from reditus.store.archives.lifecycle import Description
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["life"])
@@ -92,7 +93,7 @@ def _gaps(
     with context.store.reading(archive_id, patience.check, context.budget) as reader:
         if reader.extent.first_ns is None and not all(ends):
             return GapsOut(gaps=[], total=0, seconds=0.0)
-        gaps = reader.gaps(cut_to_ticks(reader, asked_window(reader, *ends)))
+        gaps = reader.gaps(cut_to_ticks(reader, requested_window(reader, *ends)))
     longest = sorted(gaps, key=lambda gap: gap.start_ns - gap.end_ns)[:limit]
     return GapsOut(
         gaps=[GapOut.of(gap) for gap in sorted(longest, key=lambda gap: gap.start_ns)],

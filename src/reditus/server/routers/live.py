@@ -7,8 +7,8 @@ from uuid import UUID
 from fastapi import APIRouter, Depends
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
+from reditus.core.rfc3339 import to_ms
 from reditus.server.context import ContextDep, StoreDep
-from reditus.server.times import to_ms
 from reditus.store.store import Store
 
 Newest = tuple[tuple[UUID, ...], int | None]

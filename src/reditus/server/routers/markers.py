@@ -5,10 +5,10 @@ from uuid import UUID
 
 from fastapi import APIRouter, Body, Query, Response
 
+from reditus.core.window import parse_window
 from reditus.server.context import StoreDep
 from reditus.server.marker_schemas import MOST_AT_ONCE, MarkerIn, MarkersOut, Severity
 from reditus.server.schemas import Moment
-from reditus.server.times import parse_window
 
 router = APIRouter(prefix="/archives/{archive_id}/markers", tags=["markers"])
 

@@ -4,9 +4,9 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
+from reditus.analysis.catalogue import available_measures
 from reditus.core.counters import COUNTERS
 from reditus.core.measures import MEASURES
-from reditus.core.measures.selection import available, bottom_devices
 from reditus.server.context import StoreDep
 from reditus.server.schemas import AvailableOut, CounterOut, MeasureOut
 
@@ -29,12 +29,8 @@ def list_counters() -> list[CounterOut]:
 def list_available_measures(archive_id: UUID, store: StoreDep) -> list[AvailableOut]:
     """The measures that an archive's counters can give, each with its devices."""
     with store.reading(archive_id) as reader:
-        known, facts = reader.known, reader.scope.facts
+        found = available_measures(reader)
     return [
-        AvailableOut(
-            **MeasureOut.of(measure).model_dump(),
-            devices=list(devices),
-            aliases=[name for name in devices if name not in bottom_devices(facts, measure, devices)],
-        )
-        for measure, devices in available(known)
+        AvailableOut(**MeasureOut.of(each.measure).model_dump(), devices=list(each.devices), aliases=list(each.aliases))
+        for each in found
     ]

@@ -6,22 +6,14 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request
 
-from reditus.core.errors import UnknownCounter
-from reditus.core.frame import Frame
-from reditus.core.measures import measure_named
-from reditus.core.measures.selection import SeriesKey, needed_columns
-from reditus.core.processes import GROUP, THREAD_GROUP, ProcessesAt, processes_at, threads_at
-from reditus.core.window import Window
+from reditus.analysis import processes as analysis
+from reditus.core.processes import ProcessAt, ThreadAt
+from reditus.core.rfc3339 import parse_time, to_ms
 from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, ProcessesOut, ProcessOut, ThreadOut, UsageOut
-from reditus.server.times import parse_time, to_ms
-from reditus.store.read.reader import Reader
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["processes"])
-
-REACH_INTERVALS = 3
-BUSY = SeriesKey(measure_named("cpu.busy"), None)
 
 
 @router.get("/processes")
@@ -37,78 +29,47 @@ async def read_processes(
 
 def _processes(context: Context, archive_id: UUID, at_ns: int, patience: CancelToken) -> ProcessesOut:
     with context.store.reading(archive_id, patience.check, context.budget) as reader:
-        reach_ns = REACH_INTERVALS * (reader.extent.interval_ns or 0) + 1
-        columns = tuple(item for item in reader.known if item.group in (GROUP, THREAD_GROUP))
-        if not columns:
-            return _nothing(recorded=False)
-        frame = reader.frame(
-            (*columns, *needed_columns(reader.known, (BUSY,))), Window(at_ns - reach_ns, at_ns + reach_ns)
-        )
-        found = processes_at(frame, at_ns)
-        if found is None:
-            return _nothing(recorded=True)
-        return _told(reader, frame, found)
-
-
-def _nothing(*, recorded: bool) -> ProcessesOut:
-    return ProcessesOut(
-        recorded=recorded, tick_ms=None, processes=[], threads=[], total=None, states={}, ended_cores=None
-    )
-
-
-def _told(reader: Reader, frame: Frame, found: ProcessesAt) -> ProcessesOut:
-    at_work = threads_at(frame, found.at_ns)
-    keys = [(item.pid, item.start) for item in found.heaviest] + [(item.tid, item.start) for item in at_work]
-    names = reader.identities(found.at_ns, keys)
-    processes = []
-    for entry in sorted(
-        found.heaviest, key=lambda item: (item.usage.cpu_cores or 0, item.usage.memory_bytes), reverse=True
-    ):
-        who = names.get((entry.pid, entry.start))
-        processes.append(
-            ProcessOut(
-                pid=entry.pid,
-                start=entry.start,
-                name=who.name if who else None,
-                user=who.user if who else None,
-                group=who.group if who else None,
-                parent=who.parent if who else None,
-                arguments=who.arguments if who else None,
-                state=entry.state,
-                core=entry.core,
-                usage=UsageOut(**asdict(entry.usage)),
-            )
+        recorded = analysis.has_processes(reader)
+        table = analysis.read_processes(reader, at_ns) if recorded else None
+    if table is None:
+        return ProcessesOut(
+            recorded=recorded, tick_ms=None, processes=[], threads=[], total=None, states={}, ended_cores=None
         )
     return ProcessesOut(
         recorded=True,
-        tick_ms=to_ms(found.at_ns),
-        processes=processes,
-        threads=[
-            ThreadOut(
-                tid=item.tid,
-                pid=item.pid,
-                start=item.start,
-                name=names[item.tid, item.start].name if (item.tid, item.start) in names else None,
-                state=item.state,
-                core=item.core,
-                usage=UsageOut(**asdict(item.usage)),
-            )
-            for item in sorted(at_work, key=lambda entry: entry.usage.cpu_cores or 0, reverse=True)
-        ],
-        total=UsageOut(**asdict(found.together)),
-        states=found.states,
-        ended_cores=_ended(frame, found),
+        tick_ms=to_ms(table.found.at_ns),
+        processes=[_process(process, table.names) for process in table.processes],
+        threads=[_thread(thread, table.names) for thread in table.threads],
+        total=UsageOut(**asdict(table.found.together)),
+        states=table.found.states,
+        ended_cores=table.ended_cores,
     )
 
 
-def _ended(frame: Frame, found: ProcessesAt) -> float | None:
-    """Processor use that no process of the tick had: of those that ended before it, and of interrupts."""
-    try:
-        busy = BUSY.measure.derive(frame, None)
-    except UnknownCounter:
-        return None
-    at = busy.timebase.index_at(found.at_ns)
-    together = found.together.cpu_cores
-    if at is None or together is None or busy.values[at] != busy.values[at]:
-        return None
-    return max(float(busy.values[at]) - together, 0.0)
+def _process(process: ProcessAt, names: analysis.Names) -> ProcessOut:
+    identity = names.get((process.pid, process.start))
+    return ProcessOut(
+        pid=process.pid,
+        start=process.start,
+        name=identity.name if identity else None,
+        user=identity.user if identity else None,
+        group=identity.group if identity else None,
+        parent=identity.parent if identity else None,
+        arguments=identity.arguments if identity else None,
+        state=process.state,
+        core=process.core,
+        usage=UsageOut(**asdict(process.usage)),
+    )
+
+
+def _thread(thread: ThreadAt, names: analysis.Names) -> ThreadOut:
+    identity = names.get((thread.tid, thread.start))
+    return ThreadOut(
+        tid=thread.tid,
+        pid=thread.pid,
+        start=thread.start,
+        name=identity.name if identity else None,
+        state=thread.state,
+        core=thread.core,
+        usage=UsageOut(**asdict(thread.usage)),
+    )

@@ -7,15 +7,15 @@ from uuid import UUID
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.analysis.series import MOST_NAMES, ChartSeries, asked_window, drawn
+from reditus.analysis.requests import requested_window
+from reditus.analysis.series import MOST_NAMES, ChartSeries, drawn, series_named
 from reditus.core.errors import WindowError
-from reditus.core.measures.selection import parse_series_keys
+from reditus.core.rfc3339 import to_ms
 from reditus.core.types import NS_PER_MS
 from reditus.core.window import MAX_BINS
 from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, SeriesSetOut
-from reditus.server.times import to_ms
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
 
@@ -39,10 +39,8 @@ async def read_series(
 
     def work(patience: CancelToken) -> bytes:
         with context.store.reading(archive_id, patience.check, context.budget) as reader:
-            window = asked_window(reader, start, end)
-            wanted = [
-                parse_series_key for text in measure for parse_series_key in parse_series_keys(text, reader.known)
-            ]
+            window = requested_window(reader, start, end)
+            wanted = series_named(reader, measure)
             if len(wanted) > MAX_SERIES:
                 raise WindowError(f"{len(wanted)} series are asked for at once; at most {MAX_SERIES} are drawn")
             context.budget.check_points(len(wanted), width)

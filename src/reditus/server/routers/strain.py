@@ -7,22 +7,21 @@ import numpy as np
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.analysis.series import asked_window, binned
+from reditus.analysis.requests import requested_window
+from reditus.analysis.strain import StrainRow, strain_rows
+from reditus.analysis.strain import read_strain as strain_of
 from reditus.core.measures import Resource
-from reditus.core.measures.selection import SeriesKey, bottom_devices, devices_of
-from reditus.core.measures.strain import BEHIND, STRAIN
+from reditus.core.measures.strain import BEHIND
+from reditus.core.rfc3339 import to_ms
 from reditus.core.types import NS_PER_MS, FloatArray
 from reditus.core.window import Binned
 from reditus.server.cancellation import CancelToken, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, StrainMapOut
-from reditus.server.times import to_ms
-from reditus.store.read.reader import Reader
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["strain"])
 
 MOST_BINS = 4_000
-MOST_DEVICES = 256
 
 
 @router.get("/strain", response_model=StrainMapOut)
@@ -42,37 +41,26 @@ async def read_strain(
 
     def work(patience: CancelToken) -> bytes:
         with context.store.reading(archive_id, patience.check, context.budget) as reader:
-            window = asked_window(reader, start, end)
-            wanted = _wanted(reader, devices or [])
-            context.budget.check_points(len(wanted), width)
-            found = binned(reader, wanted, window, width)
+            window = requested_window(reader, start, end)
+            rows = strain_rows(reader, devices or [])
+            context.budget.check_points(len(rows), width)
+            found = strain_of(reader, rows, window, width)
         out = {
             "first_ms": to_ms(int(found.edges_ns[0])),
             "bin_ms": float(found.edges_ns[1] - found.edges_ns[0]) / NS_PER_MS,
-            "rows": [_row(key, series) for key, series in zip(wanted, found.series, strict=True)],
+            "rows": [_row(row, series) for row, series in zip(rows, found.series, strict=True)],
         }
         return orjson.dumps(out)
 
     return Response(await run_until_disconnect(request, work, context.lanes.charts), media_type="application/json")
 
 
-def _wanted(reader: Reader, opened: list[Resource]) -> list[SeriesKey]:
-    out = []
-    for measure in STRAIN:
-        out.append(SeriesKey(measure, None))
-        if measure.resource not in opened:
-            continue
-        names = bottom_devices(reader.scope.facts, measure, devices_of(reader.known, measure))
-        out += [SeriesKey(measure, name) for name in names[:MOST_DEVICES]]
-    return out
-
-
-def _row(series_key: SeriesKey, series: Binned | None) -> dict[str, Any]:
-    measure = series_key.measure
+def _row(row: StrainRow, series: Binned | None) -> dict[str, Any]:
+    measure = row.measure
     return {
         "measure": measure.name,
         "resource": measure.resource.value,
-        "device": series_key.device,
+        "device": row.device,
         "has_devices": measure.per is not None,
         "help": measure.help,
         "formula": measure.formula,
