@@ -16,6 +16,7 @@ from pathlib import Path
 
 import httpx
 import numpy as np
+from sqlalchemy import Engine, create_engine, text
 
 from benchmarks.table import show
 from reditus.cli.service import Service, service
@@ -29,8 +30,6 @@ from reditus.simulator.fernhold import MIDNIGHT_NS
 from reditus.simulator.large import many_hosts
 
 BATCH_TICKS = 150
-KEPT_S = 6 * 3_600
-"""Of each host, in its own time."""
 LOOK_EVERY_S = 10.0
 BLOCKS = {"Content-Type": "application/vnd.reditus.blocks"}
 NAMES = [name for name in MEASURES if not name.startswith("strain.")]
@@ -41,8 +40,8 @@ REPORT = {
 
 
 class Soak:
-    def __init__(self, running: Service, hosts: int, pace: float, length_s: float) -> None:
-        self.running, self.pace = running, pace
+    def __init__(self, running: Service, hosts: int, pace: float, length_s: float, kept_s: int) -> None:
+        self.running, self.pace, self.kept_s = running, pace, kept_s
         self.scenarios = list(many_hosts(hosts, length_s=round(length_s * pace) + 7_200))
         self.stop = threading.Event()
         self.outcomes: Counter[str] = Counter()
@@ -79,7 +78,7 @@ class Soak:
             while not self.stop.wait(rng.uniform(0.2, 1.5)):
                 scenario = rng.choice(self.scenarios)
                 path, now_s = f"/api/archives/{scenario.archive}", min(self._reached.values())
-                length_s = rng.choice((120, 1_800, 7_200, KEPT_S))
+                length_s = rng.choice((120, 1_800, 7_200, self.kept_s))
                 ends = {"from": _utc(now_s - length_s), "to": _utc(now_s)}
                 what, params = rng.choice((
                     ("series", {"measure": rng.sample(NAMES, 12), "width": 1_240, **ends}),
@@ -91,11 +90,20 @@ class Soak:
                 found = http.get(f"{path}/{what}", params=params)  # type: ignore[arg-type]
                 self.outcomes[f"{what}: {found.status_code}"] += 1
 
+    def table_sizes(self, engine: Engine) -> dict[str, float]:
+        """MiB of the largest tables, with their indexes and what lies beside their rows."""
+        largest = (
+            "select relname, pg_total_relation_size(oid) from pg_class where relkind = 'r' "
+            "and relname in ('blocks', 'rollups', 'processes', 'markers')"
+        )
+        with engine.connect() as connection:
+            return {name: size / (1 << 20) for name, size in connection.execute(text(largest))}
+
     def expire(self) -> None:
         """The plan keeps the last hours of the hosts' own time, which goes on faster than ours."""
         with httpx.Client(base_url=self.running.url, timeout=60, trust_env=False) as http:
             while True:
-                cut_ns = MIDNIGHT_NS + round((min(self._reached.values()) - KEPT_S) * NS_PER_S)
+                cut_ns = MIDNIGHT_NS + round((min(self._reached.values()) - self.kept_s) * NS_PER_S)
                 keep_s = max((time.time_ns() - cut_ns) // NS_PER_S, 60)
                 http.put("/api/plans/soak", json={"name": "soak", "keep": f"{keep_s}s"}).raise_for_status()
                 if self.stop.wait(15):
@@ -132,13 +140,14 @@ def main() -> None:
     parser.add_argument("minutes", nargs="?", type=float, default=30.0)
     parser.add_argument("--hosts", type=int, default=8)
     parser.add_argument("--pace", type=float, default=50.0)
+    parser.add_argument("--kept", type=float, default=3.0, help="hours of each host that are kept, in its own time")
     asked = parser.parse_args()
     length_s = asked.minutes * 60
     with tempfile.TemporaryDirectory(prefix="reditus-soak-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o711)
         settings = Settings(data=Path(folder) / "data", seal_every_s=5, undo_for_s=5, scrub_every_s=300)
         with service(settings, anywhere=True) as running:
-            soak = Soak(running, asked.hosts, asked.pace, length_s)
+            soak = Soak(running, asked.hosts, asked.pace, length_s, round(asked.kept * 3_600))
             httpx.put(f"{running.url}/api/plans/soak", json={"name": "soak"}, trust_env=False).raise_for_status()
             threads = [threading.Thread(target=soak.send, args=(number,)) for number in range(asked.hosts)]
             threads += [threading.Thread(target=soak.read, args=(seed,)) for seed in range(3)]
@@ -154,13 +163,14 @@ def main() -> None:
 
 
 def _watch(running: Service, soak: Soak, length_s: float) -> list[dict[str, float]]:
+    assert running.cluster
+    engine = create_engine(running.cluster.url)
     samples: list[dict[str, float]] = []
     begun_s = time.monotonic()
     while time.monotonic() - begun_s < length_s:
         time.sleep(LOOK_EVERY_S)
         running.restart_dead_children()
         pid = running.children["server"].pid
-        assert running.cluster
         postmaster = running.cluster.process_id()
         samples.append(
             {
@@ -170,16 +180,20 @@ def _watch(running: Service, soak: Soak, length_s: float) -> list[dict[str, floa
                 "processes of the database": len(
                     Path(f"/proc/{postmaster}/task/{postmaster}/children").read_text().split()
                 ),
-                "disk, MiB": _size(running.data) / (1 << 20),
+                "write-ahead log, MiB": sum(map(_size, running.data.rglob("pg_wal"))) / (1 << 20),
+                "disk beside it, MiB": _size(running.data, but="pg_wal") / (1 << 20),
+                **{f"table {name}, MiB": size for name, size in soak.table_sizes(engine).items()},
                 "hours of the hosts": min(soak._reached.values()) / 3_600,
             }
         )
     return samples
 
 
-def _size(folder: Path) -> int:
+def _size(folder: Path, but: str = "") -> int:
     total = 0
-    for path, _, names in os.walk(folder):
+    for path, folders, names in os.walk(folder):
+        if but in folders:
+            folders.remove(but)
         for name in names:
             try:
                 total += os.lstat(os.path.join(path, name)).st_size
