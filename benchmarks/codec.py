@@ -55,13 +55,13 @@ class Way:
 
 
 def main() -> None:
-    stretches = recorded(sys.argv[1]) if len(sys.argv) > 1 else made_up()
+    stretches = recorded(sys.argv[1]) if len(sys.argv) > 1 else simulated_archive()
     for ticks in TICKS:
         compare([cut for stretch in stretches for cut in cuts(stretch, ticks)], ticks)
     in_database([cut for stretch in stretches for cut in cuts(stretch, TICKS[-1])])
 
 
-def made_up() -> list[Stretch]:
+def simulated_archive() -> list[Stretch]:
     return [block.stretch() for block in as_recording(simulate(STITCH_01_MORNING)).blocks() if block.ticks > 1]
 
 
@@ -69,13 +69,13 @@ def recorded(name: str) -> list[Stretch]:
     """The longest run of ticks of each schema of an archive."""
     settings = settings_of_environment()
     url = settings.database_url or Cluster(settings.data / "database").url
-    asked = text(
+    requested = text(
         "select b.schema_id, b.ticks, b.directory, b.data from blocks b join archives a on a.id = b.archive_id "
         "where a.name = :name order by b.schema_id, b.first_ns"
     )
     by_schema: dict[int, list[list[IntArray]]] = {}
     with create_engine(url).connect() as connection:
-        for schema, ticks, directory, data in connection.execute(asked, {"name": name}):
+        for schema, ticks, directory, data in connection.execute(requested, {"name": name}):
             chunks = [bytes(data)[a:b] for a, b in pairwise(offsets_in(directory_in(bytes(directory))))]
             monotonic_ns = decode_column(chunks[1], ticks)
             columns = [decode_wall(chunks[0], monotonic_ns), *(decode_column(chunk, ticks) for chunk in chunks[1:])]
@@ -172,8 +172,8 @@ def our_chunks(parts: list[bytes], ticks: int) -> tuple[int, list[memoryview]]:
 
 def our_verify(chunks: tuple[int, list[memoryview]]) -> None:
     """All that checksums add to decoding a block."""
-    seed, every = chunks
-    for place, chunk in enumerate(every):
+    seed, entries = chunks
+    for place, chunk in enumerate(entries):
         verified(chunk, seed, place)
 
 

@@ -17,30 +17,30 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("seeds", nargs="*", type=int, metavar="SEED")
     parser.add_argument("--only", default="", help="cases whose names hold this")
-    asked = parser.parse_args()
-    seeds = asked.seeds or [1]
-    told = Score()
+    requested = parser.parse_args()
+    seeds = requested.seeds or [1]
+    answer = Score()
     count, judging_s = 0, 0.0
     for case in (item for seed in seeds for item in (*cases(seed), *normal_days(seed))):
-        if asked.only not in case.name:
+        if requested.only not in case.name:
             continue
         frame = case.frame()
         begun = time.perf_counter()
         diagnosis = diagnose(frame, case.window)
         judging_s += time.perf_counter() - begun
-        score(case, diagnosis, told)
+        score(case, diagnosis, answer)
         count += 1
-    for remark in told.remarks:
+    for remark in answer.remarks:
         print(remark)
-    kinds = sorted({*told.found, *told.missed, *told.made_up})
-    rows = [(kind, f"{_share(told.precision(kind))}   {_share(told.recall(kind))}   {told.found[kind]} of {told.found[kind] + told.missed[kind]}, {told.made_up[kind]} made up") for kind in kinds]  # fmt: skip
+    kinds = sorted({*answer.found, *answer.missed, *answer.simulated})
+    rows = [(kind, f"{_share(answer.precision(kind))}   {_share(answer.recall(kind))}   {answer.found[kind]} of {answer.found[kind] + answer.missed[kind]}, {answer.simulated[kind]} made up") for kind in kinds]  # fmt: skip
     which = f"seed{'s' if len(seeds) > 1 else ''} {', '.join(map(str, seeds))}"
     show(
         f"Diagnosis of {count} scenarios, {which}: precision, recall",
         [
             *rows,
-            ("onsets within max(2 ticks, 2 s)", f"{told.onsets_good / max(told.onsets, 1):.0%} of {told.onsets}"),
-            ("one cause told for one true cause", f"{told.single / max(told.causes, 1):.0%} of {told.causes}"),
+            ("onsets within max(2 ticks, 2 s)", f"{answer.onsets_good / max(answer.onsets, 1):.0%} of {answer.onsets}"),
+            ("one cause told for one true cause", f"{answer.single / max(answer.causes, 1):.0%} of {answer.causes}"),
             ("judging, a scenario", f"{judging_s / max(count, 1) * 1000:.0f} ms"),
         ],
     )

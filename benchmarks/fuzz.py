@@ -76,8 +76,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("count", nargs="?", type=int, default=10_000)
     parser.add_argument("--seed", type=int, default=1)
-    asked = parser.parse_args()
-    rng, tally = random.Random(asked.seed), Tally()
+    requested = parser.parse_args()
+    rng, tally = random.Random(requested.seed), Tally()
     with tempfile.TemporaryDirectory(prefix="reditus-fuzz-") as name:
         folder = Path(name)
         folder.chmod(0o711)
@@ -86,10 +86,10 @@ def main() -> None:
             with httpx.Client(base_url=running.url, timeout=60, trust_env=False) as http:
                 api = Api(http, rng)
                 memory_mib = []
-                for number in range(asked.count):
+                for number in range(requested.count):
                     kind = rng.choices((api.batch, api.request, capture_in(folder, rng), logs(rng)), (5, 4, 1, 1))[0]
                     tally.time(*_named(kind, tally))
-                    if number % max(asked.count // 40, 1) == 0:
+                    if number % max(requested.count // 40, 1) == 0:
                         memory_mib.append(_resident_mib(pid))
             ended = running.children["server"].ended
     rows = [(outcome, f"{count:,}") for outcome, count in sorted(tally.outcomes.items())]
@@ -101,7 +101,7 @@ def main() -> None:
         ("memory of the server: second quarter, last quarter", f"{early:.0f} MiB, {late:.0f} MiB"),
         ("the server", "runs" if ended is None else f"ended with {ended}"),
     ]
-    show(f"{asked.count:,} inputs, seed {asked.seed}", rows)
+    show(f"{requested.count:,} inputs, seed {requested.seed}", rows)
     for line in [*tally.wrong[:20], *tally.slow[:20]]:
         print(line)
 
@@ -127,8 +127,8 @@ class Api:
     def __init__(self, http: httpx.Client, rng: random.Random) -> None:
         self._http, self._rng = http, rng
         self.archive, self._boot, self._tick = str(uuid4()), uuid4(), 0
-        told = {"host": {"id": str(uuid4()), "name": "fuzz"}, "name": "fuzz", "source": "recorded", "facts": {}}
-        http.put(f"/api/archives/{self.archive}", json=told).raise_for_status()
+        answer = {"host": {"id": str(uuid4()), "name": "fuzz"}, "name": "fuzz", "source": "recorded", "facts": {}}
+        http.put(f"/api/archives/{self.archive}", json=answer).raise_for_status()
         path = f"/api/archives/{self.archive}/schemas/{SCHEMA.digest.hex()}"
         http.put(path, json=SCHEMA.as_json()).raise_for_status()
         contract = http.get("/api/openapi.json").json()

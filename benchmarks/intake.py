@@ -23,7 +23,7 @@ from sqlalchemy import create_engine, text
 from benchmarks.table import show
 from reditus.cli.service import Service, service
 from reditus.core.batches import Batch
-from reditus.core.blocks import Block, Described, Stretch, encode_together
+from reditus.core.blocks import Block, Described, Stretch, encode_batch
 from reditus.core.facts import HostFacts
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.schema import Schema
@@ -53,9 +53,9 @@ def main() -> None:
 
 def schemas() -> list[Schema]:
     """As many counters as asked for, in groups, as a recorder has them."""
-    every = [cpu_time(mode, str(core)) for core in range(COUNTERS) for mode in CPU_MODES][:COUNTERS]
+    entries = [cpu_time(mode, str(core)) for core in range(COUNTERS) for mode in CPU_MODES][:COUNTERS]
     size = COUNTERS // GROUPS
-    return [Schema(f"group {at}", 0, tuple(every[at * size : (at + 1) * size])) for at in range(GROUPS)]
+    return [Schema(f"group {at}", 0, tuple(entries[at * size : (at + 1) * size])) for at in range(GROUPS)]
 
 
 @dataclass
@@ -84,7 +84,7 @@ def made(described: list[Schema], first: int, count: int, begin_ns: int) -> list
         steps = rng.integers(0, 200, (count, width)) * (np.arange(width) % 3 == 0)
         values = np.cumsum(steps, axis=0) + first * 100
         parts.append(Described(Stretch(begin_ns + at_ns, at_ns, values), schema.digest, NS_PER_S))
-    return encode_together(parts, archive=UUID(int=0), boot=UUID(int=0))
+    return encode_batch(parts, archive=UUID(int=0), boot=UUID(int=0))
 
 
 def appends(running: Service, data: Path) -> None:
@@ -98,7 +98,7 @@ def appends(running: Service, data: Path) -> None:
         )
         store.add_schema(host.archive, one_group[0])
     begin_ns = time.time_ns() - 3_600 * NS_PER_S
-    single, together, syncs = [], [], []
+    single, combined, syncs = [], [], []
     with (data / "sync").open("wb") as file:
         for turn in range(60):
             file.write(bytes(8_192))
@@ -109,8 +109,8 @@ def appends(running: Service, data: Path) -> None:
     for turn in range(100, 120):
         blocks = made(one_group, turn, 1, begin_ns)
         batches = [(host.archive, Batch(host.batch(blocks), [], [])) for host in hosts]
-        together.append(
-            _ms(lambda batches=batches: [item.result() for item in [store.submit(*told) for told in batches]])
+        combined.append(
+            _ms(lambda batches=batches: [item.result() for item in [store.submit(*answer) for answer in batches]])
         )
     store.close()
     show(
@@ -118,8 +118,8 @@ def appends(running: Service, data: Path) -> None:
         [
             ("a disk sync (fdatasync of 8 KiB)", f"{median(syncs):.2f} ms"),
             (f"a tick of {COUNTERS} counters, one host", f"{median(single):.2f} ms"),
-            (f"a tick of {TOGETHER} hosts in one go", f"{median(together):.2f} ms"),
-            ("  of it a host", f"{median(together) / TOGETHER:.3f} ms"),
+            (f"a tick of {TOGETHER} hosts in one go", f"{median(combined):.2f} ms"),
+            ("  of it a host", f"{median(combined) / TOGETHER:.3f} ms"),
         ],
     )
 
@@ -157,8 +157,8 @@ def crowd(running: Service, count: int, seconds: int) -> None:
     server_s = _cpu_s(server) - before_s
     assert running.cluster
     with create_engine(running.cluster.url).connect() as connection:
-        asked = text("select coalesce(sum(ticks), 0) from blocks where archive_id = any(:archives)")
-        stored = connection.execute(asked, {"archives": [host.archive for host in hosts]}).scalar_one()
+        requested = text("select coalesce(sum(ticks), 0) from blocks where archive_id = any(:archives)")
+        stored = connection.execute(requested, {"archives": [host.archive for host in hosts]}).scalar_one()
     acknowledged = sum(host.ticks for host in hosts) * GROUPS
     show(
         f"{count} hosts, {COUNTERS} counters each at 1 Hz, {seconds} s",
@@ -180,11 +180,16 @@ def crowd(running: Service, count: int, seconds: int) -> None:
 def _register(port: int, hosts: list[Host], described: list[Schema]) -> None:
     connection = http.client.HTTPConnection("127.0.0.1", port)
     for host in hosts:
-        told = {"host": {"id": str(host.id), "name": f"h{host.at}"}, "name": "crowd", "source": "recorded", "facts": {}}
-        _ask(connection, "PUT", f"/api/archives/{host.archive}", json.dumps(told).encode(), "application/json")
+        answer = {
+            "host": {"id": str(host.id), "name": f"h{host.at}"},
+            "name": "crowd",
+            "source": "recorded",
+            "facts": {},
+        }
+        _request(connection, "PUT", f"/api/archives/{host.archive}", json.dumps(answer).encode(), "application/json")
         for schema in described:
             path = f"/api/archives/{host.archive}/schemas/{schema.digest.hex()}"
-            _ask(connection, "PUT", path, schema.canonical, "application/json")
+            _request(connection, "PUT", path, schema.canonical, "application/json")
     connection.close()
 
 
@@ -202,16 +207,16 @@ def _send(
             time.sleep(max(due - time.monotonic(), 0))
             late.append(time.monotonic() - due)
             body = b"".join(block.to_bytes() for block in host.batch(blocks))
-            asked = time.monotonic()
-            status = _ask(connection, "POST", f"/api/archives/{host.archive}/blocks", body, BLOCKS)
-            waits.append((time.monotonic() - asked) * 1000)
+            requested = time.monotonic()
+            status = _request(connection, "POST", f"/api/archives/{host.archive}/blocks", body, BLOCKS)
+            waits.append((time.monotonic() - requested) * 1000)
             if status != 200:
                 failed.append(str(status))
                 host.ticks -= TICKS_A_BATCH
     connection.close()
 
 
-def _ask(connection: http.client.HTTPConnection, method: str, path: str, body: bytes, kind: str) -> int:
+def _request(connection: http.client.HTTPConnection, method: str, path: str, body: bytes, kind: str) -> int:
     connection.request(method, path, body, {"Content-Type": kind})
     response = connection.getresponse()
     response.read()

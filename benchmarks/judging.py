@@ -57,10 +57,10 @@ def _of(store: Store, archive: UUID, name: str, length_ns: int) -> list[tuple[st
             return diagnose_timeline(reader, Window(end_ns - length_ns, end_ns), memory)
 
     def decode() -> None:
-        wanted = tuple(SeriesKey(measure, None) for measure in needed_measures())
+        keys = tuple(SeriesKey(measure, None) for measure in needed_measures())
         with store.reading(archive) as reader:
             end_ns, interval_ns = reader.extent.last_ns or 0, reader.extent.interval_ns or NS_PER_S
-            columns = needed_columns(reader.known, wanted)
+            columns = needed_columns(reader.known, keys)
             for span in spans_of(Window(end_ns - length_ns, end_ns), interval_ns):
                 reader.frame(columns, with_margin(span, interval_ns))
 

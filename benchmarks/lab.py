@@ -359,15 +359,15 @@ def made(scenario: Scenario, folder: Path, quiet_s: float = QUIET_S, loud_s: flo
 def judged(label: dict[str, object], capture: Path) -> tuple[str, str]:
     """Whether the diagnosis tells the truth, and what it told."""
     recording = read_capture(capture).recording
-    told = diagnose(recording.frame(), recording.window())
-    causes = [finding for finding in told.findings if not finding.caused_by]
-    names = [f"{finding.kind}{f' {finding.device}' if finding.device else ''}" for finding in told.findings]
-    ruled = sorted({item.kind for item in told.ruled_out})
+    answer = diagnose(recording.frame(), recording.window())
+    causes = [finding for finding in answer.findings if not finding.caused_by]
+    names = [f"{finding.kind}{f' {finding.device}' if finding.device else ''}" for finding in answer.findings]
+    ruled = sorted({item.kind for item in answer.ruled_out})
     kinds = tuple(label.get("kinds") or ())  # type: ignore[arg-type]
     if not label["is_problem"]:
-        right = not told.findings and set(label.get("rules_out") or ()) <= set(ruled)  # type: ignore[call-overload]
+        right = not answer.findings and set(label.get("rules_out") or ()) <= set(ruled)  # type: ignore[call-overload]
     else:
-        hit = [finding for finding in told.findings if finding.kind in kinds] if kinds else list(told.findings)
+        hit = [finding for finding in answer.findings if finding.kind in kinds] if kinds else list(answer.findings)
         right = bool(hit) and len(causes) == 1
         if hit:
             apart_s = abs(hit[0].onset.at_ns / NS_PER_S - float(label["start"]))  # type: ignore[arg-type]
@@ -382,13 +382,13 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("names", nargs="*", default=[])
     parser.add_argument("--judge", action="store_true", help="judge what is there already")
-    asked = parser.parse_intermixed_args()
-    folder: Path = asked.folder.resolve()
-    if not asked.judge:
+    requested = parser.parse_intermixed_args()
+    folder: Path = requested.folder.resolve()
+    if not requested.judge:
         folder.mkdir(parents=True, exist_ok=True)
         for scenario in SCENARIOS:
             missing = [tool for tool in scenario.needs if shutil.which(tool) is None]
-            if asked.names and scenario.name not in asked.names:
+            if requested.names and scenario.name not in requested.names:
                 continue
             if missing or os.geteuid():
                 print(f"{scenario.name}: left out, {'needs root' if os.geteuid() else 'no ' + ', '.join(missing)}")
@@ -398,9 +398,9 @@ def main() -> None:
     rows = []
     for path in sorted(folder.glob("*.json")):
         capture = path.with_name(path.stem + ".txt.zst")
-        if capture.exists() and (not asked.names or path.stem in asked.names):
-            right, told = judged(json.loads(path.read_text()), capture)
-            rows.append((path.stem, f"{right}: {told}"))
+        if capture.exists() and (not requested.names or path.stem in requested.names):
+            right, answer = judged(json.loads(path.read_text()), capture)
+            rows.append((path.stem, f"{right}: {answer}"))
     show("Real bottlenecks, judged", rows)
 
 

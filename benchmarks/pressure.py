@@ -48,7 +48,7 @@ def main() -> None:
     parser.add_argument("--days", type=float, default=7.0, help="its length")
     parser.add_argument("--import-mb", type=int, default=1_000, help="what is imported, in MB of blocks")
     parser.add_argument("--quick", action="store_true", help="no week and no import")
-    asked = parser.parse_args()
+    requested = parser.parse_args()
     rows: list[tuple[str, str]] = []
     with tempfile.TemporaryDirectory(prefix="reditus-pressure-") as folder:
         Path(folder).chmod(0o711)
@@ -56,17 +56,17 @@ def main() -> None:
             server = _Server(running)
             rows.append(("after the start", server.memory()))
             with Client(running.url) as client:
-                for told in fernhold.ARCHIVES:
-                    client.load(SimulatedArchive.of(told))
+                for answer in fernhold.ARCHIVES:
+                    client.load(SimulatedArchive.of(answer))
             rows.append(("after the demo was loaded", server.memory()))
             archives = [item["id"] for item in httpx.get(f"{running.url}/api/archives", trust_env=False).json()]
             _walks(running.url, archives)
             rows.append((f"after the walk of the demo in {TABS} tabs", server.memory()))
             rows += _heavy(running, archives)
             rows.append((f"after {HEAVY} heavy series at once", server.memory()))
-            if not asked.quick:
-                rows += _week(running, server, asked.days, asked.interval)
-                rows += _import(running, server, asked.import_mb)
+            if not requested.quick:
+                rows += _week(running, server, requested.days, requested.interval)
+                rows += _import(running, server, requested.import_mb)
             rows.append(("highest at any time", server.memory("VmHWM")))
     show("Memory of the server from outside, and answers under load", rows)
 
@@ -118,7 +118,7 @@ def _heavy(running: Service, archives: list[str]) -> list[tuple[str, str]]:
             found = http.get(f"/api/archives/{rng.choice(archives)}/series", params={"measure": names, "width": 2_000})
             outcomes.append(found.status_code)
 
-    with _timed(ask_health, running.url) as health, _timed(append, running.url) as intake:
+    with _timed(poll_health, running.url) as health, _timed(append, running.url) as intake:
         threads = [threading.Thread(target=one) for _ in range(HEAVY)]
         begun_s = time.perf_counter()
         for thread in threads:
@@ -162,7 +162,7 @@ def _repeat(work: Callable[[], object], stop: Synchronized, there: Connection) -
     there.send(took_s)
 
 
-def ask_health(url: str, stop: Synchronized, there: Connection) -> None:
+def poll_health(url: str, stop: Synchronized, there: Connection) -> None:
     """Ask for health again and again."""
     http = httpx.Client(base_url=url, timeout=60, trust_env=False)
     _repeat(lambda: http.get("/api/health").raise_for_status(), stop, there)
@@ -173,8 +173,8 @@ def append(url: str, stop: Synchronized, there: Connection) -> None:
     http, archive, boot = httpx.Client(base_url=url, timeout=60, trust_env=False), uuid4(), uuid4()
     schema = Schema("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(40) for mode in CPU_MODES))
     begin_ns = time.time_ns() - 3_600 * NS_PER_S
-    told = {"host": {"id": str(uuid4()), "name": "witness"}, "name": "witness", "source": "recorded", "facts": {}}
-    http.put(f"/api/archives/{archive}", json=told).raise_for_status()
+    answer = {"host": {"id": str(uuid4()), "name": "witness"}, "name": "witness", "source": "recorded", "facts": {}}
+    http.put(f"/api/archives/{archive}", json=answer).raise_for_status()
     http.put(f"/api/archives/{archive}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
     tick = 0
 
@@ -216,8 +216,8 @@ def _import(running: Service, server: _Server, megabytes: int) -> list[tuple[str
     sent = tick = 0
     begun_s = time.perf_counter()
     with httpx.Client(base_url=running.url, timeout=300, trust_env=False) as http:
-        told = {"host": {"id": str(uuid4()), "name": "bulk"}, "name": "bulk", "source": "imported", "facts": {}}
-        http.put(f"/api/archives/{archive}", json=told).raise_for_status()
+        answer = {"host": {"id": str(uuid4()), "name": "bulk"}, "name": "bulk", "source": "imported", "facts": {}}
+        http.put(f"/api/archives/{archive}", json=answer).raise_for_status()
         http.put(f"/api/archives/{archive}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
         while sent < megabytes * 1_000_000:
             at_ns = (np.arange(3_600, dtype=np.int64) + tick) * NS_PER_S

@@ -128,14 +128,14 @@ def taking(work: Callable[[], object], rounds: int = ROUNDS) -> float:
 
 def data_part(store: Store, archive: UUID, names: list[str], window: Window) -> object:
     with store.reading(archive) as reader:
-        wanted = [parse_series_key for name in names for parse_series_key in parse_series_keys(name, reader.known)]
-        return series.drawn(reader, wanted, window, WIDTH)
+        keys = [parse_series_key for name in names for parse_series_key in parse_series_keys(name, reader.known)]
+        return series.drawn(reader, keys, window, WIDTH)
 
 
 def from_ticks(store: Store, archive: UUID, names: list[str], window: Window) -> object:
     with store.reading(archive) as reader:
-        wanted = [parse_series_key for name in names for parse_series_key in parse_series_keys(name, reader.known)]
-        return series.draw(series.read(reader, wanted, window)[1], window, WIDTH)
+        keys = [parse_series_key for name in names for parse_series_key in parse_series_keys(name, reader.known)]
+        return series.draw(series.read(reader, keys, window)[1], window, WIDTH)
 
 
 def answer(client: httpx.Client, running: Service, archive: UUID, names: list[str], window: Window) -> object:
@@ -150,8 +150,8 @@ def answer(client: httpx.Client, running: Service, archive: UUID, names: list[st
 def floor(store: Store, archive: UUID, names: list[str], window: Window) -> float:
     """Decompressing and copying the very columns that those series read, an hour a frame, and nothing else."""
     with store.reading(archive) as reader:
-        wanted = tuple(parse_series_key for name in names for parse_series_key in parse_series_keys(name, reader.known))
-        frame = reader.frame(needed_columns(reader.known, wanted), window)
+        keys = tuple(parse_series_key for name in names for parse_series_key in parse_series_keys(name, reader.known))
+        frame = reader.frame(needed_columns(reader.known, keys), window)
     frames = [
         zstandard.ZstdCompressor(level=3).compress(np.diff(series.values[start : start + 3_600]).tobytes())
         for group in frame.groups

@@ -73,10 +73,10 @@ def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
     """
     sampler = Sampler()
     often = [item for source in SOURCES if not source.pace_s for item in files_of(source)]
-    seldom = [item for source in SOURCES if source.pace_s for item in files_of(source)]
+    rarely = [item for source in SOURCES if source.pace_s for item in files_of(source)]
     tune_gc()
-    every = lcm(TOGETHER, SELDOM_S)
-    spent: dict[str, list[list[float]]] = {way: [[] for _ in range(every)] for way in ("read", "parse")}
+    entries = lcm(TOGETHER, SELDOM_S)
+    spent: dict[str, list[list[float]]] = {way: [[] for _ in range(entries)] for way in ("read", "parse")}
     columns = 0
     rounds += 1 - rounds % TOGETHER  # the first one opens and learns, and is not counted
     unparsed: list[RawTick] = []
@@ -90,15 +90,15 @@ def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
                     readings = [item for tick in unparsed for item in sampler.parse(tick)]
                     unparsed.clear()
             else:
-                for file in [*often, *seldom] if round_s % SELDOM_S == 0 else often:
+                for file in [*often, *rarely] if round_s % SELDOM_S == 0 else often:
                     file.read()
             if round_s:
-                spent[way][round_s % every].append(time.process_time() - begun)
+                spent[way][round_s % entries].append(time.process_time() - begun)
         columns = max(
             columns, sum(len(item) for item in {reading.group: reading.columns for reading in readings}.values())
         )
     sampler.close()
-    for file in (*often, *seldom):
+    for file in (*often, *rarely):
         file.close()
     tick_s = {way: mean(median(alike) for alike in rounds_s if alike) for way, rounds_s in spent.items()}
     return columns, tick_s["parse"] / tick_s["read"], tick_s["parse"] * 1000

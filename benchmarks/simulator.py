@@ -17,8 +17,8 @@ from reditus.simulator.thinning import thinned
 def main() -> None:
     begun = time.monotonic()
     values = sum(
-        drained(thinned(parts(told.scenario), told.by) if told.by > 1 else parts(told.scenario))
-        for told in ARCHIVES[:5]
+        drained(thinned(parts(answer.scenario), answer.by) if answer.by > 1 else parts(answer.scenario))
+        for answer in ARCHIVES[:5]
     )
     lab_s = time.monotonic() - begun
     begun = time.monotonic()
@@ -36,9 +36,9 @@ def main() -> None:
     )
 
 
-def drained(every: Iterable[Part]) -> int:
+def drained(entries: Iterable[Part]) -> int:
     """How many values there are, none of them kept."""
-    return sum(len(part.wall_ns) * sum(map(len, part.groups.values())) for part in every)
+    return sum(len(part.wall_ns) * sum(map(len, part.groups.values())) for part in entries)
 
 
 if __name__ == "__main__":

@@ -141,15 +141,15 @@ def main() -> None:
     parser.add_argument("--hosts", type=int, default=8)
     parser.add_argument("--pace", type=float, default=50.0)
     parser.add_argument("--kept", type=float, default=3.0, help="hours of each host that are kept, in its own time")
-    asked = parser.parse_args()
-    length_s = asked.minutes * 60
+    requested = parser.parse_args()
+    length_s = requested.minutes * 60
     with tempfile.TemporaryDirectory(prefix="reditus-soak-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o711)
         settings = Settings(data=Path(folder) / "data", seal_every_s=5, undo_for_s=5, scrub_every_s=300)
         with service(settings, anywhere=True) as running:
-            soak = Soak(running, asked.hosts, asked.pace, length_s, round(asked.kept * 3_600))
+            soak = Soak(running, requested.hosts, requested.pace, length_s, round(requested.kept * 3_600))
             httpx.put(f"{running.url}/api/plans/soak", json={"name": "soak"}, trust_env=False).raise_for_status()
-            threads = [threading.Thread(target=soak.send, args=(number,)) for number in range(asked.hosts)]
+            threads = [threading.Thread(target=soak.send, args=(number,)) for number in range(requested.hosts)]
             threads += [threading.Thread(target=soak.read, args=(seed,)) for seed in range(3)]
             threads.append(threading.Thread(target=soak.expire))
             for thread in threads:
@@ -159,7 +159,7 @@ def main() -> None:
             soak.stop.set()
             for thread in threads:
                 thread.join()
-    _show(soak, samples, health, asked.minutes)
+    _show(soak, samples, health, requested.minutes)
 
 
 def _watch(running: Service, soak: Soak, length_s: float) -> list[dict[str, float]]:

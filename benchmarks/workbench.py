@@ -53,14 +53,14 @@ def main() -> None:
 
 
 def frames(running: Service, browser: Browser) -> None:
-    told = SimulatedArchive.of(ARCHIVES[0])
+    answer = SimulatedArchive.of(ARCHIVES[0])
     with Client(running.url) as client:
-        client.load(told)
+        client.load(answer)
     page = browser.new_page(viewport={"width": 1280, "height": 1300})
     page.goto(EMPTY)
     idle = page.evaluate(FRAMES, PLAY_MS // 2)
     page.goto(
-        f"{running.url}/archives/{told.archive}?from=2026-11-12T09:00:00Z&to=2026-11-12T10:00:00Z"
+        f"{running.url}/archives/{answer.archive}?from=2026-11-12T09:00:00Z&to=2026-11-12T10:00:00Z"
         f"&at=2026-11-12T09:00:00Z&strips={TWELVE}"
     )
     page.locator("[data-readout]").nth(11).wait_for()

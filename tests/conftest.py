@@ -87,20 +87,22 @@ def known(store):
     return store
 
 
-def keep(store, made_up):
-    told = made_up.registration
-    host = HostInfo(UUID(told["host"]["id"]), told["host"]["name"])
-    facts = HostFacts.from_json(told["facts"])
-    store.archives.register(host=host, archive=made_up.archive, name=told["name"], source="simulated", facts=facts)
-    for schema in made_up.schemas():
-        store.add_schema(made_up.archive, schema)
-    for blocks, identities in made_up.batches():
-        store.append(made_up.archive, blocks, [identities])
-    return made_up.archive
+def keep(store, simulated_archive):
+    answer = simulated_archive.registration
+    host = HostInfo(UUID(answer["host"]["id"]), answer["host"]["name"])
+    facts = HostFacts.from_json(answer["facts"])
+    store.archives.register(
+        host=host, archive=simulated_archive.archive, name=answer["name"], source="simulated", facts=facts
+    )
+    for schema in simulated_archive.schemas():
+        store.add_schema(simulated_archive.archive, schema)
+    for blocks, identities in simulated_archive.batches():
+        store.append(simulated_archive.archive, blocks, [identities])
+    return simulated_archive.archive
 
 
 @pytest.fixture
-def made_up(store):
+def simulated_archive(store):
     """A store with thirty hours of a made-up host every 5 s, and the archive."""
     return store, keep(
         store, SimulatedArchive(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))

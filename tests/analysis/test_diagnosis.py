@@ -17,7 +17,7 @@ LEAFDB, GATE = ARCHIVES[1].scenario, ARCHIVES[3].scenario
 
 
 @pytest.fixture(scope="module", params=[LEAFDB, GATE], ids=["a leak's two days", "a full link and a full core"])
-def told(request):
+def answer(request):
     return request.param, simulate(request.param)
 
 
@@ -35,8 +35,8 @@ def judged(store, archive, memory):
         return diagnose_timeline(reader, window, memory)
 
 
-def test_spans_find_what_one_look_at_all_of_it_finds(client, store, told, small_spans):
-    scenario, host = told
+def test_spans_find_what_one_look_at_all_of_it_finds(client, store, answer, small_spans):
+    scenario, host = answer
     load(client, scenario, host)
     at_once = diagnose(host.frame(), Window(scenario.begin_ns, scenario.begin_ns + scenario.length_s * NS_PER_S))
     by_spans = judged(store, scenario.archive, SpanCache()).diagnosis
@@ -56,8 +56,8 @@ def test_spans_find_what_one_look_at_all_of_it_finds(client, store, told, small_
         assert len(alike.caused_by) == len(item.caused_by)
 
 
-def test_what_was_judged_is_judged_again_only_where_ticks_changed(client, store, told, small_spans, monkeypatch):
-    scenario, host = told
+def test_what_was_judged_is_judged_again_only_where_ticks_changed(client, store, answer, small_spans, monkeypatch):
+    scenario, host = answer
     load(client, scenario, host)
     seen = []
     judge = diagnosing.judge
@@ -72,8 +72,8 @@ def test_what_was_judged_is_judged_again_only_where_ticks_changed(client, store,
 
 def test_processes_that_took_part_are_named(client, store):
     load(client, LEAFDB)
-    told = judged(store, LEAFDB.archive, SpanCache())
-    leak = next(finding for finding in told.diagnosis.findings if finding.kind == "memory.leak")
-    (grown, _), *others = told.processes[leak.id]
+    answer = judged(store, LEAFDB.archive, SpanCache())
+    leak = next(finding for finding in answer.diagnosis.findings if finding.kind == "memory.leak")
+    (grown, _), *others = answer.processes[leak.id]
     assert grown.share > 0.9
     assert all(other.share < 0.1 for other, _ in others)

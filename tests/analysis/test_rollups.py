@@ -42,56 +42,56 @@ def exactly(store, timeline, window, level_s=60, width=400):
     factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
     for match, two in zip(found, truth, strict=True):
         mine, ticks = match.coarser(factor).binned(edges_ns), bin_sampled(two.sampled, edges_ns)
-        assert np.array_equal(mine.low, ticks.low, equal_nan=True), two.wanted
-        assert np.array_equal(mine.high, ticks.high, equal_nan=True), two.wanted
-        assert mine.mean == pytest.approx(ticks.mean, rel=1e-9, nan_ok=True), two.wanted
-        assert mine.coverage == pytest.approx(ticks.coverage, abs=1e-8), two.wanted
+        assert np.array_equal(mine.low, ticks.low, equal_nan=True), two.keys
+        assert np.array_equal(mine.high, ticks.high, equal_nan=True), two.keys
+        assert mine.mean == pytest.approx(ticks.mean, rel=1e-9, nan_ok=True), two.keys
+        assert mine.coverage == pytest.approx(ticks.coverage, abs=1e-8), two.keys
     assert any((~np.isnan(match.mean)).any() for match in found)
 
 
 def reach(store, archive):
     with store._engine.connect() as connection:
-        asked = text("select level_s, since_ns, until_ns from rollup_reach where archive_id = :archive order by 1")
-        return [tuple(row) for row in connection.execute(asked, {"archive": archive})]
+        requested = text("select level_s, since_ns, until_ns from rollup_reach where archive_id = :archive order by 1")
+        return [tuple(row) for row in connection.execute(requested, {"archive": archive})]
 
 
 def whole(store, archive):
-    told = store.archives.get(archive)
-    return Window(told.first_ns, told.last_ns)
+    answer = store.archives.get(archive)
+    return Window(answer.first_ns, answer.last_ns)
 
 
 def from_ticks(monkeypatch):
     """How many bins are worked out from ticks while reading."""
-    asked, real = [], rollups._from_ticks
+    requested, real = [], rollups._from_ticks
 
-    def counted(reader, wanted, window, level_s):
-        asked.append((window.end_ns - window.start_ns) // (level_s * NS_PER_S))
-        return real(reader, wanted, window, level_s)
+    def counted(reader, keys, window, level_s):
+        requested.append((window.end_ns - window.start_ns) // (level_s * NS_PER_S))
+        return real(reader, keys, window, level_s)
 
     monkeypatch.setattr(rollups, "_from_ticks", counted)
-    return asked
+    return requested
 
 
-def test_rollups_are_exact_and_nearly_all_is_read_from_them(made_up, monkeypatch):
-    store, archive = made_up
+def test_rollups_are_exact_and_nearly_all_is_read_from_them(simulated_archive, monkeypatch):
+    store, archive = simulated_archive
     maintain(store, Journal())
     assert [level for level, _, _ in reach(store, archive)] == list(LEVELS_S)
-    asked = from_ticks(monkeypatch)
+    requested = from_ticks(monkeypatch)
     exactly(store, archive, whole(store, archive))
-    assert sum(asked) <= 5
+    assert sum(requested) <= 5
     exactly(store, archive, whole(store, archive), level_s=240, width=200)
     exactly(store, archive, whole(store, archive), level_s=1_200, width=60)
     exactly(store, archive, whole(store, archive), level_s=3_600, width=20)
 
 
-def test_without_rollups_the_same_is_worked_out_from_ticks(made_up):
-    store, archive = made_up
+def test_without_rollups_the_same_is_worked_out_from_ticks(simulated_archive):
+    store, archive = simulated_archive
     assert not reach(store, archive)
     exactly(store, archive, whole(store, archive))
 
 
-def test_rollups_grow_as_ticks_come(made_up, monkeypatch):
-    store, archive = made_up
+def test_rollups_grow_as_ticks_come(simulated_archive, monkeypatch):
+    store, archive = simulated_archive
     monkeypatch.setattr(rollups, "STEPS_A_PASS", 1)
     monkeypatch.setattr(rollups, "STEP_TICKS", 3_000)
     with store.extending_rollups(archive) as reader:
@@ -103,8 +103,8 @@ def test_rollups_grow_as_ticks_come(made_up, monkeypatch):
     exactly(store, archive, whole(store, archive))
 
 
-def test_late_ticks_are_rolled_up_again(made_up):
-    store, archive = made_up
+def test_late_ticks_are_rolled_up_again(simulated_archive):
+    store, archive = simulated_archive
     window = whole(store, archive)
     with store._session() as session:
         # As if a stretch came from a spool, hours later: taken out before rolling up, and sent again.
@@ -125,8 +125,8 @@ def test_late_ticks_are_rolled_up_again(made_up):
     exactly(store, archive, window)
 
 
-def test_trimmed_archives_are_rolled_up_anew(made_up):
-    store, archive = made_up
+def test_trimmed_archives_are_rolled_up_anew(simulated_archive):
+    store, archive = simulated_archive
     maintain(store, Journal())
     window = whole(store, archive)
     kept = Window(window.start_ns + 5 * HOUR_NS + 17 * NS_PER_S, window.end_ns - HOUR_NS)
@@ -136,21 +136,21 @@ def test_trimmed_archives_are_rolled_up_anew(made_up):
     exactly(store, archive, window)
 
 
-def test_other_formulas_make_rollups_anew(made_up, monkeypatch):
-    store, archive = made_up
+def test_other_formulas_make_rollups_anew(simulated_archive, monkeypatch):
+    store, archive = simulated_archive
     maintain(store, Journal())
     monkeypatch.setattr(table, "DERIVATION_VERSION", 999)
-    asked = from_ticks(monkeypatch)
+    requested = from_ticks(monkeypatch)
     exactly(store, archive, whole(store, archive))
-    assert sum(asked) > 1_000
+    assert sum(requested) > 1_000
     maintain(store, Journal())
-    asked.clear()
+    requested.clear()
     exactly(store, archive, whole(store, archive))
-    assert sum(asked) <= 5
+    assert sum(requested) <= 5
 
 
-def test_where_two_archives_tell_of_the_same_time_the_ticks_decide(made_up):
-    store, archive = made_up
+def test_where_two_archives_tell_of_the_same_time_the_ticks_decide(simulated_archive):
+    store, archive = simulated_archive
     window = whole(store, archive)
     middle = Window(window.start_ns + 8 * HOUR_NS, window.start_ns + 12 * HOUR_NS)
     store.archives.copy(archive, middle, "twice")
@@ -158,8 +158,8 @@ def test_where_two_archives_tell_of_the_same_time_the_ticks_decide(made_up):
     exactly(store, store.archives.get(archive).host.id, window)
 
 
-def test_a_long_window_is_drawn_from_rollups_and_says_so(made_up, monkeypatch):
-    store, archive = made_up
+def test_a_long_window_is_drawn_from_rollups_and_says_so(simulated_archive, monkeypatch):
+    store, archive = simulated_archive
     maintain(store, Journal())
     with store.reading(archive) as reader:
         assert drawn(reader, WANTED, whole(store, archive), 200)[0].summary_of_s is None
@@ -196,8 +196,8 @@ def test_bins_put_together_weigh_by_what_was_seen():
     assert np.array_equal(again.mean, rolled.mean, equal_nan=True)
 
 
-def test_a_group_that_is_read_seldom_does_not_count_as_late(made_up):
-    store, archive = made_up
+def test_a_group_that_is_read_seldom_does_not_count_as_late(simulated_archive):
+    store, archive = simulated_archive
     slow = a_schema(group="slow")
     store.add_schema(archive, slow)
     after_ns = whole(store, archive).end_ns + 5 * NS_PER_S
@@ -214,8 +214,8 @@ def test_a_group_that_is_read_seldom_does_not_count_as_late(made_up):
     assert reach(store, archive) == before
 
 
-def test_only_what_lies_behind_a_late_tick_is_rolled_up_again(made_up):
-    store, archive = made_up
+def test_only_what_lies_behind_a_late_tick_is_rolled_up_again(simulated_archive):
+    store, archive = simulated_archive
     maintain(store, Journal())
     window = whole(store, archive)
     late_ns = window.start_ns + 20 * HOUR_NS
@@ -245,15 +245,15 @@ def test_a_new_group_from_before_the_rollups_end_is_rolled_up_too(known):
     assert reach(known, ARCHIVE) == after
 
 
-def test_series_that_are_the_same_are_kept_once(made_up):
-    store, archive = made_up
+def test_series_that_are_the_same_are_kept_once(simulated_archive):
+    store, archive = simulated_archive
     maintain(store, Journal())
-    told = (
+    answer = (
         "select r.places, octet_length(r.data) as size, k.names from rollups r join rollup_keys k on k.id = r.keys_id"
     )
     shared = 0
     with store._engine.connect() as connection:
-        for row in connection.execute(text(told)):
+        for row in connection.execute(text(answer)):
             own = {name: row.places[4 * at : 4 * at + 4] for at, name in enumerate(row.names)}
             for total in ("net.receive.rate", "net.send.rate", "net.send.packets"):
                 if total in own and f"{total}@eth0" in own:  # there is one link
@@ -265,9 +265,9 @@ def test_series_that_are_the_same_are_kept_once(made_up):
     exactly(store, archive, whole(store, archive))
 
 
-def test_rollups_of_an_older_version_are_read_on(made_up, monkeypatch):
+def test_rollups_of_an_older_version_are_read_on(simulated_archive, monkeypatch):
     """Until 0010 each part ended where the next one began, and series shared none."""
-    store, archive = made_up
+    store, archive = simulated_archive
     maintain(store, Journal())
     columns = "host_id, archive_id, level_s, keys_id, first_ns, bins"
     with store._engine.begin() as connection:
@@ -286,6 +286,6 @@ def test_rollups_of_an_older_version_are_read_on(made_up, monkeypatch):
             values = ", ".join(f":{name}" for name in row)
             connection.execute(text(f"insert into rollup_reach ({', '.join(row)}) values ({values})"), dict(row))
     store.migrate()
-    asked = from_ticks(monkeypatch)
+    requested = from_ticks(monkeypatch)
     exactly(store, archive, whole(store, archive))
-    assert sum(asked) <= 5
+    assert sum(requested) <= 5

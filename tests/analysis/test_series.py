@@ -131,9 +131,9 @@ def test_a_moment_is_the_tick_whose_interval_holds_it(stitch, host):
 def test_a_moment_tells_what_it_is_asked_for_as_it_tells_everything(stitch, host):
     at = "2026-11-12T09:24:10.400Z"
     _, everything = readings(stitch, at)
-    asked = {"at": at, "measure": ["memory.available", "cpu.busy@*", "disk.wait@nvme0n1", "cpu.throttles"]}
-    told = stitch.get(f"{BASE}/moment", params=asked).json()["readings"]
-    found = {(entry["measure"], entry["device"]): entry["value"] for entry in told}
+    requested = {"at": at, "measure": ["memory.available", "cpu.busy@*", "disk.wait@nvme0n1", "cpu.throttles"]}
+    reported = stitch.get(f"{BASE}/moment", params=requested).json()["readings"]
+    found = {(entry["measure"], entry["device"]): entry["value"] for entry in reported}
     assert list(found) == [
         ("memory.available", None),
         *(("cpu.busy", str(n)) for n in range(8)),

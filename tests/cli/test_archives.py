@@ -58,8 +58,8 @@ def test_the_life_of_an_archive(command):
     assert "nothing was removed" in refused.stderr
     trim = (*TIMES[:3], "2026-11-12T09:15:00Z")
     assert command("archive", "trim", "stitching", *trim, "--yes").stdout.endswith(" readings removed.\n")
-    told = json.loads(command("archive", "show", "stitching", "--json").stdout)
-    assert (told["ticks"], told["notes"], told["protected"]) == (300, "the stitching", False)
+    answer = json.loads(command("archive", "show", "stitching", "--json").stdout)
+    assert (answer["ticks"], answer["notes"], answer["protected"]) == (300, "the stitching", False)
 
     command("archive", "delete", "stitching", answers="y\n")
     assert "unless restored" in command("archive", "show", "stitching").stdout

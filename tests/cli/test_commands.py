@@ -94,7 +94,7 @@ def test_a_field_capture_is_made_imported_and_judged(command, tmp_path):
     assert "4 ticks" in first.stdout
     assert "was here already" in command("import", str(capture)).stdout
     # What this machine was at just then is the same with the database and without.
-    assert told(json.loads(command("diagnose", "from the field", "--json").stdout)) == told(judged)
+    assert answer(json.loads(command("diagnose", "from the field", "--json").stdout)) == answer(judged)
     past = command("watch", "cpu.busy", "disk.read.rate", "--archive", "from the field").stdout.splitlines()
     assert past[0].split() == ["time", "(UTC)", "cpu.busy", "cores", "disk.read.rate", "bytes/s"]
     # A line a tick; where the machine was too busy to capture in time, a gap has a line of its own, without values.
@@ -102,7 +102,7 @@ def test_a_field_capture_is_made_imported_and_judged(command, tmp_path):
     assert len(past) == 5 + len(gaps)
 
 
-def told(diagnosis):
+def answer(diagnosis):
     return [(item["kind"], item["start"], item["end"]) for item in [*diagnosis["findings"], *diagnosis["ruled_out"]]]
 
 
@@ -125,9 +125,11 @@ def test_counters_are_watched_live_and_in_the_past_alike(command):
 
 
 def test_counters_are_listed_and_searched(command):
-    every = json.loads(command("counters", "--json").stdout)
-    assert len(every) > 40
-    assert {"name", "title", "unit", "kind", "help", "source", "attributes", "charted_in", "resource"} == set(every[0])
+    entries = json.loads(command("counters", "--json").stdout)
+    assert len(entries) > 40
+    assert {"name", "title", "unit", "kind", "help", "source", "attributes", "charted_in", "resource"} == set(
+        entries[0]
+    )
     assert "system.disk.weighted_io_time" in command("counters", "--search", "in flight").stdout
 
 
@@ -181,6 +183,8 @@ def test_a_closed_checkout_keeps_its_data_elsewhere(tmp_path, monkeypatch, capsy
 
 def test_no_command_waits_for_what_only_the_server_needs():
     """SciPy, SQLAlchemy and FastAPI together take two seconds to import."""
-    asked = "import sys, reditus.cli.commands; print({'scipy', 'sqlalchemy', 'psycopg', 'fastapi'} & set(sys.modules))"
-    told = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
-    assert told.stdout.strip() == "set()"
+    requested = (
+        "import sys, reditus.cli.commands; print({'scipy', 'sqlalchemy', 'psycopg', 'fastapi'} & set(sys.modules))"
+    )
+    answer = subprocess.run([sys.executable, "-c", requested], capture_output=True, text=True, check=True)
+    assert answer.stdout.strip() == "set()"

@@ -15,7 +15,7 @@ from reditus.cli.client import Client
 from reditus.cli.service import service
 from reditus.exchange.simulated import as_recording
 from reditus.server.settings import Settings
-from reditus.simulator import made_up
+from reditus.simulator import simulated
 from reditus.simulator.fernhold import STITCH_01_MORNING
 
 WAIT_S = 30
@@ -88,7 +88,7 @@ def test_a_plan_from_file_to_recorder(running, command, tmp_path):
 
 def test_a_log_and_remarks_are_kept_with_an_archive(running, command, tmp_path):
     with Client(running.url) as client:
-        for host in made_up():
+        for host in simulated():
             client.load(as_recording(host))
     name, log = STITCH_01_MORNING.name, tmp_path / "lab.log"
     lines = [
@@ -112,7 +112,7 @@ def test_a_log_and_remarks_are_kept_with_an_archive(running, command, tmp_path):
 
 def test_a_device_is_called_by_its_name_wherever_it_is_printed(running, command):
     with Client(running.url) as client:
-        for host in made_up():
+        for host in simulated():
             client.load(as_recording(host))
     name = STITCH_01_MORNING.name
     assert "is called 'photo store' now" in command("name", name, "disk", "nvme0n1", "photo store").stdout
@@ -125,7 +125,7 @@ def test_a_device_is_called_by_its_name_wherever_it_is_printed(running, command)
 
 def test_a_finding_is_dismissed_with_a_reason_and_shown_so(running, command):
     with Client(running.url) as client:
-        for host in made_up():
+        for host in simulated():
             client.load(as_recording(host))
     name = STITCH_01_MORNING.name
     assert "dismissed" in command("verdict", name, "cpu.saturated", "--dismiss", "the nightly run").stdout

@@ -34,17 +34,17 @@ def series(base, seed, unknown):
     return Series(base, values)
 
 
-def same(sheet, every):
-    for entry in every:
+def same(sheet, entries):
+    for entry in entries:
         mine, alone = sheet.binned(entry), bin_sampled(entry, sheet.edges_ns)
         for part in PARTS:
             assert getattr(mine, part) == pytest.approx(getattr(alone, part), nan_ok=True), part
             assert getattr(mine, part).flags.c_contiguous  # JSON takes no others
-        told, itself = sheet.summary(entry), summarise(entry, sheet.window)
-        assert told.p95 == itself.p95
-        assert (told.low, told.high, told.coverage) == (itself.low, itself.high, itself.coverage)
-        assert told.mean == pytest.approx(itself.mean)
-        assert told.total == pytest.approx(itself.total)
+        answer, itself = sheet.summary(entry), summarise(entry, sheet.window)
+        assert answer.p95 == itself.p95
+        assert (answer.low, answer.high, answer.coverage) == (itself.low, itself.high, itself.coverage)
+        assert answer.mean == pytest.approx(itself.mean)
+        assert answer.total == pytest.approx(itself.total)
 
 
 UNKNOWN = st.sampled_from(["none", "first", "stretch", "thirds", "all"])
@@ -56,21 +56,21 @@ UNKNOWN = st.sampled_from(["none", "first", "stretch", "thirds", "all"])
 )  # fmt: skip
 def test_series_drawn_together_are_as_each_alone(ticks, unknown, width, gap, stretch):
     one, other = timebase(ticks, ticks // 2 if gap else None), timebase(ticks + 3)
-    every = [series(base, seed, what) for base in (one, other) for seed, what in enumerate(unknown)]
+    entries = [series(base, seed, what) for base in (one, other) for seed, what in enumerate(unknown)]
     start_ns = round(stretch[0] * NS_PER_S)
     window = Window(start_ns, start_ns + round(stretch[1] * NS_PER_S))
     sheet = Binner(window, bin_edges(window, width))
-    sheet.together(every)
-    same(sheet, every)
+    sheet.combined(entries)
+    same(sheet, entries)
 
 
-@pytest.mark.parametrize("together", [True, False])
-def test_long_series_are_too(together):
+@pytest.mark.parametrize("combined", [True, False])
+def test_long_series_are_too(combined):
     base = timebase(FEW_TICKS + 500, 4_000)
-    every = [series(base, seed, what) for seed, what in enumerate(["first", "first", "stretch", "none"])]
+    entries = [series(base, seed, what) for seed, what in enumerate(["first", "first", "stretch", "none"])]
     window = Window(0, 20_000 * NS_PER_S)
     sheet = Binner(window, bin_edges(window, 700))
-    if together:
-        sheet.together(every)
-    same(sheet, every)
-    same(sheet, reversed(every))
+    if combined:
+        sheet.combined(entries)
+    same(sheet, entries)
+    same(sheet, reversed(entries))

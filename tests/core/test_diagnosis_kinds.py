@@ -18,7 +18,7 @@ from reditus.core.window import Window
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES, HOUR_S
 
-HOSTS = {told.scenario.machine.name: told.scenario for told in ARCHIVES[1:5]}
+HOSTS = {answer.scenario.machine.name: answer.scenario for answer in ARCHIVES[1:5]}
 
 
 @lru_cache(maxsize=4)

@@ -18,7 +18,7 @@ FLAT = 9_500_000 * (1 + RNG.normal(0, 0.006, 60))
 UNEVEN = 6_000_000 * (1 + RNG.random(60))
 
 
-def told(rates, link=None):
+def answer(rates, link=None):
     """Findings of a host that sends so many bytes at each second; `link` is what is known of its interface."""
     columns = {column: np.zeros(len(rates) + 1, dtype=np.int64) for column in interface_columns("eth0")}
     columns[interface_columns("eth0")[8]] = np.cumsum(np.concatenate([[0], rates])).astype(np.int64)
@@ -31,7 +31,7 @@ def told(rates, link=None):
 
 @pytest.mark.parametrize("link", [None, LinkFacts(10_000_000_000, physical=False)], ids=["unknown", "virtual"])
 def test_a_rate_flat_at_its_highest_is_a_full_link(link):
-    (finding,) = told(np.concatenate([QUIET, FLAT, QUIET]), link)
+    (finding,) = answer(np.concatenate([QUIET, FLAT, QUIET]), link)
     assert (finding.kind, finding.device) == ("net.saturated", "eth0")
     assert abs((finding.onset.at_ns - BEGIN_NS) / NS_PER_S - 60) <= 2
     assert finding.confidence < 0.8
@@ -39,16 +39,16 @@ def test_a_rate_flat_at_its_highest_is_a_full_link(link):
 
 
 def test_a_known_speed_decides_alone():
-    assert told(np.concatenate([QUIET, FLAT, QUIET]), LinkFacts(1_000_000_000, physical=True)) == ()
+    assert answer(np.concatenate([QUIET, FLAT, QUIET]), LinkFacts(1_000_000_000, physical=True)) == ()
 
 
 def test_traffic_that_goes_up_and_down_is_no_flat_top():
-    assert told(np.concatenate([QUIET, UNEVEN, QUIET])) == ()
+    assert answer(np.concatenate([QUIET, UNEVEN, QUIET])) == ()
 
 
 def test_a_stream_that_never_changes_tells_nothing():
-    assert told(np.concatenate([FLAT, FLAT])) == ()
+    assert answer(np.concatenate([FLAT, FLAT])) == ()
 
 
 def test_a_trickle_is_no_full_link():
-    assert told(np.concatenate([QUIET / 100, FLAT / 100, QUIET / 100])) == ()
+    assert answer(np.concatenate([QUIET / 100, FLAT / 100, QUIET / 100])) == ()

@@ -26,5 +26,5 @@ def test_names_suggest_roles_where_nothing_was_told(name, role):
 
 def test_without_physical_links_all_but_the_loopback_lead_out():
     assert HostFacts().outer_links(["lo", "eth0", "veth1"]) == ["eth0", "veth1"]
-    told = HostFacts(links={"eth0": LinkFacts(None, True), "veth1": LinkFacts(None, False)})
-    assert told.outer_links(["lo", "eth0", "veth1"]) == ["eth0"]
+    answer = HostFacts(links={"eth0": LinkFacts(None, True), "veth1": LinkFacts(None, False)})
+    assert answer.outer_links(["lo", "eth0", "veth1"]) == ["eth0"]

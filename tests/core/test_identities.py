@@ -20,14 +20,14 @@ NUMBER = st.integers(0, (1 << 63) - 1)
 @given(st.builds(Identity, pid=NUMBER, start=NUMBER, name=TEXT, user=TEXT, group=TEXT, parent=NUMBER,
                  arguments=st.none() | TEXT))  # fmt: skip
 def test_they_come_back_as_they_went(item):
-    told = Identities(ARCHIVE, BOOT, (item,))
-    assert list(read_records(told.to_bytes() * 2)) == [told, told]
+    answer = Identities(ARCHIVE, BOOT, (item,))
+    assert list(read_records(answer.to_bytes() * 2)) == [answer, answer]
 
 
 def test_blocks_and_identities_are_told_apart():
-    told, block = Identities(ARCHIVE, BOOT, (STITCH,)), a_block()
-    batch = read_batch(block.to_bytes() + told.to_bytes() + block.to_bytes())
-    assert (batch.blocks, batch.identities, batch.markers) == ([block, block], [told], [])
+    answer, block = Identities(ARCHIVE, BOOT, (STITCH,)), a_block()
+    batch = read_batch(block.to_bytes() + answer.to_bytes() + block.to_bytes())
+    assert (batch.blocks, batch.identities, batch.markers) == ([block, block], [answer], [])
 
 
 @pytest.mark.parametrize(

@@ -150,8 +150,8 @@ def test_totals_leave_out_what_repeats_the_bytes_of_others():
     for name in ("sda", "sda1", "dm-0", "zram0", "sdb"):
         columns |= disk_columns_of(name, reads=1, read_ms=1, sectors=2048, weighted_ms=1, busy_ms=1)
     assert last(a_frame(columns), "disk.read.rate") == 2 * 2**20
-    told = HostFacts(disks={"sdb": DiskFacts(DiskRole.VOLUME, ("sda",))})
-    assert last(a_frame(columns, facts=told), "disk.read.rate") == 2**20
+    answer = HostFacts(disks={"sdb": DiskFacts(DiskRole.VOLUME, ("sda",))})
+    assert last(a_frame(columns, facts=answer), "disk.read.rate") == 2**20
 
 
 def test_network_rates_per_direction_and_link_use():

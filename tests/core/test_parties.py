@@ -39,8 +39,8 @@ def a_frame(*slots, whole):
 
 def test_shares_are_of_what_all_processes_had():
     frame = a_frame((11, 0, {USER: 60}), (12, 1, {USER: 30}), (13, 1, {USER: 1}), whole={USER: 100})
-    told = parties(frame, a_finding("cpu.saturated"))
-    assert [(entry.pid, entry.start, entry.share) for entry in told] == [(11, 77, 0.6), (12, 77, 0.3)]
+    answer = parties(frame, a_finding("cpu.saturated"))
+    assert [(entry.pid, entry.start, entry.share) for entry in answer] == [(11, 77, 0.6), (12, 77, 0.3)]
 
 
 def test_a_full_core_is_told_by_who_was_on_it():
@@ -59,8 +59,8 @@ def test_a_leak_is_told_by_who_grew_not_by_who_is_large():
 def test_a_slot_that_changes_hands_counts_for_each_owner():
     pids = [11] * 10 + [12] * 10
     frame = a_frame((pids, 0, {USER: 50}), whole={USER: 100})
-    told = parties(frame, a_finding("cpu.saturated", first=0, last=19))
-    assert {entry.pid: round(entry.share, 2) for entry in told} == {11: 0.24, 12: 0.26}
+    answer = parties(frame, a_finding("cpu.saturated", first=0, last=19))
+    assert {entry.pid: round(entry.share, 2) for entry in answer} == {11: 0.24, 12: 0.26}
 
 
 @pytest.mark.parametrize("kind", ["net.saturated", "net.loss", "fs.filling"])

@@ -14,9 +14,9 @@ THURSDAY_9_NS = 1_794_474_000 * NS_PER_S  # 2026-11-12 09:00:00 UTC
 HOUR_NS = 3_600 * NS_PER_S
 
 
-def problems(told):
+def problems(answer):
     with pytest.raises(PlanError) as caught:
-        Plan.from_json(told)
+        Plan.from_json(answer)
     return dict(caught.value.problems)
 
 
@@ -28,7 +28,7 @@ def test_a_name_is_enough():
 
 
 def test_everything_that_is_wrong_is_told_at_once():
-    told = problems(
+    answer = problems(
         {
             "name": "",
             "every": "50ms",
@@ -43,27 +43,27 @@ def test_everything_that_is_wrong_is_told_at_once():
             "log": "loud",
         }
     )
-    assert set(told) == {
+    assert set(answer) == {
         "name", "every", "groups.dsik", "groups.cpu.record", "devices.disk.only", "devices.tape", "when.start",
         "when.weekly.0.days", "when.weekly.0.to", "keep", "burst.every", "burst.resource", "burst.above", "plan.colour",
         "threads", "control_groups", "log",
     }  # fmt: skip
-    assert told["every"] == "a duration of at least 0.1 s and at most 3600 s, such as 5s or 1.5h, not '50ms'"
-    assert "such as 2026-11-12T09:00:00Z" in told["when.start"]
+    assert answer["every"] == "a duration of at least 0.1 s and at most 3600 s, such as 5s or 1.5h, not '50ms'"
+    assert "such as 2026-11-12T09:00:00Z" in answer["when.start"]
 
 
 def test_control_groups_are_paths_below_the_root():
-    told = problems({"name": "p", "control_groups": ["/system.slice/web", "a/../b", "", "a b", "a/" * 9 + "b"]})
-    assert set(told) == {"control_groups"}
-    told = problems({"name": "p", "control_groups": ["/system.slice/web", "a/../b", "a b", "a/" * 9 + "b"]})
-    assert set(told) == {f"control_groups.{place}" for place in (1, 2, 3)}
+    answer = problems({"name": "p", "control_groups": ["/system.slice/web", "a/../b", "", "a b", "a/" * 9 + "b"]})
+    assert set(answer) == {"control_groups"}
+    answer = problems({"name": "p", "control_groups": ["/system.slice/web", "a/../b", "a b", "a/" * 9 + "b"]})
+    assert set(answer) == {f"control_groups.{place}" for place in (1, 2, 3)}
     plan = Plan.from_json({"name": "p", "control_groups": ["/system.slice/web/"], "log": "error", "threads": True})
     assert (plan.control_groups, plan.log, plan.threads) == (("system.slice/web",), "error", True)
 
 
-@pytest.mark.parametrize("told", [None, [], "usual", 7])
-def test_what_is_no_plan_at_all_is_refused(told):
-    assert problems(told) == {"plan": "a plan is an object with a name"}
+@pytest.mark.parametrize("answer", [None, [], "usual", 7])
+def test_what_is_no_plan_at_all_is_refused(answer):
+    assert problems(answer) == {"plan": "a plan is an object with a name"}
 
 
 def test_a_groups_interval_is_a_multiple_of_the_plans():

@@ -24,14 +24,14 @@ def test_a_column_is_the_same_one_in_another_process():
         "print(pickle.loads(sys.stdin.buffer.read()) in {cpu_time('user', '3')})"
     )
     for seed in ("7", "8"):
-        asked = subprocess.run(
+        requested = subprocess.run(
             [sys.executable, "-c", there],
             env=os.environ | {"PYTHONHASHSEED": seed},
             input=pickle.dumps(cpu_time("user", "3")),
             capture_output=True,
             check=True,
         )
-        assert asked.stdout == b"True\n"
+        assert requested.stdout == b"True\n"
 
 
 def test_the_digest_tells_schemas_apart():

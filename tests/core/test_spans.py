@@ -21,12 +21,12 @@ def a_finding(start_s, end_s, *, kind="disk.slow", device="sda", lost_s=None, va
     )  # fmt: skip
 
 
-def together(*findings):
+def combined(*findings):
     return merge_spans([RuleOutput((finding,), ()) for finding in findings], PAUSE_NS).findings
 
 
 def test_parts_that_overlap_are_one_with_the_whole_s_figures():
-    (one,) = together(a_finding(0, 100, value=1.0), a_finding(80, 200, value=2.0))
+    (one,) = combined(a_finding(0, 100, value=1.0), a_finding(80, 200, value=2.0))
     assert (one.start_ns, one.end_ns) == (BEGIN_NS, BEGIN_NS + 200 * NS_PER_S)
     assert one.time_lost_s == 200
     assert one.evidence[0].value == 1.5
@@ -34,13 +34,13 @@ def test_parts_that_overlap_are_one_with_the_whole_s_figures():
 
 
 def test_a_part_that_another_span_saw_whole_adds_nothing():
-    (one,) = together(a_finding(0, 100), a_finding(40, 60))
+    (one,) = combined(a_finding(0, 100), a_finding(40, 60))
     assert (one.time_lost_s, one.explanation) == (100, "told of 0")
 
 
 def test_what_is_far_apart_or_of_another_device_stays_apart():
-    assert len(together(a_finding(0, 100), a_finding(106, 200))) == 2
-    assert len(together(a_finding(0, 100), a_finding(50, 150, device="sdb"))) == 2
+    assert len(combined(a_finding(0, 100), a_finding(106, 200))) == 2
+    assert len(combined(a_finding(0, 100), a_finding(50, 150, device="sdb"))) == 2
 
 
 def test_what_is_ruled_out_is_put_together_too():

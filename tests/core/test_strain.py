@@ -16,7 +16,7 @@ from reditus.core.types import NS_PER_S
 from reditus.simulator import simulate
 from reditus.simulator.fernhold import ARCHIVES, HOUR_S, MIDNIGHT_NS
 
-FERNHOLD = {told.scenario.machine.name: told.scenario for told in ARCHIVES[1:]}
+FERNHOLD = {answer.scenario.machine.name: answer.scenario for answer in ARCHIVES[1:]}
 
 
 def last(frame, name, device=None):
@@ -44,8 +44,8 @@ def test_use_alone_comes_to_a_half_and_loss_to_one():
 def test_strain_stays_between_nothing_and_all_whatever_comes():
     wild = np.array([-3.0, 7.0, np.nan, 0.5])
     for use in wild:
-        told = strain(np.full(4, use), wild)
-        assert np.all(np.isnan(told) | ((told >= 0) & (told <= 1)))
+        answer = strain(np.full(4, use), wild)
+        assert np.all(np.isnan(answer) | ((answer >= 0) & (answer <= 1)))
 
 
 def test_busy_cores_are_half_as_dark_as_cores_that_are_waited_for():
@@ -110,8 +110,8 @@ def test_tasks_stalled_on_io_that_no_disk_is_busy_with_show_on_the_machine_only(
 def link(received_bytes, errors=0):
     columns = {column: [0, 0] for column in interface_columns("ens4")}
     for column in columns:
-        told = dict(column.attributes)
-        if told.get("network.io.direction") == "receive":
+        answer = dict(column.attributes)
+        if answer.get("network.io.direction") == "receive":
             amount = {"system.network.io": received_bytes, "system.network.packet.count": 10_000}.get(column.counter, 0)
             columns[column] = [0, errors if column.counter == "system.network.errors" else amount]
     return a_frame(columns, facts=HostFacts(links={"ens4": LinkFacts(1_000_000_000, physical=True)}))
@@ -124,9 +124,9 @@ def test_a_link_darkens_when_it_is_nearly_full_or_damages_packets():
 
 
 def test_what_is_not_told_darkens_nothing():
-    told = HostFacts(links={"ens4": LinkFacts(None)})
+    answer = HostFacts(links={"ens4": LinkFacts(None)})
     columns = {column: [0, 10**8] for column in interface_columns("ens4")[:2]}
-    assert last(a_frame(columns, facts=told), "net.strain") == 0
+    assert last(a_frame(columns, facts=answer), "net.strain") == 0
 
 
 def test_groups_with_other_ticks_are_laid_beside_each_other():

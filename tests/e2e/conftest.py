@@ -11,7 +11,7 @@ from reditus.cli.client import Client
 from reditus.cli.service import Service, service
 from reditus.exchange.simulated import as_recording
 from reditus.server.settings import Settings
-from reditus.simulator import made_up
+from reditus.simulator import simulated
 
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-dev-shm-usage",
@@ -31,7 +31,7 @@ def running(cluster, tmp_path_factory) -> Iterator[Service]:
     settings = Settings(data=tmp_path_factory.mktemp("e2e"), database_url=new_database(cluster))
     with service(settings, anywhere=True) as running:
         with Client(running.url) as client:
-            for host in made_up():
+            for host in simulated():
                 client.load(as_recording(host))
         yield running
 

@@ -48,10 +48,10 @@ def processes_with(text: str) -> list[str]:
 
 def names(url: str) -> dict[str, int]:
     """Ticks by host and archive."""
-    every = httpx.get(f"{url}/api/archives", trust_env=False, timeout=30).json()
+    entries = httpx.get(f"{url}/api/archives", trust_env=False, timeout=30).json()
     return {
         "live" if entry["source"] == "recorded" else f"{entry['host']['name']} {entry['interval_s']:g}": entry["ticks"]
-        for entry in every
+        for entry in entries
     }
 
 

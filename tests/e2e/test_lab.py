@@ -18,7 +18,7 @@ def test_what_was_made_is_what_is_found(name, controller, tmp_path):
         pytest.skip(f"needs the superuser and a {controller} controller of control groups, version 1")
     made(BY_NAME[name], tmp_path, QUIET_S, LOUD_S)
     label = json.loads((tmp_path / f"{name}.json").read_text())
-    right, told = judged(label, tmp_path / f"{name}.txt.zst")
+    right, answer = judged(label, tmp_path / f"{name}.txt.zst")
     # Where this machine is a guest, its host may take cores away meanwhile, and that is rightly told too.
-    assert right == "right" or "cpu.steal" in told, told
-    assert BY_NAME[name].kinds[0] in told
+    assert right == "right" or "cpu.steal" in answer, answer
+    assert BY_NAME[name].kinds[0] in answer

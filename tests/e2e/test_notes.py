@@ -18,12 +18,12 @@ def at(minutes):
 
 @pytest.fixture
 def bench(running, page):
-    told = [
+    answer = [
         {"at": at(17), "kind": "log", "severity": "warning", "source": "imaging[812]", "text": "212 plates queued"},
         {"at": at(21), "kind": "log", "severity": "error", "source": "imaging[812]", "text": "plate 31 took 14 s"},
         {"at": at(22), "kind": "log", "severity": "debug", "source": "imaging[812]", "text": "cache warm"},
     ]
-    httpx.post(f"{running.url}{API}/markers", json=told, trust_env=False).raise_for_status()
+    httpx.post(f"{running.url}{API}/markers", json=answer, trust_env=False).raise_for_status()
     page.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}?at={at(24)}")
     page.locator("[data-marker-lane] button").first.wait_for()
     return page

@@ -16,8 +16,8 @@ def recorder(running):
 
 
 def report(running):
-    every = httpx.get(f"{running.url}/api/recorders", trust_env=False, timeout=30).json()
-    return next(entry for entry in every if entry["name"] == "bench recorder")
+    entries = httpx.get(f"{running.url}/api/recorders", trust_env=False, timeout=30).json()
+    return next(entry for entry in entries if entry["name"] == "bench recorder")
 
 
 @pytest.fixture
@@ -78,11 +78,11 @@ def test_processes_are_read_at_the_needle(running, row, page):
     table.wait_for()
     archive = report(running)["id"]
     at = httpx.get(f"{running.url}/api/archives/{archive}", trust_env=False).json()["end"]
-    told = httpx.get(f"{running.url}/api/archives/{archive}/processes", params={"at": at}, trust_env=False).json()
-    assert told["recorded"]
-    assert told["total"]["memory_bytes"] >= sum(entry["usage"]["memory_bytes"] for entry in told["processes"])
-    listed = [entry for entry in told["processes"] if entry["name"]]
-    assert listed, told
+    answer = httpx.get(f"{running.url}/api/archives/{archive}/processes", params={"at": at}, trust_env=False).json()
+    assert answer["recorded"]
+    assert answer["total"]["memory_bytes"] >= sum(entry["usage"]["memory_bytes"] for entry in answer["processes"])
+    listed = [entry for entry in answer["processes"] if entry["name"]]
+    assert listed, answer
     # The page goes on with time. Who holds much memory is there a moment later too; who was busy may have ended.
     lasting = str(max(listed, key=lambda item: item["usage"]["memory_bytes"])["pid"])
     page.get_by_label("Filter processes").fill(lasting)

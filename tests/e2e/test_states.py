@@ -20,10 +20,10 @@ def fresh(running):
     """An archive of a host that was never seen; a function that sends it ticks."""
     archive, host = uuid4(), uuid4()
     base = f"{running.url}/api/archives/{archive}"
-    told = {"host": {"id": str(host), "name": f"new-{archive.hex[:4]}"}, "name": "trial", "source": "recorded",
+    reported = {"host": {"id": str(host), "name": f"new-{archive.hex[:4]}"}, "name": "trial", "source": "recorded",
             "facts": {"cores": 2}}  # fmt: skip
     with httpx.Client(trust_env=False, timeout=30) as client:
-        client.put(base, json=told).raise_for_status()
+        client.put(base, json=reported).raise_for_status()
         schema = a_schema()
         client.put(f"{base}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
 
@@ -102,8 +102,8 @@ def test_a_failure_is_said_beside_what_is_there(running, page):
     def answer(route):
         if not refusing:
             return route.continue_()
-        told = '{"title": "No", "detail": "too many series"}'
-        return route.fulfill(status=422, content_type="application/problem+json", body=told)
+        reported = '{"title": "No", "detail": "too many series"}'
+        return route.fulfill(status=422, content_type="application/problem+json", body=reported)
 
     page.route("**/series?*", answer)
     page.goto(f"{running.url}{MADE_UP}")
@@ -116,13 +116,13 @@ def test_a_failure_is_said_beside_what_is_there(running, page):
 
 def test_a_window_that_is_not_there(running, page):
     page.goto(f"{running.url}{MADE_UP}?from=2025-01-01T10:00:00Z&to=2025-01-01T10:10:00Z")
-    told = page.locator('[data-state="outside"]')
-    told.get_by_text("lies outside this archive").wait_for()
+    reported = page.locator('[data-state="outside"]')
+    reported.get_by_text("lies outside this archive").wait_for()
     wait_until(lambda: "from" in link(page).params and place(page)[0] == BEGIN_S)
     assert place(page)[1] - place(page)[0] == 600
     no_violations(page)
-    told.get_by_role("button", name="Look at the whole").click()
-    told.wait_for(state="detached")
+    reported.get_by_role("button", name="Look at the whole").click()
+    reported.wait_for(state="detached")
     wait_until(lambda: place(page)[:2] == (BEGIN_S, BEGIN_S + 3600))
 
 
@@ -132,8 +132,8 @@ def test_a_silent_host(running, page, fresh):
     report = {"version": "1", "pid": 7, "state": "recording", "started_ms": 1, "interval_s": 1, "last_tick_ms": 1,
               "ticks": 60, "missed": 0, "late_ms": 0, "cost_share": 0.001, "memory_bytes": 1, "spool_bytes": 0,
               "spool_limit_bytes": 1}  # fmt: skip
-    told = {"host": {"id": str(host), "name": "quiet"}, "name": "quiet", "plan": None, "report": report}
-    answer = httpx.put(f"{running.url}/api/recorders/{archive}", json=told, trust_env=False, timeout=30)
+    reported = {"host": {"id": str(host), "name": "quiet"}, "name": "quiet", "plan": None, "report": report}
+    answer = httpx.put(f"{running.url}/api/recorders/{archive}", json=reported, trust_env=False, timeout=30)
     assert answer.status_code < 300, answer.text
     page.goto(f"{running.url}/archives/{archive}")
     line = page.locator('[data-state="silent"]')

@@ -77,12 +77,12 @@ def test_resources_open_to_their_devices(bench):
 def test_a_place_on_the_map_tells_what_is_behind_it(bench):
     box = surface(bench)
     bench.mouse.move(box["x"] + 0.4 * box["width"], box["y"] + 8)
-    told = bench.locator("[data-strain-hover]")
-    told.get_by_text("Stalled for a core").wait_for()
-    wait_until(lambda: "8.00 cores" in told.inner_text().replace("\u2009", " "))
-    assert "Processor" in told.inner_text()
+    answer = bench.locator("[data-strain-hover]")
+    answer.get_by_text("Stalled for a core").wait_for()
+    wait_until(lambda: "8.00 cores" in answer.inner_text().replace("\u2009", " "))
+    assert "Processor" in answer.inner_text()
     bench.mouse.move(box["x"] + 0.4 * box["width"], box["y"] + 400)
-    told.wait_for(state="detached")
+    answer.wait_for(state="detached")
 
 
 def test_the_map_says_where_it_is_dark_and_how_strain_comes_about(bench):

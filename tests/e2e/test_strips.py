@@ -8,7 +8,7 @@ import pytest
 from e2e_helpers import link, no_violations, place, settled, wait_until
 from reditus.simulator.fernhold import ARCHIVES, STITCH_01_MORNING
 
-VAULT = next(told.scenario for told in ARCHIVES if told.scenario.machine.name == "vault")
+VAULT = next(answer.scenario for answer in ARCHIVES if answer.scenario.machine.name == "vault")
 BEGIN_S = STITCH_01_MORNING.begin_ns / 1e9
 
 
@@ -29,7 +29,7 @@ def choices(page, strip):
     return page.locator("[data-strip-choices]")
 
 
-def told(page):
+def answer(page):
     return link(page).params.get("strips", "")
 
 
@@ -63,13 +63,13 @@ def test_a_strip_tells_of_the_machine_or_of_its_devices(bench):
     assert "hottest 5" in bench.locator('[data-strip="core"] header').inner_text()
     menu = choices(bench, "core")
     menu.get_by_role("button", name="sum", exact=True).click()
-    wait_until(lambda: "core@sum" in told(bench))
+    wait_until(lambda: "core@sum" in answer(bench))
     total = bench.locator('[data-strip="core"] [data-summary="mean"]')
     whole = bench.locator('[data-strip="cores"] [data-summary="mean"]')
     wait_until(lambda: float(total.inner_text()) == pytest.approx(float(whole.inner_text()), abs=0.02))
     menu.get_by_role("button", name="the machine").click()
     menu.get_by_label("3", exact=True).check()
-    wait_until(lambda: "core@3" in told(bench))
+    wait_until(lambda: "core@3" in answer(bench))
 
 
 def test_scales_are_locked_matched_and_logarithmic_and_it_shows(bench):
@@ -77,7 +77,7 @@ def test_scales_are_locked_matched_and_logarithmic_and_it_shows(bench):
     strip.locator("canvas").wait_for()
     menu = choices(bench, "disk")
     menu.get_by_role("button", name="locked").click()
-    wait_until(lambda: "disk~top" in told(bench))
+    wait_until(lambda: "disk~top" in answer(bench))
     assert strip.locator("[data-edge-mark]").inner_text() == "locked"
     locked = strip.locator("[data-axis]").inner_text()
     bench.keyboard.press("Escape")
@@ -88,7 +88,7 @@ def test_scales_are_locked_matched_and_logarithmic_and_it_shows(bench):
     menu.get_by_label("logarithmic").check()
     wait_until(lambda: strip.locator("[data-axis]").inner_text() != locked)
     menu.get_by_role("button", name="matched").click()
-    wait_until(lambda: "disk~log~match" in told(bench))
+    wait_until(lambda: "disk~log~match" in answer(bench))
 
 
 def test_time_above_a_line_is_counted(bench, running):
@@ -134,12 +134,12 @@ def test_strips_are_moved_resized_doubled_folded_and_taken_away(bench):
     choices(bench, "memory").get_by_role("button", name="fold", exact=True).click()
     wait_until(lambda: bench.locator('[data-strip="memory"]').bounding_box()["height"] < 30)
     arranged = strips(bench)
-    wait_until(lambda: "memory~fold" in told(bench))
+    wait_until(lambda: "memory~fold" in answer(bench))
     bench.reload()
     bench.locator(f'[data-strip="{first}"] canvas').wait_for()
     assert strips(bench) == arranged
     bench.get_by_role("button", name="modified · reset").click()
-    wait_until(lambda: strips(bench)[0] == "cores" and not told(bench))
+    wait_until(lambda: strips(bench)[0] == "cores" and not answer(bench))
 
 
 def test_a_measure_that_is_added_shows_its_whole_past(bench):
@@ -151,7 +151,7 @@ def test_a_measure_that_is_added_shows_its_whole_past(bench):
     assert bench.locator('[data-strip="cpu.switches"] [data-summary="seen"]').inner_text() == "100 %"
     menu = choices(bench, "cpu.switches")
     menu.get_by_label("A measure to show in Context switches too").select_option("cpu.forks")
-    wait_until(lambda: "cpu.switches+cpu.forks" in told(bench))
+    wait_until(lambda: "cpu.switches+cpu.forks" in answer(bench))
 
 
 def test_a_typed_time_brings_the_needle_there(bench):

@@ -187,8 +187,8 @@ def test_no_damage_makes_it_raise(tmp_path_factory, data):
 def test_a_capture_that_tells_only_of_all_cores_together_is_judged(read):
     without = [line for line in GOOD.splitlines(keepends=True) if not re.match(r"cpu\d", line)]
     capture = read("".join(without))
-    told = diagnose(capture.recording.frame(), capture.recording.window())
-    assert not told.findings
+    answer = diagnose(capture.recording.frame(), capture.recording.window())
+    assert not answer.findings
 
 
 SHELLS = [shell for shell in (["dash"], ["busybox", "sh"], ["sh"]) if shutil.which(shell[0])]

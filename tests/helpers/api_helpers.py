@@ -28,9 +28,9 @@ def load(client, scenario, host=None):
     """Send a made-up host's whole archive."""
     path, machine = f"/api/archives/{scenario.archive}", scenario.machine
     recording = as_recording(host or simulate(scenario))
-    told = {"host": {"id": str(machine.id), "name": machine.name}, "name": scenario.name, "source": "simulated",
+    answer = {"host": {"id": str(machine.id), "name": machine.name}, "name": scenario.name, "source": "simulated",
             "facts": machine.facts.as_json()}  # fmt: skip
-    client.put(path, json=told)
+    client.put(path, json=answer)
     for schema in recording.schemas():
         client.put(f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json())
     client.post(f"{path}/blocks", content=b"".join(block.to_bytes() for block in recording.blocks()))

@@ -68,16 +68,16 @@ def laid_aside(running: Service) -> list[Path]:
     return list(running.spool.glob("*/*/refused/*.batch"))
 
 
-def told_aside(running: Service) -> int:
+def reported_aside(running: Service) -> int:
     """As many of them as the recorders report."""
-    every = httpx.get(f"{running.url}/api/recorders", trust_env=False, timeout=60).json()
-    return sum(len(entry["report"]["aside"]) for entry in every)
+    entries = httpx.get(f"{running.url}/api/recorders", trust_env=False, timeout=60).json()
+    return sum(len(entry["report"]["aside"]) for entry in entries)
 
 
 def ticks_of(running: Service, name: str) -> int:
-    every = httpx.get(f"{running.url}/api/archives", trust_env=False, timeout=60)
-    every.raise_for_status()
-    return sum(item["ticks"] for item in every.json() if item["name"] == name)
+    entries = httpx.get(f"{running.url}/api/archives", trust_env=False, timeout=60)
+    entries.raise_for_status()
+    return sum(item["ticks"] for item in entries.json() if item["name"] == name)
 
 
 def run_fault(data: Path, fault: str, *, steps_s: Sequence[int] = STEPS_S, **more: float) -> Outcome:
@@ -105,7 +105,7 @@ def run_fault(data: Path, fault: str, *, steps_s: Sequence[int] = STEPS_S, **mor
             before = ticks_of(running, "other")
             wait_until(lambda: ticks_of(running, "other") > before + 10, 120)
             # What the server would not take is told by the next report.
-            wait_until(lambda: told_aside(running) == len(laid_aside(running)), 60)
+            wait_until(lambda: reported_aside(running) == len(laid_aside(running)), 60)
             remarks = f"{len(laid_aside(running))} batches laid aside, told in the report"
         assert not waiting(running), "a recorder left something unsent"
         unharmed = ticks_of(running, "other") - before

@@ -46,7 +46,7 @@ class Witness:
 
             def forward(self) -> None:
                 body = self.rfile.read(int(self.headers["Content-Length"]))
-                status, answer = witness.ask(self.command, self.path, body, self.headers["Content-Type"])
+                status, answer = witness.query(self.command, self.path, body, self.headers["Content-Type"])
                 if status == 200 and self.path.endswith("/blocks"):
                     witness.remember(body)
                 self.send_response(status)
@@ -62,7 +62,7 @@ class Witness:
         threading.Thread(target=self.http.serve_forever, daemon=True).start()
         self.url = f"http://127.0.0.1:{self.http.server_port}"
 
-    def ask(self, method: str, path: str, body: bytes, kind: str) -> tuple[int, bytes]:
+    def query(self, method: str, path: str, body: bytes, kind: str) -> tuple[int, bytes]:
         url = urlsplit(self.upstream)
         connection = http.client.HTTPConnection(url.hostname or "", url.port, timeout=20)
         try:

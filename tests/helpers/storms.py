@@ -105,7 +105,7 @@ class Storm:
         ticks = np.arange(TICKS_A_BATCH, dtype=np.int64) + kept.next * TICKS_A_BATCH
         kept.sent |= set(ticks.tolist())
         body = self._block(kept.id, ticks)
-        self._ask("POST", f"/api/archives/{kept.id}/blocks", content=body,
+        self._request("POST", f"/api/archives/{kept.id}/blocks", content=body,
                   headers={"Content-Type": "application/vnd.reditus.blocks"})  # fmt: skip
         kept.certain |= set(ticks.tolist())
         self.count.acknowledged += TICKS_A_BATCH
@@ -122,7 +122,7 @@ class Storm:
         if not any(low <= tick < high for tick in kept.certain):
             return
         kept.trims = [(low, high)]
-        self._ask("POST", f"/api/archives/{kept.id}/trim", json={"from": _at(low), "to": _at(high)})
+        self._request("POST", f"/api/archives/{kept.id}/trim", json={"from": _at(low), "to": _at(high)})
         kept.certain = {tick for tick in kept.certain if low <= tick < high}
         kept.sent, kept.trims = set(kept.certain), []
 
@@ -133,8 +133,8 @@ class Storm:
         if len(kept.certain) < 100 or kept.trims:
             return
         low, high = min(kept.certain) + 50, max(kept.certain)
-        told = {"from": _at(low), "to": _at(high), "name": "copy"}
-        made = self._ask("POST", f"/api/archives/{kept.id}/copies", json=told).json()
+        answer = {"from": _at(low), "to": _at(high), "name": "copy"}
+        made = self._request("POST", f"/api/archives/{kept.id}/copies", json=answer).json()
         ticks = {tick for tick in kept.certain if low <= tick < high}
         self.finished.append(Kept(UUID(made["id"]), set(ticks), set(ticks), next=BATCHES))
 
@@ -144,17 +144,17 @@ class Storm:
         kept = self.finished.pop(self.rng.randrange(len(self.finished)))
         # Whether the answer comes or not: from here on it may be there as a whole, or gone as a whole.
         self.deleted.append(kept.id)
-        self._ask("DELETE", f"/api/archives/{kept.id}")
+        self._request("DELETE", f"/api/archives/{kept.id}")
 
     def _register(self, kept: Kept) -> None:
-        told = {
+        answer = {
             "host": {"id": str(HOST), "name": "storm"},
             "name": "storm",
             "source": "recorded",
             "facts": {"cores": 2},
         }
-        self._ask("PUT", f"/api/archives/{kept.id}", json=told)
-        self._ask("PUT", f"/api/archives/{kept.id}/schemas/{SCHEMA.digest.hex()}", json=SCHEMA.as_json())
+        self._request("PUT", f"/api/archives/{kept.id}", json=answer)
+        self._request("PUT", f"/api/archives/{kept.id}/schemas/{SCHEMA.digest.hex()}", json=SCHEMA.as_json())
 
     def _block(self, archive: UUID, ticks: np.ndarray) -> bytes:
         values = np.stack([_values(ticks, column) for column in range(len(COLUMNS))], axis=1)
@@ -162,7 +162,7 @@ class Storm:
         block = encode_block(stretch, archive=archive, boot=HOST, schema=SCHEMA.digest, interval_ns=NS_PER_S)
         return block.to_bytes()
 
-    def _ask(self, method: str, path: str, **more: object) -> httpx.Response:
+    def _request(self, method: str, path: str, **more: object) -> httpx.Response:
         response = self.http.request(method, path, **more)  # type: ignore[arg-type]
         response.raise_for_status()
         return response
@@ -196,9 +196,9 @@ class Storm:
     def _stored(self, archive: UUID) -> list[int]:
         """The ticks in the database. What their columns hold is compared too."""
         out: list[int] = []
-        asked = text("select ticks, directory, data from blocks where archive_id = :archive order by first_ns")
+        requested = text("select ticks, directory, data from blocks where archive_id = :archive order by first_ns")
         with self.engine.connect() as connection:
-            rows = connection.execute(asked, {"archive": archive}).all()
+            rows = connection.execute(requested, {"archive": archive}).all()
         for count, directory, data in rows:
             chunks = [
                 bytes(data)[a : b - CHECKSUM_BYTES] for a, b in pairwise(offsets_in(directory_in(bytes(directory))))
@@ -234,15 +234,15 @@ class Storm:
         """What is rolled up is what the ticks say."""
         assert self.running.cluster
         store = Store(self.running.cluster.url)
-        wanted = [SeriesKey(measure_named("cpu.busy"), None)]
+        keys = [SeriesKey(measure_named("cpu.busy"), None)]
         for kept in self.finished:
             if len(kept.certain) < 1_000:
                 continue
             minutes = min(kept.certain) // 60 + 2, max(kept.certain) // 60 - 1
             begin_ns, end_ns = (BEGIN_NS + minute * 60 * NS_PER_S for minute in minutes)
             with store.reading(kept.id) as reader:
-                rolled = rollups.rolled(reader, wanted, (begin_ns, end_ns), 60)[0]
-                truth = read(reader, wanted, Window(begin_ns, end_ns))[1][0].sampled
+                rolled = rollups.rolled(reader, keys, (begin_ns, end_ns), 60)[0]
+                truth = read(reader, keys, Window(begin_ns, end_ns))[1][0].sampled
             assert truth is not None
             ticks = bin_sampled(truth, np.arange(begin_ns, end_ns + 1, 60 * NS_PER_S))
             same = np.isclose(rolled.mean, ticks.mean, rtol=1e-9, equal_nan=True)

@@ -45,11 +45,11 @@ def found_in(source: Source, root: Path) -> dict[tuple[str, ...], float]:
 def test_interrupts_are_told_by_kind_and_core():
     parser = KernelText(interrupts.learn)
     values = parser.parse(interrupts.SOURCE.text_of(INTERRUPTS)).tolist()
-    told = {
+    answer = {
         (c.attribute("linux.interrupt"), c.attribute("cpu.logical_number")): v
         for c, v in zip(parser.columns, values, strict=True)
     }
-    assert told == {
+    assert answer == {
         ("irq24 ACPI:Ged", "0"): 1,
         ("irq24 ACPI:Ged", "2"): 0,
         ("irq28 virtio0-config", "0"): 7,
@@ -143,8 +143,8 @@ def test_control_groups_of_version_2(tmp_path):
     put(tmp_path, f"{base}/cpu.pressure", "some avg10=0.00 avg60=0.00 avg300=0.00 total=5000\n")
     # The root's own files are no group's.
     put(tmp_path, "/sys/fs/cgroup/cpu.stat", "usage_usec 1\n")
-    told = found_in(cgroups.SOURCE, tmp_path)
-    assert told == pytest.approx(
+    answer = found_in(cgroups.SOURCE, tmp_path)
+    assert answer == pytest.approx(
         {
             ("system.cgroup.cpu.time", "all", "system.slice"): 2.0,
             ("system.cgroup.cpu.time", "user", "system.slice"): 1.5,
@@ -190,11 +190,11 @@ def test_named_groups_below_the_top_level(tmp_path):
     put(tmp_path, "/sys/fs/cgroup/user.slice/user-7.slice/pids.current", "3\n")
     put(tmp_path, "/sys/fs/cgroup/memory/lab/tiles/memory.usage_in_bytes", "512\n")
     assert found_in(cgroups.SOURCE, tmp_path) == {("system.cgroup.memory.usage", "lab"): 4096}
-    told = found_in(chosen(cgroups.SOURCE, plan), tmp_path)
-    assert ("system.cgroup.memory.usage", "lab/labels") not in told
-    assert told["system.cgroup.memory.usage", "lab"] == 4096
-    assert told["system.cgroup.tasks", "user.slice/user-7.slice"] == 3
-    assert ("system.cgroup.memory.usage", "lab/tiles") in told
+    answer = found_in(chosen(cgroups.SOURCE, plan), tmp_path)
+    assert ("system.cgroup.memory.usage", "lab/labels") not in answer
+    assert answer["system.cgroup.memory.usage", "lab"] == 4096
+    assert answer["system.cgroup.tasks", "user.slice/user-7.slice"] == 3
+    assert ("system.cgroup.memory.usage", "lab/tiles") in answer
 
 
 def test_files_that_come_and_go_are_followed(tmp_path, monkeypatch):

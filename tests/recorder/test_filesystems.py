@@ -51,12 +51,12 @@ def test_a_mount_that_hangs_holds_up_nothing_and_is_left_out(proc, monkeypatch):
     """The thread of the far mount waits for ever, as it does when a file server is gone."""
     back = threading.Event()
 
-    def asked(mount):
+    def requested(mount):
         if mount != "/":
             back.wait()
         return Space(1, 2, 3, 4, 5)
 
-    monkeypatch.setattr(filesystems, "space_of", asked)
+    monkeypatch.setattr(filesystems, "space_of", requested)
     probe = Filesystems(str(proc))
     probe.read(0)
     began_s = time.monotonic()
@@ -77,8 +77,8 @@ def test_this_machines_root_is_told_as_the_kernel_tells_it():
     deadline_s = time.monotonic() + ANSWER_S
     while True:
         columns, values = probe.read(0)
-        told = dict(zip(columns, values.tolist(), strict=True))
-        used = told.get(space_columns("/")[0])
+        answer = dict(zip(columns, values.tolist(), strict=True))
+        used = answer.get(space_columns("/")[0])
         if used is not None:
             break
         assert time.monotonic() < deadline_s

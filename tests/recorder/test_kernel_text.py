@@ -115,14 +115,14 @@ def test_joined_texts_are_read_like_single_ones(ticks):
 
 def test_nothing_is_learned_anew_while_only_values_change():
     """A value taken for a label would be learned anew at every tick, at many times the cost."""
-    asked = []
+    requested = []
     text = b"some avg10=%d.%02d total=%d\n8:0 rbytes=%d\n"
-    parser = KernelText(lambda raw: asked.append(raw) or [])
+    parser = KernelText(lambda raw: requested.append(raw) or [])
     for value in range(20):
         parser.parse(text % (value, value, value * 1000, value))
-    assert len(asked) == 1
+    assert len(requested) == 1
     parser.parse((text % (1, 1, 1, 1)).replace(b"avg10", b"avg60"))
-    assert len(asked) == 2
+    assert len(requested) == 2
 
 
 @pytest.mark.kernel

@@ -50,11 +50,11 @@ def namespace():
 
 def transmitted(sampler, interface):
     (reading,) = (item for item in sampler.tick() if item.group == "network")
-    told = {
+    answer = {
         (column.counter, column.attribute("network.interface.name"), column.attribute("network.io.direction")): value
         for column, value in zip(reading.columns, reading.values.tolist(), strict=True)
     }
-    return told["system.network.io", interface, "transmit"]
+    return answer["system.network.io", interface, "transmit"]
 
 
 @pytest.mark.kernel

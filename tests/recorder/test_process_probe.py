@@ -25,7 +25,7 @@ class MadeUpProc:
     def __init__(self, root):
         self.proc, self.now_s = root / "proc", 1000.0
         self.proc.mkdir()
-        self.told = {}
+        self.answer = {}
 
     def put(self, pid, *, name="work", start_s=10.0, state="S", **amounts):
         """Amounts by field number of proc(5): f14 is user time in clock ticks."""
@@ -49,20 +49,20 @@ class MadeUpProc:
 
 
 @pytest.fixture
-def made_up(tmp_path):
+def simulated(tmp_path):
     return MadeUpProc(tmp_path)
 
 
 @contextmanager
-def reading(made_up):
+def reading(simulated):
     """A probe, and a way to tick: returns what the core makes of the ticks so far, at the last one."""
-    probe = Processes(str(made_up.proc.parent), boot_clock_s=lambda: made_up.now_s)
+    probe = Processes(str(simulated.proc.parent), boot_clock_s=lambda: simulated.now_s)
     pieces = []
 
     def tick():
-        made_up.now_s += 1
+        simulated.now_s += 1
         columns, values = probe.read(0)
-        at = np.array([int(made_up.now_s * NS)])
+        at = np.array([int(simulated.now_s * NS)])
         pieces.append(
             BlockSlice("process", b"boot", NS, at, at, dict(zip(columns, values.reshape(-1, 1), strict=True)))
         )
@@ -76,13 +76,13 @@ def by_pid(found):
     return {item.pid: item for item in found.heaviest}
 
 
-def test_amounts_are_those_of_the_interval(made_up):
-    with reading(made_up) as (_, tick):
-        made_up.put(5, f14=100, f15=50, f24=300, f39=3, state="R")
-        made_up.io(5, 4096, 0)
+def test_amounts_are_those_of_the_interval(simulated):
+    with reading(simulated) as (_, tick):
+        simulated.put(5, f14=100, f15=50, f24=300, f39=3, state="R")
+        simulated.io(5, 4096, 0)
         assert by_pid(tick())[5].usage.cpu_cores is None  # nothing to compare with yet
-        made_up.put(5, f14=100 + TICKS // 2, f15=50 + TICKS // 4, f24=310, f12=7, f39=3, state="R")
-        made_up.io(5, 4096 + 8192, 512)
+        simulated.put(5, f14=100 + TICKS // 2, f15=50 + TICKS // 4, f24=310, f12=7, f39=3, state="R")
+        simulated.io(5, 4096 + 8192, 512)
         one = by_pid(tick())[5]
     assert (one.state, one.core) == ("R", 3)
     assert one.usage.cpu_cores == pytest.approx(0.75)
@@ -92,80 +92,80 @@ def test_amounts_are_those_of_the_interval(made_up):
     assert one.usage.major_faults_per_s == 7
 
 
-def test_a_new_process_counts_from_its_first_tick(made_up):
-    with reading(made_up) as (_, tick):
-        made_up.put(5, f24=1)
+def test_a_new_process_counts_from_its_first_tick(simulated):
+    with reading(simulated) as (_, tick):
+        simulated.put(5, f24=1)
         tick()
-        made_up.put(6, f14=TICKS // 2, f24=1, start_s=made_up.now_s + 0.3)
+        simulated.put(6, f14=TICKS // 2, f24=1, start_s=simulated.now_s + 0.3)
         assert by_pid(tick())[6].usage.cpu_cores == pytest.approx(0.5)
 
 
-def test_an_old_process_seen_late_does_not_count_its_past(made_up):
-    with reading(made_up) as (_, tick):
-        made_up.put(5, f24=1)
+def test_an_old_process_seen_late_does_not_count_its_past(simulated):
+    with reading(simulated) as (_, tick):
+        simulated.put(5, f24=1)
         tick()
-        made_up.put(6, f14=99 * TICKS, f24=1, start_s=3.0)
+        simulated.put(6, f14=99 * TICKS, f24=1, start_s=3.0)
         assert by_pid(tick())[6].usage.cpu_cores == 0
 
 
-def test_a_number_given_again_is_another_process(made_up):
-    with reading(made_up) as (probe, tick):
-        made_up.put(5, f14=900, f24=10, name="first")
+def test_a_number_given_again_is_another_process(simulated):
+    with reading(simulated) as (probe, tick):
+        simulated.put(5, f14=900, f24=10, name="first")
         tick()
-        made_up.end(5)
-        made_up.put(5, f14=TICKS // 4, f24=10, name="second", start_s=made_up.now_s + 0.5)
+        simulated.end(5)
+        simulated.put(5, f14=TICKS // 4, f24=10, name="second", start_s=simulated.now_s + 0.5)
         one = by_pid(tick())[5]
         assert one.usage.cpu_cores == pytest.approx(0.25)
         assert [(who.pid, who.name) for who in probe.take_identities()] == [(5, "first"), (5, "second")]
 
 
-def test_the_heaviest_are_kept_and_all_are_summed(made_up):
-    with reading(made_up) as (_, tick):
+def test_the_heaviest_are_kept_and_all_are_summed(simulated):
+    with reading(simulated) as (_, tick):
         for pid in range(100, 160):
-            made_up.put(pid, f24=1)
+            simulated.put(pid, f24=1)
         tick()
         for pid in range(100, 160):
-            made_up.put(pid, f14=pid - 99, f24=1)
-        made_up.put(100, f14=1, f24=10**6)
-        made_up.put(101, f14=2, f24=1, f42=TICKS)
+            simulated.put(pid, f14=pid - 99, f24=1)
+        simulated.put(100, f14=1, f24=10**6)
+        simulated.put(101, f14=2, f24=1, f42=TICKS)
         found = tick()
     kept = by_pid(found)
     assert {159, 158, 157, 156, 155} <= set(kept)
     assert kept[100].usage.memory_bytes == 10**6 * 4096
     assert kept[101].usage.blocked_tasks == 1
     assert len(found.heaviest) <= SLOTS
-    assert found.together.cpu_cores == pytest.approx(sum(range(1, 61)) / TICKS)
+    assert found.combined.cpu_cores == pytest.approx(sum(range(1, 61)) / TICKS)
     assert found.states["S"] == 60
 
 
-def test_a_process_keeps_its_place_while_it_is_among_the_heaviest(made_up):
-    with reading(made_up) as (_, tick):
+def test_a_process_keeps_its_place_while_it_is_among_the_heaviest(simulated):
+    with reading(simulated) as (_, tick):
         for pid in range(1, 31):
-            made_up.put(pid, f24=1)
+            simulated.put(pid, f24=1)
         places = []
         for second in range(6):
             for pid in range(1, 31):
                 # Others come and go; number 7 is at work all the time.
-                made_up.put(pid, f14=second * 50 if pid == 7 else (second * 8 if pid % 6 == second else 0), f24=1)
+                simulated.put(pid, f14=second * 50 if pid == 7 else (second * 8 if pid % 6 == second else 0), f24=1)
             found = tick()
             places.append(next((at for at, item in enumerate(found.heaviest) if item.pid == 7), None))
     assert len(set(places[1:])) == 1
 
 
 @pytest.mark.parametrize("name", ["a b", "x) R 1 2 3", "((", "tab\there", "né"])
-def test_names_with_anything_in_them(made_up, name):
-    with reading(made_up) as (probe, tick):
-        made_up.put(5, f24=7, name=name)
+def test_names_with_anything_in_them(simulated, name):
+    with reading(simulated) as (probe, tick):
+        simulated.put(5, f24=7, name=name)
         assert by_pid(tick())[5].usage.memory_bytes == 7 * 4096
         (who,) = probe.take_identities()
     assert who.name == name.replace("\t", "\N{REPLACEMENT CHARACTER}")
 
 
-def test_arguments_are_not_recorded_unless_asked_for(made_up):
-    made_up.put(5, f24=7)
-    (made_up.proc / "5/cmdline").write_bytes(b"login\0--password\0hunter2\0")
-    for asked, expected in ((False, None), (True, "login --password hunter2")):
-        probe = Processes(str(made_up.proc.parent), arguments=asked)
+def test_arguments_are_not_recorded_unless_asked_for(simulated):
+    simulated.put(5, f24=7)
+    (simulated.proc / "5/cmdline").write_bytes(b"login\0--password\0hunter2\0")
+    for requested, expected in ((False, None), (True, "login --password hunter2")):
+        probe = Processes(str(simulated.proc.parent), arguments=requested)
         probe.read(0)
         (who,) = probe.take_identities()
         probe.close()
@@ -186,9 +186,9 @@ def test_a_busy_child_is_found_with_its_real_processor_time():
     finally:
         child.kill()
         child.wait()
-    told = {(c.counter, *[v for _, v in c.attributes]): int(v) for c, v in zip(columns, values, strict=True)}
-    slot = next(key[1] for key, value in told.items() if key[0] == "process.pid" and value == child.pid)
-    recorded = sum(told["process.linux.cpu.used", mode, slot] for mode in ("user", "system")) / TICKS
+    answer = {(c.counter, *[v for _, v in c.attributes]): int(v) for c, v in zip(columns, values, strict=True)}
+    slot = next(key[1] for key, value in answer.items() if key[0] == "process.pid" and value == child.pid)
+    recorded = sum(answer["process.linux.cpu.used", mode, slot] for mode in ("user", "system")) / TICKS
     assert 0 < recorded <= time.monotonic() - before_s
     # It runs on between the readings, on a machine that is held up for long.
     assert used_before - 0.1 <= recorded <= used_after + 0.1
@@ -207,17 +207,17 @@ def child_time(pid):
         return int(file.read().split()[0]) / NS
 
 
-def test_processes_are_listed_again_when_one_was_started(made_up):
-    loadavg = made_up.proc / "loadavg"
+def test_processes_are_listed_again_when_one_was_started(simulated):
+    loadavg = simulated.proc / "loadavg"
     loadavg.write_text("0.00 0.01 0.05 1/12 700\n")
-    made_up.put(600, f24=10)
-    with reading(made_up) as (_, tick):
+    simulated.put(600, f24=10)
+    with reading(simulated) as (_, tick):
         assert list(by_pid(tick())) == [600]
-        made_up.put(700, name="quiet", f24=5)
+        simulated.put(700, name="quiet", f24=5)
         assert list(by_pid(tick())) == [600]  # nothing tells that anything was started
         loadavg.write_text("0.00 0.01 0.05 1/13 701\n")
         assert set(by_pid(tick())) == {600, 700}
-        made_up.end(600)
+        simulated.end(600)
         assert list(by_pid(tick())) == [700]
-        made_up.put(800, f24=5)
+        simulated.put(800, f24=5)
         assert 800 in {pid for _ in range(20) for pid in by_pid(tick())}

@@ -107,9 +107,9 @@ def test_orders_are_followed_without_a_restart(tmp_path):
         bench.orders.current = Orders(plan)
         bench.until(lambda report: report["state"] == "recording")
     blocks = bench.blocks()
-    assert {every for group, every, _ in blocks if group == "cpu"} == {0.2}  # before the plan only
-    assert {every for group, every, _ in blocks if group == "load"} == {0.2, 0.5}
-    assert {"lo"} in [devices for group, every, devices in blocks if (group, every) == ("network", 1.0)]
+    assert {entries for group, entries, _ in blocks if group == "cpu"} == {0.2}  # before the plan only
+    assert {entries for group, entries, _ in blocks if group == "load"} == {0.2, 0.5}
+    assert {"lo"} in [devices for group, entries, devices in blocks if (group, entries) == ("network", 1.0)]
     assert bench.runner.report()["state"] == "ended"
 
 

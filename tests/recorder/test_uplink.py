@@ -19,7 +19,7 @@ class Desk:
     """A server that knows nothing at first, and answers 503 while `away`."""
 
     def __init__(self):
-        self.kept, self.asked, self.failed = [], [], []
+        self.kept, self.requested, self.failed = [], [], []
         self.known = self.away = False
         self.refuses = self.fails_over = b""
         desk = self
@@ -35,7 +35,7 @@ class Desk:
 
             def answer(self):
                 body = self.rfile.read(int(self.headers["Content-Length"]))
-                desk.asked.append((self.command, self.path))
+                desk.requested.append((self.command, self.path))
                 status = desk.handle(self.command, self.path, body)
                 reply = json.dumps({"detail": "as told"}).encode()
                 self.send_response(status)
@@ -95,7 +95,7 @@ def test_an_unknown_archive_is_introduced_first(desk, spool):
     spool.put(b"two")
     assert send_all(desk, spool)
     assert b"".join(desk.kept) == b"onetwo"
-    methods = [method for method, _ in desk.asked]
+    methods = [method for method, _ in desk.requested]
     assert methods == ["POST", "PUT", "PUT", "POST"]
 
 
@@ -199,7 +199,7 @@ def test_a_disk_that_holds_nothing_delivers_all_the_same(desk, spool, monkeypatc
         keeper.put(Kept(batch, (a_schema(),), lambda batch=batch: written.append(batch)))
     wait_until(lambda: len(desk.kept) == 3)
     assert desk.kept == [b"one", b"two", b"three"]
-    assert ("PUT", f"/api/archives/{ARCHIVE}/schemas/{a_schema().digest.hex()}") in desk.asked
+    assert ("PUT", f"/api/archives/{ARCHIVE}/schemas/{a_schema().digest.hex()}") in desk.requested
     assert keeper.trouble == "No space left on device"
     wait_until(lambda: written == [b"one", b"two", b"three"])
     keeper.close()

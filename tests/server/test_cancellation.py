@@ -60,23 +60,23 @@ def test_work_whose_client_waits_is_done():
 def test_a_reading_asks_between_blocks(client, store):
     introduce(client)
     send(client, *(a_block(3, start=at) for at in range(0, 60, 3)))
-    asked = 0
+    requested = 0
 
     def check():
-        nonlocal asked
-        asked += 1
-        if asked > 5:
+        nonlocal requested
+        requested += 1
+        if requested > 5:
             raise Cancelled
 
     with pytest.raises(Cancelled), store.reading(ARCHIVE, check) as reader:
         reader.frame(list(reader.known), None)
-    assert asked == 6
+    assert requested == 6
 
 
 def test_a_reading_asks_between_columns(client, store):
     introduce(client)
     send(client, *(a_block(3, start=at) for at in range(0, 60, 3)))
-    asked = []
-    with store.reading(ARCHIVE, lambda: asked.append(1)) as reader:
+    requested = []
+    with store.reading(ARCHIVE, lambda: requested.append(1)) as reader:
         reader.frame(list(reader.known), None)
-    assert len(asked) == 20 + len(reader.known) > 20
+    assert len(requested) == 20 + len(reader.known) > 20

@@ -39,8 +39,8 @@ def report(**change):
 
 def a_list(*items):
     """Identities as no recorder of ours writes them."""
-    told = json.dumps(list(items)).encode()
-    body = struct.pack("<4sHH16s16sI", b"RDTN", 1, 0, ARCHIVE.bytes, BOOT.bytes, len(told)) + told
+    answer = json.dumps(list(items)).encode()
+    body = struct.pack("<4sHH16s16sI", b"RDTN", 1, 0, ARCHIVE.bytes, BOOT.bytes, len(answer)) + answer
     return body + struct.pack("<I", zlib.crc32(body))
 
 
@@ -106,10 +106,10 @@ def test_what_cannot_be_taken_gets_a_sentence(there, case):
 @pytest.mark.parametrize("what", ["series", "strain"])
 def test_centuries_of_half_a_minute_cost_half_a_minute(there, what, width):
     """Bins of all that time would take gigabytes, and their edges reach beyond what 64 bits hold."""
-    asked = {"measure": ["cpu.switches", "cpu.runnable"] * 80, "width": min(width, 4_000), **EVER}
+    requested = {"measure": ["cpu.switches", "cpu.runnable"] * 80, "width": min(width, 4_000), **EVER}
     tracemalloc.start()
     try:
-        response = there.get(f"{PATH}/{what}", params=asked)
+        response = there.get(f"{PATH}/{what}", params=requested)
         assert tracemalloc.get_traced_memory()[1] < 128 << 20
     finally:
         tracemalloc.stop()
@@ -141,8 +141,8 @@ def test_ticks_that_lie_years_apart_are_read_and_judged(client, apart_s):
         assert send(client, a_block(600, begin_ns=begin_ns, boot=UUID(int=number + 1))).status_code == 200
     assert client.get(f"{PATH}/diagnosis").status_code == 200
     for width in (1, 100, 10_000):
-        asked = {"measure": ["cpu.switches", "cpu.runnable"], "width": width}
-        found = client.get(f"{PATH}/series", params=asked)
+        requested = {"measure": ["cpu.switches", "cpu.runnable"], "width": width}
+        found = client.get(f"{PATH}/series", params=requested)
         assert found.status_code == 200, found.text
         assert found.json()["series"][0]["summary"]["high"] == pytest.approx(100, rel=0.05)
         assert client.get(f"{PATH}/strain", params={"width": min(width, 4_000)}).status_code == 200

@@ -22,8 +22,12 @@ def filled(client):
 
 
 def test_notes_and_protection_are_told_back(filled):
-    told = filled.patch(PATH, json={"notes": "before the new disks\nasked by the lab", "protected": True}).json()
-    assert (told["notes"], told["protected"], told["name"]) == ("before the new disks\nasked by the lab", True, "trial")
+    reported = filled.patch(PATH, json={"notes": "before the new disks\nasked by the lab", "protected": True}).json()
+    assert (reported["notes"], reported["protected"], reported["name"]) == (
+        "before the new disks\nasked by the lab",
+        True,
+        "trial",
+    )
     assert filled.get(PATH).json()["protected"]
     for refused in (filled.delete(PATH), filled.post(f"{PATH}/trim", json={"from": at(0), "to": at(5)})):
         assert (refused.status_code, refused.json()["title"]) == (409, "The archive is protected")
@@ -33,7 +37,7 @@ def test_notes_and_protection_are_told_back(filled):
 
 
 @pytest.mark.parametrize(
-    ("method", "path", "told", "status", "says"),
+    ("method", "path", "reported", "status", "says"),
     [
         ("patch", "", {"note": "x"}, 422, "note"),
         ("patch", "", {"name": ""}, 422, "name"),
@@ -46,8 +50,8 @@ def test_notes_and_protection_are_told_back(filled):
         ("post", "/copies", {"from": at(500), "to": at(600), "name": "x"}, 404, "no ticks in that stretch"),
     ],
 )
-def test_what_cannot_be_done_is_said(filled, method, path, told, status, says):
-    answer = filled.request(method, f"{PATH}{path}", json=told)
+def test_what_cannot_be_done_is_said(filled, method, path, reported, status, says):
+    answer = filled.request(method, f"{PATH}{path}", json=reported)
     assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
     assert says in answer.json()["detail"]
     assert filled.get(PATH).json()["ticks"] == 20
@@ -71,9 +75,9 @@ def test_trimming_and_copying(filled):
 
 
 def test_gaps_and_coverage(filled):
-    told = filled.get(f"{PATH}/gaps").json()
-    assert (told["total"], told["seconds"]) == (1, 20.0)
-    assert told["gaps"] == [
+    reported = filled.get(f"{PATH}/gaps").json()
+    assert (reported["total"], reported["seconds"]) == (1, 20.0)
+    assert reported["gaps"] == [
         {"start": at(9), "end": at(29), "start_ms": (BEGIN_NS + 9 * NS_PER_S) / 1e6,
          "end_ms": (BEGIN_NS + 29 * NS_PER_S) / 1e6, "reason": None},
     ]  # fmt: skip

@@ -24,8 +24,8 @@ def url(client):
     return f"/api/archives/{ARCHIVE}"
 
 
-def listed(client, url, **asked):
-    answer = client.get(f"{url}/markers", params={"from": at(0), "to": at(60)} | asked)
+def listed(client, url, **requested):
+    answer = client.get(f"{url}/markers", params={"from": at(0), "to": at(60)} | requested)
     assert answer.status_code == 200, answer.text
     return answer.json()
 
@@ -60,8 +60,8 @@ def test_markers_of_another_archive_are_refused(client, url):
 
 
 def test_remarks_and_stretches(client, url):
-    told = [{"at": at(3), "text": "people began to call"}, {"at": at(50), "end": at(90), "text": "backup ran"}]
-    assert client.post(f"{url}/markers", json=told).status_code == 204
+    reported = [{"at": at(3), "text": "people began to call"}, {"at": at(50), "end": at(90), "text": "backup ran"}]
+    assert client.post(f"{url}/markers", json=reported).status_code == 204
     found = listed(client, url, to=at(70))["markers"]
     assert [(match["kind"], match["text"]) for match in found] == [
         ("note", "people began to call"),
@@ -104,7 +104,7 @@ def test_a_device_has_a_name_until_it_is_taken_away(client, url):
 
 
 def test_what_a_recorder_dropped_is_a_gap_with_its_reason(client, url):
-    told = {
+    reported = {
         "host": {"id": client.get(url).json()["host"]["id"], "name": "h"}, "archive": str(ARCHIVE), "name": "n",
         "plan": None,
         "report": {
@@ -115,7 +115,7 @@ def test_what_a_recorder_dropped_is_a_gap_with_its_reason(client, url):
         },
     }  # fmt: skip
     for _ in range(2):
-        assert client.put(f"/api/recorders/{ARCHIVE}", json=told).status_code == 200
-        told["report"]["dropped"][0]["end_ms"] += 5_000
+        assert client.put(f"/api/recorders/{ARCHIVE}", json=reported).status_code == 200
+        reported["report"]["dropped"][0]["end_ms"] += 5_000
     (gap,) = listed(client, url)["markers"]
     assert (gap["kind"], gap["text"], gap["end_ms"] - gap["at_ms"]) == ("gap", "spool full", 15_000)

@@ -17,8 +17,8 @@ REPORT = {
 
 
 def announce(client, *, plan=None, **report):
-    told = {"host": {"id": str(HOST), "name": "testbed"}, "name": "trial", "plan": plan, "report": REPORT | report}
-    return client.put(RECORDER, json=told)
+    reported = {"host": {"id": str(HOST), "name": "testbed"}, "name": "trial", "plan": plan, "report": REPORT | report}
+    return client.put(RECORDER, json=reported)
 
 
 def test_a_plan_is_made_changed_followed_and_removed(client):

@@ -30,7 +30,7 @@ def test_who_had_what_at_a_tick(client):
     for second in range(3):
         at_ns = BEGIN_NS + second * NS_PER_S
         batcher.add([Reading("process", at_ns, at_ns, COLUMNS, values(cores=0.75, pid=31))])
-    batcher.tell([Identity(31, 777, "stitch", "lab", "/lab", 1)])
+    batcher.report([Identity(31, 777, "stitch", "lab", "/lab", 1)])
     batch = batcher.take()
     introduce(client, *batcher.schemas.values())
     for _ in range(2):  # sending again is harmless

@@ -16,24 +16,24 @@ def filled(client):
     return client
 
 
-def strain(client, **asked):
-    response = client.get(f"{PATH}/strain", params=asked)
+def strain(client, **requested):
+    response = client.get(f"{PATH}/strain", params=requested)
     assert response.status_code == 200, response.text
     return response.json()
 
 
 def test_the_whole_archive_in_five_rows(filled):
-    told = strain(filled, width=200)
-    assert [row["resource"] for row in told["rows"]] == ["processor", "memory", "swap", "disk", "network"]
-    assert [row["has_devices"] for row in told["rows"]] == [True, False, False, True, True]
-    for row in told["rows"]:
+    answer = strain(filled, width=200)
+    assert [row["resource"] for row in answer["rows"]] == ["processor", "memory", "swap", "disk", "network"]
+    assert [row["has_devices"] for row in answer["rows"]] == [True, False, False, True, True]
+    for row in answer["rows"]:
         assert row["device"] is None
         assert len(row["mean"]) == len(row["high"]) <= 200
         assert row["help"]
         assert row["formula"].startswith("1 − (1 − ½·use²)")
         for mean, high in zip(row["mean"], row["high"], strict=True):
             assert mean is None or 0 <= mean <= high <= 100
-    assert told["bin_ms"] * len(told["rows"][0]["mean"]) >= 7_200_000
+    assert answer["bin_ms"] * len(answer["rows"][0]["mean"]) >= 7_200_000
 
 
 def test_a_resource_opens_to_its_devices(filled):
@@ -62,9 +62,9 @@ def test_a_gap_is_left_open(filled):
 
 
 @pytest.mark.parametrize(
-    ("asked", "says"), [({"devices": "printer"}, "processor"), ({"width": 0}, "width"), ({"from": "noon"}, "RFC 3339")]
+    ("requested", "says"), [({"devices": "printer"}, "processor"), ({"width": 0}, "width"), ({"from": "noon"}, "RFC 3339")]
 )
-def test_what_cannot_be_asked_is_said(filled, asked, says):
-    response = filled.get(f"{PATH}/strain", params=asked)
+def test_what_cannot_be_asked_is_said(filled, requested, says):
+    response = filled.get(f"{PATH}/strain", params=requested)
     assert response.status_code == 422
     assert says in response.text

@@ -24,44 +24,44 @@ def finding(client, timeline=BASE):
     return client.get(f"{timeline}/diagnosis").json()["findings"][0]
 
 
-def tell(client, state, remark="", **other):
+def report(client, state, remark="", **other):
     one = {key: finding(client)[key] for key in ("kind", "device", "start", "end")} | other
     return client.put(f"{BASE}/verdicts", json={**one, "state": state, "remark": remark})
 
 
 def test_a_finding_is_confirmed_then_dismissed_with_a_reason_then_open_again(stitch):
     assert finding(stitch)["verdict"] is None
-    assert tell(stitch, "confirmed").status_code == 204
+    assert report(stitch, "confirmed").status_code == 204
     assert finding(stitch)["verdict"]["state"] == "confirmed"
-    assert tell(stitch, "dismissed", "the nightly run, as agreed").status_code == 204
+    assert report(stitch, "dismissed", "the nightly run, as agreed").status_code == 204
     verdict = finding(stitch)["verdict"]
     assert (verdict["state"], verdict["remark"]) == ("dismissed", "the nightly run, as agreed")
-    assert tell(stitch, "open").status_code == 204
+    assert report(stitch, "open").status_code == 204
     assert finding(stitch)["verdict"] is None
 
 
 def test_a_remark_alone_leaves_it_open_and_is_known_for_all_archives_of_the_host(stitch):
-    tell(stitch, "open", "ask the stitchers")
-    told = finding(stitch, f"/api/archives/{STITCH_01_MORNING.machine.id}")["verdict"]
-    assert (told["state"], told["remark"]) == ("open", "ask the stitchers")
+    report(stitch, "open", "ask the stitchers")
+    answer = finding(stitch, f"/api/archives/{STITCH_01_MORNING.machine.id}")["verdict"]
+    assert (answer["state"], answer["remark"]) == ("open", "ask the stitchers")
 
 
 def test_a_finding_that_went_on_keeps_what_was_said(stitch):
-    tell(stitch, "confirmed", end="2026-11-12T09:25:00Z")
+    report(stitch, "confirmed", end="2026-11-12T09:25:00Z")
     assert finding(stitch)["verdict"]["state"] == "confirmed"
 
 
 def test_another_finding_of_the_same_kind_is_not_meant(stitch):
-    tell(stitch, "confirmed", start="2026-11-12T07:00:00Z", end="2026-11-12T07:30:00Z")
+    report(stitch, "confirmed", start="2026-11-12T07:00:00Z", end="2026-11-12T07:30:00Z")
     assert finding(stitch)["verdict"] is None
 
 
 def test_what_is_wrong_is_refused_and_said(stitch):
-    refused = tell(stitch, "dismissed")
+    refused = report(stitch, "dismissed")
     assert refused.status_code == 422
     assert "needs a reason" in refused.text
-    assert "is no kind of finding; there are cpu.saturated" in tell(stitch, "confirmed", kind="cpu.sad").text
-    assert tell(stitch, "confirmed", start="noon").status_code in (400, 422)
+    assert "is no kind of finding; there are cpu.saturated" in report(stitch, "confirmed", kind="cpu.sad").text
+    assert report(stitch, "confirmed", start="noon").status_code in (400, 422)
     other = "/api/archives/00000000-0000-4000-8000-000000000000"
     body = {
         "kind": "cpu.saturated",

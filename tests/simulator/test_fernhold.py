@@ -21,7 +21,7 @@ from reditus.simulator.large import large_host, many_hosts
 from reditus.simulator.thinning import thinned
 
 S = 10**9
-BY_NAME = {told.scenario.machine.name: told.scenario for told in ARCHIVES[1:5]}
+BY_NAME = {answer.scenario.machine.name: answer.scenario for answer in ARCHIVES[1:5]}
 
 
 @lru_cache(maxsize=1)
@@ -114,18 +114,18 @@ def test_the_reading_room_only_looks_ill():
     assert (gaps > 6).sum() == 1
 
 
-@pytest.mark.parametrize("told", ARCHIVES, ids=lambda item: f"{item.scenario.machine.name}-{item.by}")
-def test_causes_lie_inside_and_name_what_is_there(told):
-    machine = told.scenario.machine
+@pytest.mark.parametrize("answer", ARCHIVES, ids=lambda item: f"{item.scenario.machine.name}-{item.by}")
+def test_causes_lie_inside_and_name_what_is_there(answer):
+    machine = answer.scenario.machine
     devices = {disk.name for disk in machine.disks} | {link.name for link in machine.links}
     devices |= {str(core) for core in range(machine.cores)}
-    kinds = {cause.kind for cause in told.scenario.causes}
-    for cause in told.scenario.causes:
+    kinds = {cause.kind for cause in answer.scenario.causes}
+    for cause in answer.scenario.causes:
         assert 0 <= cause.start_s < cause.end_s <= TWO_DAYS_S
         assert cause.device is None or cause.device in devices
         assert cause.because_of is None or cause.because_of in kinds
         assert cause.story.endswith(".")
-    assert all(0 <= line.at_s <= TWO_DAYS_S for line in told.scenario.lines)
+    assert all(0 <= line.at_s <= TWO_DAYS_S for line in answer.scenario.lines)
 
 
 def test_the_story_is_found_where_it_is_told_to_begin():
@@ -137,9 +137,9 @@ def test_the_story_is_found_where_it_is_told_to_begin():
     frame = Frame(assemble(pieces), STORY.scenario.machine.facts)
     diagnosis = diagnose(frame, Window(MIDNIGHT_NS, MIDNIGHT_NS + TWO_DAYS_S * S))
     true = [cause for cause in STORY.scenario.causes if cause.kind.startswith("cpu.")]
-    every = sorted([*diagnosis.findings, *diagnosis.ruled_out], key=lambda item: item.start_ns)
-    found = [entry for entry in every if entry.resource is Resource.PROCESSOR]
-    assert {entry.kind for entry in every if entry not in found} <= {"memory.free_low", "memory.cache_growth"}
+    entries = sorted([*diagnosis.findings, *diagnosis.ruled_out], key=lambda item: item.start_ns)
+    found = [entry for entry in entries if entry.resource is Resource.PROCESSOR]
+    assert {entry.kind for entry in entries if entry not in found} <= {"memory.free_low", "memory.cache_growth"}
     assert [match.kind for match in found] == [cause.kind for cause in sorted(true, key=lambda item: item.start_s)]
     for element, cause in zip(found, sorted(true, key=lambda item: item.start_s), strict=True):
         assert (element.start_ns - MIDNIGHT_NS) / S == pytest.approx(cause.start_s, abs=10)
@@ -152,8 +152,8 @@ def test_an_archive_is_told_in_parts_of_bounded_size():
     archive = SimulatedArchive(large_host(cores=4, disks=2, links=2, length_s=30_000), by=5)
     known = {schema.digest for schema in archive.schemas()}
     ticks = 0
-    for blocks, told in archive.batches():
-        assert isinstance(told, Identities)
+    for blocks, answer in archive.batches():
+        assert isinstance(answer, Identities)
         assert {block.schema for block in blocks} == known
         assert max(block.ticks for block in blocks) <= 3_600
         ticks += blocks[0].ticks

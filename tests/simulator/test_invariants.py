@@ -129,37 +129,37 @@ def grown(counters, column):
 @given(scenarios())
 def test_the_arithmetic_of_a_machine(scenario):
     host = simulate(scenario)
-    told = all_of(host)
+    answer = all_of(host)
     machine, interval_s = scenario.machine, scenario.interval_s
-    for column, values in told.items():
+    for column, values in answer.items():
         assert values.min() >= 0, column
         if column.kind.value == "cumulative":
             assert (np.diff(values) >= 0).all(), column
-    check_processor(told, machine, interval_s, bound=any(work.core is not None for work in scenario.works))
-    check_memory(told)
-    check_disks(told, machine, interval_s)
-    check_network(told, machine, interval_s)
+    check_processor(answer, machine, interval_s, bound=any(work.core is not None for work in scenario.works))
+    check_memory(answer)
+    check_disks(answer, machine, interval_s)
+    check_network(answer, machine, interval_s)
     check_stalls(host, interval_s)
-    check_processes(told, machine)
+    check_processes(answer, machine)
 
 
-def check_processor(told, machine, interval_s, bound):
-    modes = {mode: np.array([told[cpu_time(mode, str(core))] for core in range(machine.cores)]) for mode in CPU_MODES}
+def check_processor(answer, machine, interval_s, bound):
+    modes = {mode: np.array([answer[cpu_time(mode, str(core))] for core in range(machine.cores)]) for mode in CPU_MODES}
     ticks = np.diff(np.add.reduce([modes[mode] for mode in CPU_MODES]), axis=1)
     # Each core's modes are its time; idle makes up for the rounding of the others, a tick at the most.
     assert np.abs(ticks - interval_s * 100).max() <= len(CPU_MODES)
     assert np.abs(np.cumsum(ticks, axis=1)[:, -1] - interval_s * 100 * ticks.shape[1]).max() <= len(CPU_MODES)
     for mode in CPU_MODES:
-        assert (told[cpu_time(mode)] == modes[mode].sum(axis=0)).all()
+        assert (answer[cpu_time(mode)] == modes[mode].sum(axis=0)).all()
     # Nobody waits while cores are free, unless bound to one that is not.
-    delay = sum(np.diff(told[run_delay(str(core))]) for core in range(machine.cores)) / (interval_s * 1e9)
+    delay = sum(np.diff(answer[run_delay(str(core))]) for core in range(machine.cores)) / (interval_s * 1e9)
     free = np.diff(modes["idle"] + modes["iowait"], axis=1).sum(axis=0) / (interval_s * 100)
     if not bound:
         assert delay[free > machine.cores * 0.2].max(initial=0) <= 1
 
 
-def check_memory(told):
-    size = {name: told[memory_size(name)] * 1024 for name in (
+def check_memory(answer):
+    size = {name: answer[memory_size(name)] * 1024 for name in (
         "MemTotal", "MemFree", "MemAvailable", "Buffers", "Cached", "AnonPages", "Shmem", "Slab", "KernelStack", "PageTables",
         "SwapTotal", "SwapFree",
     )}  # fmt: skip
@@ -170,18 +170,18 @@ def check_memory(told):
     assert (size["MemAvailable"] <= size["MemTotal"]).all()
     assert (size["MemAvailable"] >= 0.5 * size["MemFree"]).all()
     # Reclaim follows demand: what was stolen left the files, or went to swap.
-    stolen = grown(told, paging_event("pgsteal_kswapd")) + grown(told, paging_event("pgsteal_direct"))
-    scanned = grown(told, paging_event("pgscan_kswapd")) + grown(told, paging_event("pgscan_direct"))
+    stolen = grown(answer, paging_event("pgsteal_kswapd")) + grown(answer, paging_event("pgsteal_direct"))
+    scanned = grown(answer, paging_event("pgscan_kswapd")) + grown(answer, paging_event("pgscan_direct"))
     assert (scanned + 2 >= stolen).all()
-    assert (stolen + 2 >= grown(told, swap_pages("out"))).all()
-    assert (grown(told, page_faults("all")) + 1 >= grown(told, page_faults("major"))).all()
+    assert (stolen + 2 >= grown(answer, swap_pages("out"))).all()
+    assert (grown(answer, page_faults("all")) + 1 >= grown(answer, page_faults("major"))).all()
 
 
-def check_disks(told, machine, interval_s):
+def check_disks(answer, machine, interval_s):
     below = {"reads": 0, "writes": 0}
     for disk in machine.disks:
         _, _, read_sectors, read_ms, _, _, write_sectors, write_ms, _, busy_ms, queue_ms, *_ = (
-            np.diff(told[column]) for column in disk_columns(disk.name)
+            np.diff(answer[column]) for column in disk_columns(disk.name)
         )
         # Little's law: the time that requests took together is the time that they stood in the queue.
         assert np.abs(read_ms + write_ms - queue_ms).max() <= 3
@@ -194,18 +194,18 @@ def check_disks(told, machine, interval_s):
             assert np.abs(read_sectors - below["reads"]).max() <= 3
             assert np.abs(write_sectors - below["writes"]).max() <= 3
     # What is swapped in is read from the swap's disk, and nowhere else.
-    swapped = grown(told, swap_pages("in")) * PAGE / SECTOR
+    swapped = grown(answer, swap_pages("in")) * PAGE / SECTOR
     swap_disk = next(disk for disk in machine.disks if disk.name == machine.swap_disk)
-    assert (np.diff(told[disk_columns(swap_disk.name)[2]]) + 16 >= swapped).all()
-    written = np.diff(told[disk_columns(swap_disk.name)[6]])
-    assert (written + 16 >= grown(told, swap_pages("out")) * PAGE / SECTOR).all()
+    assert (np.diff(answer[disk_columns(swap_disk.name)[2]]) + 16 >= swapped).all()
+    written = np.diff(answer[disk_columns(swap_disk.name)[6]])
+    assert (written + 16 >= grown(answer, swap_pages("out")) * PAGE / SECTOR).all()
 
 
-def check_network(told, machine, interval_s):
+def check_network(answer, machine, interval_s):
     for link in machine.links:
         columns = interface_columns(link.name)
         for way in (0, 8):
-            assert (np.diff(told[columns[way]]) <= link.bits_per_s / 8 * interval_s + 2).all()
+            assert (np.diff(answer[columns[way]]) <= link.bits_per_s / 8 * interval_s + 2).all()
 
 
 def check_stalls(host, interval_s):
@@ -215,16 +215,16 @@ def check_stalls(host, interval_s):
         assert (full <= some + 1).all()
 
 
-def check_processes(told, machine):
-    whole = [told[column] for column in whole_columns()]
-    slots = [[told[column] for column in slot_columns(slot)] for slot in range(SLOTS)]
+def check_processes(answer, machine):
+    whole = [answer[column] for column in whole_columns()]
+    slots = [[answer[column] for column in slot_columns(slot)] for slot in range(SLOTS)]
     for place in range(len(AMOUNTS)):
         owned = sum(slot[4 + place] for slot in slots)
         assert (owned <= whole[place]).all(), AMOUNTS[place]
     # All of them together are the machine's own use, packets and interrupts left out.
-    used = sum(told[cpu_time(mode)] for mode in ("user", "nice", "system"))
+    used = sum(answer[cpu_time(mode)] for mode in ("user", "nice", "system"))
     assert (np.diff(used) == (whole[0] + whole[1])[1:]).all()
-    resident = told[memory_size("AnonPages")] * 1024 / PAGE
+    resident = answer[memory_size("AnonPages")] * 1024 / PAGE
     assert (np.abs(whole[2] - resident) <= 0.02 * machine.memory_bytes / PAGE + SLOTS).all()
 
 
@@ -252,28 +252,28 @@ def test_a_slower_recorder_sees_the_same_counters():
             if group != "process":
                 assert (values == fast[1].groups[group][column][::5]).all()
     used = whole_columns()[0]
-    every = np.concatenate([part.groups["process"][used] for part in fast])
+    entries = np.concatenate([part.groups["process"][used] for part in fast])
     thin = np.concatenate([part.groups["process"][used] for part in slow])
-    assert (thin[1:] == [every[at - 4 : at + 1].sum() for at in range(5, len(every), 5)]).all()
+    assert (thin[1:] == [entries[at - 4 : at + 1].sum() for at in range(5, len(entries), 5)]).all()
 
 
 def test_work_comes_again_and_by_the_clock():
     again = Work("press", 10, 25, every_s=100, workers=2)
     office = Work("desk", workers=2, curve=Curve(hours=(0.0,) * 9 + (1.0,) * 15))
-    asked = Demand(scenario_of(again, office))(np.arange(0, 300.0))
-    assert [int(request.on.sum()) for request in asked[1:2]] == [45]
-    assert asked[1].run[[20, 120, 220]].tolist() == [0, 1, 2]
-    assert asked[2].on.min() == 1.0  # it begins at 09:00
+    requested = Demand(scenario_of(again, office))(np.arange(0, 300.0))
+    assert [int(request.on.sum()) for request in requested[1:2]] == [45]
+    assert requested[1].run[[20, 120, 220]].tolist() == [0, 1, 2]
+    assert requested[2].on.min() == 1.0  # it begins at 09:00
 
 
 def test_a_leak_ends_in_a_kill_and_all_is_well_again():
     leak = Work("forgets nothing", 60, 10_000, leak_bytes_per_s=40e6, memory_bytes=GIB)
     host = simulate(scenario_of(leak, swap_bytes=GIB, touch_bytes_per_s=1e9))
-    told = all_of(host)
-    kills = grown(told, paging_event("oom_kill"))
+    answer = all_of(host)
+    kills = grown(answer, paging_event("oom_kill"))
     assert kills.sum() == 1
     at = int(np.argmax(kills)) + 1
-    available = told[memory_size("MemAvailable")]
+    available = answer[memory_size("MemAvailable")]
     assert available[at - 2] < available[0] / 10
     assert available[at + 20] == pytest.approx(available[0], rel=0.3)
     (line,) = host.markers

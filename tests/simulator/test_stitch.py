@@ -9,7 +9,7 @@ from reditus.core.measures import MEASURES, measure_named
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.exchange.simulated import as_recording
-from reditus.simulator import made_up, simulate
+from reditus.simulator import simulate, simulated
 from reditus.simulator.fernhold import STITCH_01_MORNING
 
 
@@ -80,7 +80,7 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
     window = Window(int(host.wall_ns[0]), int(host.wall_ns[-1]))
     diagnosis = diagnose(frame, window)
     begin_ns = STITCH_01_MORNING.begin_ns
-    told = {cause.kind: cause for cause in STITCH_01_MORNING.causes}
+    answer = {cause.kind: cause for cause in STITCH_01_MORNING.causes}
     found = [*diagnosis.findings, *diagnosis.ruled_out]
     # Files fill the memory that stitching leaves, and nobody lacks any: nothing that the story is about.
     assert [finding.kind for finding in diagnosis.findings] == ["cpu.saturated", "cpu.one_core"]
@@ -89,14 +89,14 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
         "memory.free_low",
         "cpu.busy_unwaited",
     ]
-    for entry in (match for match in found if match.kind in told):
-        cause = told[entry.kind]
+    for entry in (match for match in found if match.kind in answer):
+        cause = answer[entry.kind]
         assert (entry.start_ns - begin_ns) / NS_PER_S == pytest.approx(cause.start_s, abs=2)
         assert (entry.end_ns - begin_ns) / NS_PER_S == pytest.approx(cause.end_s, abs=2)
 
 
 def test_made_up_archives_are_told_as_blocks_of_their_schemas():
-    for recording in map(as_recording, made_up()):
+    for recording in map(as_recording, simulated()):
         widths = {schema.digest: len(schema.columns) for schema in recording.schemas()}
         for block in recording.blocks():
             (read,) = read_blocks(block.to_bytes())

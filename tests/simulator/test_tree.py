@@ -21,7 +21,7 @@ TICKS = range(1_100, 1_108)
 
 
 def hosts():
-    whole = [replace(told.scenario, length_s=6_000) for told in ARCHIVES[1:5]]
+    whole = [replace(answer.scenario, length_s=6_000) for answer in ARCHIVES[1:5]]
     return [STITCH_01_MORNING, *whole]
 
 
@@ -69,9 +69,9 @@ def test_processes_are_recorded_as_they_were_simulated(tmp_path):
     own = host.frame()
     for tick in TICKS[1:]:
         found = {item.pid: item for item in processes_at(recorded, tick * NS_PER_S).heaviest}
-        told = {item.pid: item for item in processes_at(own, int(host.wall_ns[tick])).heaviest}
-        assert set(found) == set(told)
-        for pid, entry in told.items():
+        answer = {item.pid: item for item in processes_at(own, int(host.wall_ns[tick])).heaviest}
+        assert set(found) == set(answer)
+        for pid, entry in answer.items():
             assert (found[pid].start, found[pid].state) == (entry.start, entry.state)
             assert found[pid].usage.cpu_cores == pytest.approx(entry.usage.cpu_cores)
             assert found[pid].usage.memory_bytes == entry.usage.memory_bytes

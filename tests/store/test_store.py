@@ -96,13 +96,13 @@ def test_an_archive_belongs_to_one_host(known):
 
 
 def test_unknown_archives_are_told(store):
-    for ask in (
+    for request in (
         store.archives.get,
         lambda archive: store.reading(archive).__enter__(),
         lambda archive: store.append(archive, [a_block()]),
     ):
         with pytest.raises(UnknownArchive, match="reditus archives"):
-            ask(ARCHIVE)
+            request(ARCHIVE)
 
 
 def test_a_window_comes_with_the_tick_before_it(known):
@@ -261,8 +261,8 @@ def test_late_ticks_are_merged_in_their_order(known):
     known.append(ARCHIVE, [a_block(800, start=700)])
     maintain(known, Journal())
     assert switches(known) == [100 * at for at in range(1500)]
-    told = known.archives.get(ARCHIVE)
-    assert (told.first_ns, told.last_ns) == (BEGIN_NS, BEGIN_NS + 1499 * NS_PER_S)
+    answer = known.archives.get(ARCHIVE)
+    assert (answer.first_ns, answer.last_ns) == (BEGIN_NS, BEGIN_NS + 1499 * NS_PER_S)
 
 
 def test_an_hour_of_a_long_archive_is_found_without_looking_at_the_rest(known):
@@ -280,19 +280,19 @@ def test_an_hour_of_a_long_archive_is_found_without_looking_at_the_rest(known):
 def seen_while_looking(store, window):
     """How many blocks the database goes through to find those of a window, found or not."""
     with store.reading(ARCHIVE) as reader:
-        asked = []
-        ask = chunks.binary_rows
+        requested = []
+        request = chunks.binary_rows
 
         def explained(session, statement, values):
-            if not asked:
-                (told,) = ask(session, f"explain (analyze, format json) {statement}", values)
-                asked.append(told[0])
-            return ask(session, statement, values)
+            if not requested:
+                (answer,) = request(session, f"explain (analyze, format json) {statement}", values)
+                requested.append(answer[0])
+            return request(session, statement, values)
 
         with pytest.MonkeyPatch.context() as patch:
             patch.setattr(chunks, "binary_rows", explained)
             reader.frame(list(reader.known), window)
-    return sum(seen_in(asked[0][0]["Plan"]))
+    return sum(seen_in(requested[0][0]["Plan"]))
 
 
 def seen_in(plan):

@@ -45,7 +45,7 @@ _Key = tuple[object, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class DiagnosisResult:
     """A diagnosis, and by finding who took part in it, with their names where those are known."""
 
     diagnosis: Diagnosis
@@ -72,7 +72,7 @@ class SpanCache:
                 self._held.popitem(last=False)
 
 
-def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> Told:
+def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> DiagnosisResult:
     """What ran out in a window of a timeline, and who took part. No more is read at once than the reader may, but for a span
     that cannot be made any shorter.
     """
@@ -88,7 +88,7 @@ def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> Told
     else:
         span_ticks = min(SPAN_TICKS, max(most_ticks - 2 * MARGIN_TICKS, LEAST_SPAN_TICKS))
         diagnosis = _long(reader, inner, window, interval_ns, span_ticks, columns, memory)
-    return Told(diagnosis, _attributed(reader, diagnosis, interval_ns))
+    return DiagnosisResult(diagnosis, _attributed(reader, diagnosis, interval_ns))
 
 
 def _long(
@@ -118,7 +118,7 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
     seen_ns = sum(island.end_ns - island.start_ns for island in islands)
     level_s = LONG_LEVEL_S if seen_ns > LONG_S * NS_PER_S else WHOLE_LEVEL_S
     level_ns = level_s * NS_PER_S
-    asked = [
+    requested = [
         SeriesKey(measure_named(name), device)
         for name in measures_of_recording()
         for device in [None, *devices_of(reader.known, measure_named(name))]
@@ -129,7 +129,7 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
     stretches = merged(
         (item.start_ns // level_ns * level_ns, -(-item.end_ns // level_ns) * level_ns) for item in islands
     )
-    parts = [(edges_ns, rolled(reader, asked, edges_ns, level_s)) for edges_ns in stretches]
+    parts = [(edges_ns, rolled(reader, requested, edges_ns, level_s)) for edges_ns in stretches]
     base = _timebase(stretches, level_ns)
     spaces = [
         item for item in reader.known if item.column.attribute(MOUNT) is not None and "usage" in item.column.counter
@@ -137,13 +137,13 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
     frame = reader.frame(spaces, inner)
     together = [
         parts[0][1][at] if len(parts) == 1 else BinStats.concatenated([part[at] for _, part in parts])
-        for at in range(len(asked))
+        for at in range(len(requested))
     ]
     return WholeReadings(
         frame,
         {
             (request.measure.name, request.device): sampled
-            for request, part in zip(asked, together, strict=True)
+            for request, part in zip(requested, together, strict=True)
             if (sampled := _sampled(part, base)) is not None
         },
     )
@@ -181,10 +181,10 @@ def _attributed(
     reader: Reader, diagnosis: Diagnosis, interval_ns: int
 ) -> dict[str, list[tuple[Contributor, str | None]]]:
     columns = [item for item in reader.known if item.group == GROUP]
-    asked = [finding for finding in diagnosis.findings if is_attributed(finding.kind)][:MOST_ATTRIBUTED]
+    requested = [finding for finding in diagnosis.findings if is_attributed(finding.kind)][:MOST_ATTRIBUTED]
     if not columns:
         return {}
-    return {request.id: found for request in asked if (found := _parties(reader, columns, request, interval_ns))}
+    return {request.id: found for request in requested if (found := _parties(reader, columns, request, interval_ns))}
 
 
 def _parties(

@@ -72,13 +72,13 @@ def rolled(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: tuple[int, int
     bins = (end_ns - begin_ns) // level_ns
     out = [BinStats.unknown(bins) for _ in wanted]
     served = np.ones(bins, dtype=bool)
-    told = np.zeros(bins, dtype=np.int64)
+    archives_of_bin = np.zeros(bins, dtype=np.int64)
     for archive in reader.scope.archives:
         extent = reader.extent_of(archive)
         if extent.first_ns is None or extent.last_ns is None:
             continue
         has = _bins_between(begin_ns, level_ns, bins, extent.first_ns // level_ns * level_ns, extent.last_ns + level_ns)
-        told += has
+        archives_of_bin += has
         reach = reader.rollups.reach(archive, level_s)
         reached = (
             _bins_between(begin_ns, level_ns, bins, reach.since_ns, reach.until_ns) if reach else np.zeros_like(has)
@@ -92,10 +92,10 @@ def rolled(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: tuple[int, int
         except BlockError:
             reader.damaged_rollups.add(archive)
             served &= ~has
-    served &= told < 2
+    served &= archives_of_bin < 2
     ticks = reader.most_ticks(len(needed_columns(reader.known, tuple(wanted))))
     step = max(ticks * (reader.extent.interval_ns or NS_PER_S) // level_ns, 1)
-    for start, stop in _stretches(~served & (told > 0)):
+    for start, stop in _stretches(~served & (archives_of_bin > 0)):
         for at in range(start, stop, step):
             reader.check()
             window = Window(begin_ns + at * level_ns, begin_ns + min(at + step, stop) * level_ns)

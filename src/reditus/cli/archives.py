@@ -98,9 +98,9 @@ def restore(archive: Archive) -> None:
     out.print(f"{found['name']} is there again.", markup=False)
 
 
-def _describe(archive: str, told: dict[str, Any], says: str) -> None:
+def _describe(archive: str, changes: dict[str, Any], says: str) -> None:
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
-        found = client.describe(client.find_archive(archive)["id"], told)
+        found = client.describe(client.find_archive(archive)["id"], changes)
     out.print(says.format(name=found["name"]), markup=False)
 
 

@@ -52,7 +52,7 @@ class Client:
         self._http.close()
 
     def archives(self) -> list[dict[str, Any]]:
-        return list(self._ask("GET", "/api/archives"))
+        return list(self._request("GET", "/api/archives"))
 
     def find_archive(self, wanted: str) -> dict[str, Any]:
         """By id, by the beginning of an id, or by name: the one with the newest data if several are called so."""
@@ -66,75 +66,75 @@ class Client:
                 return alike[0]
         for archive in every:
             if archive["host"]["name"] == wanted:
-                return dict(self._ask("GET", f"/api/archives/{archive['host']['id']}"))
+                return dict(self._request("GET", f"/api/archives/{archive['host']['id']}"))
         known = "\n".join(f"  {archive['id'][:8]}  {archive['name']}" for archive in every) or "  none yet"
         raise Failure(f"no archive is called {wanted!r}. There are:\n{known}")
 
     def damage(self, archive_id: str | None) -> list[dict[str, Any]]:
-        return list(self._ask("GET", f"/api/archives/{archive_id}/damage" if archive_id else "/api/damage"))
+        return list(self._request("GET", f"/api/archives/{archive_id}/damage" if archive_id else "/api/damage"))
 
     def check_part(self, archive_id: str, place: dict[str, Any]) -> dict[str, Any]:
-        return dict(self._ask("POST", f"/api/archives/{archive_id}/check", json=place))
+        return dict(self._request("POST", f"/api/archives/{archive_id}/check", json=place))
 
     def check_rollups(self, archive_id: str) -> list[dict[str, Any]]:
-        return list(self._ask("POST", f"/api/archives/{archive_id}/check-rollups"))
+        return list(self._request("POST", f"/api/archives/{archive_id}/check-rollups"))
 
     def check_tables(self) -> list[dict[str, Any]]:
-        return list(self._ask("POST", "/api/check-tables"))
+        return list(self._request("POST", "/api/check-tables"))
 
     def gaps(self, archive_id: str) -> dict[str, Any]:
-        return dict(self._ask("GET", f"/api/archives/{archive_id}/gaps"))
+        return dict(self._request("GET", f"/api/archives/{archive_id}/gaps"))
 
-    def describe(self, archive_id: str, told: dict[str, Any]) -> dict[str, Any]:
-        return dict(self._ask("PATCH", f"/api/archives/{archive_id}", json=told))
+    def describe(self, archive_id: str, body: dict[str, Any]) -> dict[str, Any]:
+        return dict(self._request("PATCH", f"/api/archives/{archive_id}", json=body))
 
     def trim(self, archive_id: str, start: str, end: str) -> dict[str, Any]:
-        return dict(self._ask("POST", f"/api/archives/{archive_id}/trim", json={"from": start, "to": end}))
+        return dict(self._request("POST", f"/api/archives/{archive_id}/trim", json={"from": start, "to": end}))
 
     def copy_stretch(self, archive_id: str, start: str, end: str, name: str) -> dict[str, Any]:
-        told = {"from": start, "to": end, "name": name}
-        return dict(self._ask("POST", f"/api/archives/{archive_id}/copies", json=told))
+        body = {"from": start, "to": end, "name": name}
+        return dict(self._request("POST", f"/api/archives/{archive_id}/copies", json=body))
 
     def delete_archive(self, archive_id: str) -> None:
-        self._ask("DELETE", f"/api/archives/{archive_id}")
+        self._request("DELETE", f"/api/archives/{archive_id}")
 
     def restore_archive(self, archive_id: str) -> None:
-        self._ask("POST", f"/api/archives/{archive_id}/restore")
+        self._request("POST", f"/api/archives/{archive_id}/restore")
 
     def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
-        return dict(self._ask("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
+        return dict(self._request("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
 
-    def put_verdict(self, archive_id: str, told: dict[str, Any]) -> None:
-        self._ask("PUT", f"/api/archives/{archive_id}/verdicts", json=told)
+    def put_verdict(self, archive_id: str, body: dict[str, Any]) -> None:
+        self._request("PUT", f"/api/archives/{archive_id}/verdicts", json=body)
 
     def series(self, archive_id: str, names: list[str], window: Mapping[str, str], width: int) -> dict[str, Any]:
         params = {"measure": names, "width": str(width), **window}
-        return dict(self._ask("GET", f"/api/archives/{archive_id}/series", params=params))
+        return dict(self._request("GET", f"/api/archives/{archive_id}/series", params=params))
 
-    def markers(self, archive_id: str, asked: Mapping[str, str]) -> dict[str, Any]:
-        return dict(self._ask("GET", f"/api/archives/{archive_id}/markers", params=dict(asked)))
+    def markers(self, archive_id: str, query: Mapping[str, str]) -> dict[str, Any]:
+        return dict(self._request("GET", f"/api/archives/{archive_id}/markers", params=dict(query)))
 
     def add_markers(self, archive_id: str, markers: list[dict[str, Any]]) -> None:
-        self._ask("POST", f"/api/archives/{archive_id}/markers", json=markers)
+        self._request("POST", f"/api/archives/{archive_id}/markers", json=markers)
 
     def names(self, archive_id: str) -> dict[str, dict[str, str]]:
         """What people call the devices, by kind and device."""
-        return dict(self._ask("GET", f"/api/archives/{archive_id}/names"))
+        return dict(self._request("GET", f"/api/archives/{archive_id}/names"))
 
     def name_device(self, archive_id: str, kind: str, device: str, name: str | None) -> None:
-        self._ask("PUT", f"/api/archives/{archive_id}/names", json={"kind": kind, "device": device, "name": name})
+        self._request("PUT", f"/api/archives/{archive_id}/names", json={"kind": kind, "device": device, "name": name})
 
     def plans(self) -> list[dict[str, Any]]:
-        return list(self._ask("GET", "/api/plans"))
+        return list(self._request("GET", "/api/plans"))
 
     def put_plan(self, plan: dict[str, Any]) -> dict[str, Any]:
-        return dict(self._ask("PUT", f"/api/plans/{quote(str(plan['name']), safe='')}", json=plan))
+        return dict(self._request("PUT", f"/api/plans/{quote(str(plan['name']), safe='')}", json=plan))
 
     def remove_plan(self, name: str) -> None:
-        self._ask("DELETE", f"/api/plans/{quote(name, safe='')}")
+        self._request("DELETE", f"/api/plans/{quote(name, safe='')}")
 
     def recorders(self) -> list[dict[str, Any]]:
-        return list(self._ask("GET", "/api/recorders"))
+        return list(self._request("GET", "/api/recorders"))
 
     def find_recorder(self, wanted: str) -> dict[str, Any]:
         """By name, `HOST: NAME`, id, or the beginning of an id."""
@@ -151,18 +151,18 @@ class Client:
         raise Failure(f"no recorder is called {wanted!r}. There are:\n{known}")
 
     def direct(self, recorder: str, orders: dict[str, Any]) -> dict[str, Any]:
-        return dict(self._ask("PATCH", f"/api/recorders/{recorder}", json=orders))
+        return dict(self._request("PATCH", f"/api/recorders/{recorder}", json=orders))
 
     def load(self, recording: Loadable) -> bool:
         """Send a whole recording, the way a recorder sends its own; return False if it is there already."""
         path = f"/api/archives/{recording.archive}"
         if self._has(recording.archive, ticks=recording.ticks):
             return False
-        self._ask("PUT", path, json=recording.registration)
+        self._request("PUT", path, json=recording.registration)
         for schema in recording.schemas():
-            self._ask("PUT", f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json())
+            self._request("PUT", f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json())
         for batch in _batches(recording.batches()):
-            self._ask("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
+            self._request("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
         markers = recording.markers()
         if markers:
             self.add_markers(str(recording.archive), [marker_as_json(marker) for marker in markers])
@@ -172,7 +172,7 @@ class Client:
         response = self._http.get(f"/api/archives/{archive}")
         return response.status_code == 200 and response.json()["ticks"] == ticks
 
-    def _ask(self, method: str, path: str, **more: Any) -> Any:
+    def _request(self, method: str, path: str, **more: Any) -> Any:
         try:
             response = self._http.request(method, path, **more)
         except httpx.HTTPError as why:

@@ -72,11 +72,11 @@ def demo() -> None:
         with step("Beginning to record this machine"):
             arguments = _recorder_arguments(running, name=LIVE_NAME, every="1s")
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
-        every = [SimulatedArchive.of(told) for told in fernhold.ARCHIVES]
+        every = [SimulatedArchive.of(registration) for registration in fernhold.ARCHIVES]
         with Client(running.url, running.token) as client:
             for number, archive in enumerate(every, 1):
-                told = archive.registration
-                title = f"Fernhold, {number} of {len(every)}: {told['host']['name']}, {told['name']}"
+                registration = archive.registration
+                title = f"Fernhold, {number} of {len(every)}: {registration['host']['name']}, {registration['name']}"
                 with step(title):
                     client.load(archive)
         _announce_and_wait(running, _story(every[0].archive))

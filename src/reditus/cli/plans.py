@@ -35,10 +35,10 @@ def list_plans(as_json: AsJson = False) -> None:
         print(json.dumps(every, indent=1))
         return
     for entry in every:
-        told = entry["plan"]
-        keep = f"kept {told['keep']}" if told.get("keep") else "kept for ever"
+        content = entry["plan"]
+        keep = f"kept {content['keep']}" if content.get("keep") else "kept for ever"
         followers = ", ".join(entry["recorders"]) or "no recorder follows it"
-        out.print(f"{entry['name']}: every {told.get('every', '1s')}, {keep}; {followers}", markup=False)
+        out.print(f"{entry['name']}: every {content.get('every', '1s')}, {keep}; {followers}", markup=False)
     if not every:
         out.print("No plans yet. `./reditus plan put FILE` makes one; docs/plans.md says what may stand in it.")
 
@@ -55,7 +55,7 @@ def put_plan(file: Annotated[Path, typer.Argument(help="JSON; - reads the standa
     """Make or change a plan. Recorders that follow it do so within seconds."""
     plan = _read(file)
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
-        kept = client.put_plan(plan.told)
+        kept = client.put_plan(plan.source)
         out.print(f"Plan {kept['name']!r} is kept; {len(kept['recorders'])} recorders follow it.", markup=False)
 
 
@@ -182,9 +182,11 @@ def direct(
         raise Failure("say what it is to do: --plan, --stop, --resume or --burst")
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_recorder(recorder)
-        told = client.direct(found["id"], orders)
-        doing = "records" if told["recording"] else "is to stop"
-        out.print(f"{told['name']}: {doing}, {'plan ' + told['plan'] if told['plan'] else 'no plan'}.", markup=False)
+        content = client.direct(found["id"], orders)
+        doing = "records" if content["recording"] else "is to stop"
+        out.print(
+            f"{content['name']}: {doing}, {'plan ' + content['plan'] if content['plan'] else 'no plan'}.", markup=False
+        )
 
 
 def check_plan_exists(client: Client, name: str) -> None:

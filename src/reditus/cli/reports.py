@@ -51,8 +51,8 @@ def show_archive(archive: dict[str, Any], gaps: dict[str, Any], console: Console
         rows.append(("deleted", f"{_short(archive['deleted'])}; removed within about a minute, unless restored"))
     if archive["notes"]:
         rows.append(("notes", archive["notes"]))
-    for title, told in rows:
-        console.print(f"  {title:<10}{told}", markup=False, highlight=False)
+    for title, text in rows:
+        console.print(f"  {title:<10}{text}", markup=False, highlight=False)
     for gap in gaps["gaps"]:
         length = spell_duration(round((gap["end_ms"] - gap["start_ms"]) / 1000))
         reason = gap["reason"] or "unexplained"
@@ -70,8 +70,8 @@ def counter_as_json(counter: Counter) -> dict[str, Any]:
 
 def show_counters(counters: list[Counter], console: Console) -> None:
     for counter in counters:
-        told = counter_as_json(counter)
-        by = f", by {', '.join(told['attributes'])}" if told["attributes"] else ""
+        text = counter_as_json(counter)
+        by = f", by {', '.join(text['attributes'])}" if text["attributes"] else ""
         console.print(Text(counter.name, style="bold"))
         console.print(f"  {counter.title}. {counter.help}", markup=False)
         console.print(f"  {counter.kind.value}, in {counter.unit}{by}; from {counter.source}", markup=False)

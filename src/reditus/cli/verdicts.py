@@ -24,8 +24,8 @@ def verdict(
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         one = _find(client.diagnosis(found["id"], {})["findings"], finding)
-        told = {key: one[key] for key in ("kind", "device", "start", "end")}
-        client.put_verdict(found["id"], {**told, "state": state, "remark": dismiss or remark or ""})
+        body = {key: one[key] for key in ("kind", "device", "start", "end")}
+        client.put_verdict(found["id"], {**body, "state": state, "remark": dismiss or remark or ""})
     words = {"confirmed": "confirmed", "dismissed": "dismissed", "open": "remarked upon" if remark else "open again"}
     out.print(f"{one['title']}, {one['start']}: {words[state]}.", markup=False)
 

@@ -197,7 +197,7 @@ class Described:
     interval_ns: int
 
 
-def encode_together(parts: Sequence[Described], *, archive: UUID, boot: UUID) -> list[Block]:
+def encode_batch(parts: Sequence[Described], *, archive: UUID, boot: UUID) -> list[Block]:
     """Encode several stretches of a few ticks as `encode_block` would, but for the clocks, each of which is encoded
     like any column. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on, is paid once
     for all that have the same number of ticks.

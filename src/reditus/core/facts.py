@@ -103,15 +103,15 @@ class HostFacts:
     @classmethod
     def from_json(cls, given: Any) -> "HostFacts":
         """Read what `as_json` wrote; unknown keys are ignored. Raise FactsError, naming what is wrong, otherwise."""
-        told = _object("facts", given)
-        disks, links = _object("disks", told.get("disks") or {}), _object("links", told.get("links") or {})
+        data = _object("facts", given)
+        disks, links = _object("disks", data.get("disks") or {}), _object("links", data.get("links") or {})
         return cls(
-            cores=_whole("cores", told.get("cores"), 1, MOST_CORES),
-            memory_bytes=_whole("memory_bytes", told.get("memory_bytes"), 0, MOST_WHOLE),
-            kernel=_text("kernel", told.get("kernel")),
-            model=_text("model", told.get("model")),
-            virtual=_flag("virtual", told.get("virtual")),
-            boot=_text("boot", told.get("boot")),
+            cores=_whole("cores", data.get("cores"), 1, MOST_CORES),
+            memory_bytes=_whole("memory_bytes", data.get("memory_bytes"), 0, MOST_WHOLE),
+            kernel=_text("kernel", data.get("kernel")),
+            model=_text("model", data.get("model")),
+            virtual=_flag("virtual", data.get("virtual")),
+            boot=_text("boot", data.get("boot")),
             disks={_name("disks", name): _disk(f"disks.{shown(name)}", disk) for name, disk in disks.items()},
             links={_name("links", name): _link(f"links.{shown(name)}", link) for name, link in links.items()},
         )
@@ -122,24 +122,24 @@ class FactsError(CoreError, ValueError):
 
 
 def _disk(where: str, given: Any) -> DiskFacts:
-    told = _object(where, given)
-    on = told.get("on") or []
+    data = _object(where, given)
+    on = data.get("on") or []
     if not isinstance(on, list) or len(on) > MOST_DEVICES:
         raise FactsError(f"{where}.on: a list of at most {MOST_DEVICES} names, not {shown(on)}")
     try:
-        role = DiskRole(told.get("role"))
+        role = DiskRole(data.get("role"))
     except ValueError:
         roles = ", ".join(item.value for item in DiskRole)
-        raise FactsError(f"{where}.role: one of {roles}, not {shown(told.get('role'))}") from None
+        raise FactsError(f"{where}.role: one of {roles}, not {shown(data.get('role'))}") from None
     return DiskFacts(
-        role, tuple(_name(f"{where}.on", item) for item in on), _flag("rotational", told.get("rotational"))
+        role, tuple(_name(f"{where}.on", item) for item in on), _flag("rotational", data.get("rotational"))
     )
 
 
 def _link(where: str, given: Any) -> LinkFacts:
-    told = _object(where, given)
-    speed = _whole(f"{where}.speed_bits_per_s", told.get("speed_bits_per_s"), 0, MOST_WHOLE)
-    return LinkFacts(speed, _flag(f"{where}.physical", told.get("physical")))
+    data = _object(where, given)
+    speed = _whole(f"{where}.speed_bits_per_s", data.get("speed_bits_per_s"), 0, MOST_WHOLE)
+    return LinkFacts(speed, _flag(f"{where}.physical", data.get("physical")))
 
 
 def _object(where: str, given: Any) -> Mapping[str, Any]:

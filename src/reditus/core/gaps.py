@@ -18,7 +18,7 @@ class Gap:
     """None: unexplained."""
 
 
-def gaps_of(timebase: Timebase, told: Iterable[tuple[int, int, str]] = ()) -> list[Gap]:
+def gaps_of(timebase: Timebase, stretches: Iterable[tuple[int, int, str]] = ()) -> list[Gap]:
     """The gaps of a timebase, in order, each with what was told of it: stretches with a reason (start, end, reason).
 
     A gap lasts from the tick before it to the start of the first interval after it.
@@ -28,7 +28,7 @@ def gaps_of(timebase: Timebase, told: Iterable[tuple[int, int, str]] = ()) -> li
     # A wall clock set back makes a gap end before it begins; a restart at once leaves none.
     real = ends_ns > starts_ns
     restarted = np.diff(timebase.epoch)[places - 1] != 0
-    reasons = list(told)
+    reasons = list(stretches)
     return [
         Gap(start_ns, end_ns, _reason(start_ns, end_ns, reasons) or (RESTARTED if again else None))
         for start_ns, end_ns, again in zip(
@@ -37,7 +37,9 @@ def gaps_of(timebase: Timebase, told: Iterable[tuple[int, int, str]] = ()) -> li
     ]
 
 
-def _reason(start_ns: int, end_ns: int, told: Sequence[tuple[int, int, str]]) -> str | None:
+def _reason(start_ns: int, end_ns: int, stretches: Sequence[tuple[int, int, str]]) -> str | None:
     """All that was told of a stretch within it, each once."""
-    found = dict.fromkeys(reason for begin_ns, stop_ns, reason in told if begin_ns <= end_ns and stop_ns >= start_ns)
+    found = dict.fromkeys(
+        reason for begin_ns, stop_ns, reason in stretches if begin_ns <= end_ns and stop_ns >= start_ns
+    )
     return "; ".join(found) or None

@@ -37,17 +37,17 @@ class Identities:
     @classmethod
     def of(cls, envelope: Envelope) -> "Identities":
         """Raise ValueError, TypeError or KeyError for what tells of no process."""
-        return cls(envelope.archive, envelope.boot, tuple(_identity(entry) for entry in envelope.told))
+        return cls(envelope.archive, envelope.boot, tuple(_identity(entry) for entry in envelope.payload))
 
 
-def _identity(told: Mapping[str, object]) -> Identity:
-    arguments = told.get("arguments")
+def _identity(payload: Mapping[str, object]) -> Identity:
+    arguments = payload.get("arguments")
     return Identity(
-        pid=checked_whole(told["pid"]),
-        start=checked_whole(told["start"]),
-        name=checked_text(told["name"]),
-        user=checked_text(told["user"]),
-        group=checked_text(told["group"]),
-        parent=checked_whole(told["parent"]),
+        pid=checked_whole(payload["pid"]),
+        start=checked_whole(payload["start"]),
+        name=checked_text(payload["name"]),
+        user=checked_text(payload["user"]),
+        group=checked_text(payload["group"]),
+        parent=checked_whole(payload["parent"]),
         arguments=None if arguments is None else checked_text(arguments),
     )

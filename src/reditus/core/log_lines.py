@@ -163,9 +163,9 @@ def _journal_entry(entry: dict[bytes, bytes]) -> Marker | str:
 
 
 def _marker(at_ns: int, text: bytes, source: bytes, severity: int) -> Marker:
-    told = sha256(b"\0".join((source, text))).hexdigest()[:24]
+    digest = sha256(b"\0".join((source, text))).hexdigest()[:24]
     return Marker(
-        ident=f"line/{at_ns}/{told}",
+        ident=f"line/{at_ns}/{digest}",
         at_ns=at_ns,
         kind="log",
         text=_plain(text, MAX_TEXT),

@@ -31,15 +31,15 @@ class Marker:
     """The end of a stretch; None: an instant."""
 
     @classmethod
-    def from_json(cls, told: Mapping[str, object]) -> "Marker":
+    def from_json(cls, payload: Mapping[str, object]) -> "Marker":
         """Raise ValueError, TypeError or KeyError for what is no marker."""
-        end_ns, severity = told.get("end_ns"), told.get("severity")
+        end_ns, severity = payload.get("end_ns"), payload.get("severity")
         marker = cls(
-            ident=checked_text(told["ident"], MAX_IDENT),
-            at_ns=checked_whole(told["at_ns"]),
-            kind=checked_text(told["kind"]),
-            text=checked_text(told["text"], MAX_TEXT),
-            source=checked_text(told.get("source", ""), MAX_SOURCE),
+            ident=checked_text(payload["ident"], MAX_IDENT),
+            at_ns=checked_whole(payload["at_ns"]),
+            kind=checked_text(payload["kind"]),
+            text=checked_text(payload["text"], MAX_TEXT),
+            source=checked_text(payload.get("source", ""), MAX_SOURCE),
             severity=None if severity is None else checked_text(severity),
             end_ns=None if end_ns is None else checked_whole(end_ns),
         )
@@ -65,7 +65,7 @@ class Markers:
 
     @classmethod
     def of(cls, envelope: Envelope) -> "Markers":
-        return cls(envelope.archive, envelope.boot, tuple(Marker.from_json(entry) for entry in envelope.told))
+        return cls(envelope.archive, envelope.boot, tuple(Marker.from_json(entry) for entry in envelope.payload))
 
 
 def as_batches(archive: UUID, boot: UUID, markers: list[Marker]) -> list[bytes]:

@@ -136,7 +136,7 @@ class Plan:
     """Paths or patterns of control groups below the top level that are recorded too."""
     log: str | None = None
     """Lines of the kernel's log of this severity and worse are kept as markers; None: none are."""
-    told: Json = field(default_factory=dict, compare=False)
+    source: Json = field(default_factory=dict, compare=False)
     """As it was written."""
 
     def is_due(self, now_ns: int) -> bool:
@@ -164,9 +164,9 @@ class Plan:
         return True
 
     @classmethod
-    def from_json(cls, told: Any) -> "Plan":
+    def from_json(cls, source: Any) -> "Plan":
         """Raise PlanError with everything that is wrong, not only the first."""
-        return _Reader().plan(told)
+        return _Reader().plan(source)
 
 
 def covers(named: str, group: str) -> bool:
@@ -185,16 +185,16 @@ class _Reader:
     def __init__(self) -> None:
         self.problems: list[tuple[str, str]] = []
 
-    def plan(self, told: Any) -> Plan:
-        if not isinstance(told, dict):
+    def plan(self, source: Any) -> Plan:
+        if not isinstance(source, dict):
             raise PlanError([("plan", "a plan is an object with a name")])
-        self._only_known(told, "plan", PARTS)
-        title = told.get("name")
+        self._only_known(source, "plan", PARTS)
+        title = source.get("name")
         if not isinstance(title, str) or not 0 < len(title.strip()) <= MAX_NAME or not title.isprintable():
             self._wrong("name", f"a printable text of 1 to {MAX_NAME} characters")
-        every_ns = self._interval("every", told.get("every", "1s"))
-        groups_ns, left_out = self._groups(told.get("groups", {}), every_ns)
-        when = self._object("when", told.get("when"), {"start", "end", "weekly"})
+        every_ns = self._interval("every", source.get("every", "1s"))
+        groups_ns, left_out = self._groups(source.get("groups", {}), every_ns)
+        when = self._object("when", source.get("when"), {"start", "end", "weekly"})
         start_ns, end_ns = self._time("when.start", when.get("start")), self._time("when.end", when.get("end"))
         if start_ns is not None and end_ns is not None and end_ns <= start_ns:
             self._wrong("when.end", "later than when.start")
@@ -203,17 +203,19 @@ class _Reader:
             every_ns=every_ns,
             groups_ns=groups_ns,
             left_out=left_out,
-            devices=self._devices(told.get("devices")),
+            devices=self._devices(source.get("devices")),
             start_ns=start_ns,
             end_ns=end_ns,
             weekly=self._weekly(when.get("weekly", [])),
-            keep_ns=None if told.get("keep") is None else self._duration("keep", told["keep"], least_ns=60 * NS_PER_S),
-            burst=self._burst(told.get("burst"), every_ns),
-            arguments=self._flag("arguments", told.get("arguments", False)),
-            threads=self._flag("threads", told.get("threads", False)),
-            control_groups=self._control_groups(told.get("control_groups", [])),
-            log=None if told.get("log") is None else self._one_of("log", told["log"], SEVERITIES),
-            told=told,
+            keep_ns=None
+            if source.get("keep") is None
+            else self._duration("keep", source["keep"], least_ns=60 * NS_PER_S),
+            burst=self._burst(source.get("burst"), every_ns),
+            arguments=self._flag("arguments", source.get("arguments", False)),
+            threads=self._flag("threads", source.get("threads", False)),
+            control_groups=self._control_groups(source.get("control_groups", [])),
+            log=None if source.get("log") is None else self._one_of("log", source["log"], SEVERITIES),
+            source=source,
         )
         if self.problems:
             raise PlanError(self.problems)
@@ -222,45 +224,46 @@ class _Reader:
     def _wrong(self, where: str, what: str) -> None:
         self.problems.append((where, what))
 
-    def _only_known(self, told: Mapping[str, Any], where: str, known: Iterable[str]) -> None:
-        for key in sorted(set(map(str, told)) - set(known)):
+    def _only_known(self, source: Mapping[str, Any], where: str, known: Iterable[str]) -> None:
+        for key in sorted(set(map(str, source)) - set(known)):
             self._wrong(f"{where}.{key[:MAX_NAME]}", f"not known; there are {', '.join(sorted(known))}")
 
-    def _object(self, where: str, told: Any, known: Iterable[str]) -> dict[str, Any]:
-        if told is None:
+    def _object(self, where: str, source: Any, known: Iterable[str]) -> dict[str, Any]:
+        if source is None:
             return {}
-        if not isinstance(told, dict):
+        if not isinstance(source, dict):
             self._wrong(where, "an object")
             return {}
-        self._only_known(told, where, known)
-        return told
+        self._only_known(source, where, known)
+        return source
 
-    def _flag(self, where: str, told: Any) -> bool:
-        if not isinstance(told, bool):
+    def _flag(self, where: str, source: Any) -> bool:
+        if not isinstance(source, bool):
             self._wrong(where, "true or false")
-        return bool(told)
+        return bool(source)
 
-    def _duration(self, where: str, told: Any, *, least_ns: int, most_ns: int | None = None) -> int:
+    def _duration(self, where: str, source: Any, *, least_ns: int, most_ns: int | None = None) -> int:
         try:
-            found = parse_duration(told) if isinstance(told, str) else 0
+            found = parse_duration(source) if isinstance(source, str) else 0
         except ValueError as why:
             self._wrong(where, str(why))
             return least_ns
         if found < least_ns or (most_ns is not None and found > most_ns):
             most = f" and at most {most_ns / NS_PER_S:g} s" if most_ns is not None else ""
             self._wrong(
-                where, f"a duration of at least {least_ns / NS_PER_S:g} s{most}, such as 5s or 1.5h, not {shown(told)}"
+                where,
+                f"a duration of at least {least_ns / NS_PER_S:g} s{most}, such as 5s or 1.5h, not {shown(source)}",
             )
             return least_ns
         return found
 
-    def _interval(self, where: str, told: Any) -> int:
-        return self._duration(where, told, least_ns=MIN_INTERVAL_NS, most_ns=MAX_INTERVAL_NS)
+    def _interval(self, where: str, source: Any) -> int:
+        return self._duration(where, source, least_ns=MIN_INTERVAL_NS, most_ns=MAX_INTERVAL_NS)
 
-    def _groups(self, told: Any, every_ns: int) -> tuple[dict[str, int], frozenset[str]]:
+    def _groups(self, source: Any, every_ns: int) -> tuple[dict[str, int], frozenset[str]]:
         intervals: dict[str, int] = {}
         left_out = set()
-        for group, wish in self._object("groups", told, GROUPS).items():
+        for group, wish in self._object("groups", source, GROUPS).items():
             where = f"groups.{group}"
             if group not in GROUPS:
                 continue
@@ -276,9 +279,9 @@ class _Reader:
                 intervals[group] = own_ns
         return intervals, frozenset(left_out)
 
-    def _devices(self, told: Any) -> dict[str, Choice]:
+    def _devices(self, source: Any) -> dict[str, Choice]:
         out = {}
-        for kind, wish in self._object("devices", told, DEVICES).items():
+        for kind, wish in self._object("devices", source, DEVICES).items():
             if kind not in DEVICES:
                 continue
             found = self._object(f"devices.{kind}", wish, {"only", "without", "idle"})
@@ -289,20 +292,20 @@ class _Reader:
             )
         return out
 
-    def _patterns(self, where: str, told: Any) -> tuple[str, ...]:
+    def _patterns(self, where: str, source: Any) -> tuple[str, ...]:
         right = (
-            isinstance(told, list)
-            and len(told) <= MAX_PATTERNS
-            and all(isinstance(entry, str) and 0 < len(entry) <= MAX_NAME for entry in told)
+            isinstance(source, list)
+            and len(source) <= MAX_PATTERNS
+            and all(isinstance(entry, str) and 0 < len(entry) <= MAX_NAME for entry in source)
         )
         if not right:
             self._wrong(where, f'a list of at most {MAX_PATTERNS} names or patterns, such as ["sd*", "nvme0n1"]')
             return ()
-        return tuple(told)
+        return tuple(source)
 
-    def _control_groups(self, told: Any) -> tuple[str, ...]:
+    def _control_groups(self, source: Any) -> tuple[str, ...]:
         where = "control_groups"
-        paths = self._patterns(where, told)
+        paths = self._patterns(where, source)
         for place, path in enumerate(paths):
             parts = path.strip("/").split("/")
             if not all(parts) or any(part in (".", "..") or part.startswith("**") for part in parts) or " " in path:
@@ -313,21 +316,21 @@ class _Reader:
                 self._wrong(f"{where}.{place}", f"at most {MAX_DEPTH} levels deep")
         return tuple(path.strip("/") for path in paths)
 
-    def _time(self, where: str, told: Any) -> int | None:
-        if told is None:
+    def _time(self, where: str, source: Any) -> int | None:
+        if source is None:
             return None
         try:
-            return parse_instant(told if isinstance(told, str) else "")
+            return parse_instant(source if isinstance(source, str) else "")
         except ValueError:
-            self._wrong(where, f"a time with its zone, such as 2026-11-12T09:00:00Z, not {shown(told)}")
+            self._wrong(where, f"a time with its zone, such as 2026-11-12T09:00:00Z, not {shown(source)}")
             return None
 
-    def _weekly(self, told: Any) -> tuple[Stretch, ...]:
-        if not isinstance(told, list) or len(told) > MAX_PATTERNS:
+    def _weekly(self, source: Any) -> tuple[Stretch, ...]:
+        if not isinstance(source, list) or len(source) > MAX_PATTERNS:
             self._wrong("when.weekly", "a list of stretches with days, from and to")
             return ()
         out = []
-        for place, each in enumerate(told):
+        for place, each in enumerate(source):
             where = f"when.weekly.{place}"
             found = self._object(where, each, {"days", "from", "to"})
             days = found.get("days", list(DAYS))
@@ -343,15 +346,15 @@ class _Reader:
             out.append(Stretch(tuple(days), begin, end))
         return tuple(out)
 
-    def _minute(self, where: str, told: Any) -> int:
-        if not isinstance(told, str) or not _CLOCK.match(told):
-            self._wrong(where, f"a time of day in UTC, 00:00 to 24:00, not {shown(told)}")
+    def _minute(self, where: str, source: Any) -> int:
+        if not isinstance(source, str) or not _CLOCK.match(source):
+            self._wrong(where, f"a time of day in UTC, 00:00 to 24:00, not {shown(source)}")
             return 0
-        hour, minute = told.split(":")
+        hour, minute = source.split(":")
         return int(hour) * 60 + int(minute)
 
-    def _burst(self, told: Any, every_ns: int) -> Burst:
-        found = self._object("burst", told, {"every", "last", "resource", "scope", "above", "for"})
+    def _burst(self, source: Any, every_ns: int) -> Burst:
+        found = self._object("burst", source, {"every", "last", "resource", "scope", "above", "for"})
         usual = Burst()
 
         def duration(key: str, default_ns: int, least_ns: int) -> int:
@@ -374,8 +377,8 @@ class _Reader:
             for_ns=duration("for", usual.for_ns, 0),
         )
 
-    def _one_of(self, where: str, told: Any, known: tuple[str, ...]) -> str:
-        if told not in known:
-            self._wrong(where, f"one of {', '.join(known)}, not {shown(told)}")
+    def _one_of(self, where: str, source: Any, known: tuple[str, ...]) -> str:
+        if source not in known:
+            self._wrong(where, f"one of {', '.join(known)}, not {shown(source)}")
             return known[0]
-        return str(told)
+        return str(source)

@@ -34,11 +34,11 @@ class Envelope:
     magic: bytes
     archive: UUID
     boot: UUID
-    told: list[Any]
+    payload: list[Any]
 
     def to_bytes(self) -> bytes:
-        told = json.dumps(self.told, separators=(",", ":"), ensure_ascii=False).encode()
-        body = _HEAD.pack(self.magic, VERSION, 0, self.archive.bytes, self.boot.bytes, len(told)) + told
+        payload = json.dumps(self.payload, separators=(",", ":"), ensure_ascii=False).encode()
+        body = _HEAD.pack(self.magic, VERSION, 0, self.archive.bytes, self.boot.bytes, len(payload)) + payload
         return body + _CRC.pack(zlib.crc32(body))
 
 
@@ -58,12 +58,12 @@ def read_envelope(batch: memoryview, start: int) -> tuple[Envelope, int]:
     if _CRC.unpack_from(batch, end - _CRC.size)[0] != zlib.crc32(batch[start : end - _CRC.size]):
         raise BlockError(f"{where} is damaged: its checksum does not match; send it again")
     try:
-        told = strict_json(bytes(batch[start + _HEAD.size : end - _CRC.size]))
+        payload = strict_json(bytes(batch[start + _HEAD.size : end - _CRC.size]))
     except OutsideError as why:
         raise BlockError(f"{where} cannot be taken: {why}") from why
-    if not isinstance(told, list) or not all(isinstance(entry, dict) for entry in told):
+    if not isinstance(payload, list) or not all(isinstance(entry, dict) for entry in payload):
         raise BlockError(f"{where} is not a list of objects")
-    return Envelope(magic, UUID(bytes=archive), UUID(bytes=boot), told), end
+    return Envelope(magic, UUID(bytes=archive), UUID(bytes=boot), payload), end
 
 
 def checked_whole(value: object) -> int:

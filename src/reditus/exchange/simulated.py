@@ -13,7 +13,7 @@ from reditus.core.schema import Schema, split_columns
 from reditus.core.types import Json
 from reditus.exchange.recording import Recording, blocks_of
 from reditus.simulator import SimulatedHost
-from reditus.simulator.fernhold import Told
+from reditus.simulator.fernhold import DemoArchive
 from reditus.simulator.host import PART_TICKS, Part, boot_of, markers_of, observed, parts, pieces_of
 from reditus.simulator.scenario import Scenario
 from reditus.simulator.thinning import thinned
@@ -30,8 +30,8 @@ class SimulatedArchive:
     """Every how many of the scenario's ticks it holds."""
 
     @classmethod
-    def of(cls, told: Told) -> "SimulatedArchive":
-        return cls(told.scenario, told.by)
+    def of(cls, demo_archive: DemoArchive) -> "SimulatedArchive":
+        return cls(demo_archive.scenario, demo_archive.by)
 
     @property
     def interval_s(self) -> float:

@@ -6,7 +6,7 @@ from uuid import UUID
 
 import numpy as np
 
-from reditus.core.blocks import MAX_TICKS, Described, Stretch, encode_block, encode_together
+from reditus.core.blocks import MAX_TICKS, Described, Stretch, encode_batch, encode_block
 from reditus.core.identities import Identities, Identity
 from reditus.core.markers import Marker, as_batches
 from reditus.core.schema import Column, Schema, split_columns
@@ -72,7 +72,7 @@ class Batcher:
             if len(held.readings) >= MAX_TICKS:
                 self._close(reading.group)
 
-    def tell(self, processes: Sequence[Identity]) -> None:
+    def report(self, processes: Sequence[Identity]) -> None:
         """Who processes are that the ticks hold by number."""
         self._identities.extend(processes)
 
@@ -90,7 +90,7 @@ class Batcher:
         for group in list(self._open):
             self._close(group)
         few = [item for item in self._closed if len(item.stretch.wall_ns) <= FEW_TICKS]
-        blocks = encode_together(few, archive=self._archive, boot=self._boot)
+        blocks = encode_batch(few, archive=self._archive, boot=self._boot)
         blocks += [
             encode_block(
                 item.stretch, archive=self._archive, boot=self._boot, schema=item.schema, interval_ns=item.interval_ns

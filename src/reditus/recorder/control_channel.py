@@ -48,29 +48,29 @@ class ControlClient(ControlState):
         self._report = report
         self._stopping = threading.Event()
         self._refused: str | None = None
-        self._asked = threading.Event()
+        self._requested = threading.Event()
         self._thread = threading.Thread(target=self._run, name="orders", daemon=True)
 
     def start(self) -> None:
         """Begin to ask. Wait a moment for the first answer, so that the recording begins with the right plan."""
         self._thread.start()
-        self._asked.wait(FIRST_ANSWER_S)
+        self._requested.wait(FIRST_ANSWER_S)
 
     def stop(self) -> None:
         """Say good-bye: the last report tells that the recorder ended."""
         self._stopping.set()
         self._thread.join(TIMEOUT_S)
         if not self._thread.is_alive():  # else the server has not answered for so long
-            self._ask()
+            self._request()
             self._connection.close()
 
     def _run(self) -> None:
-        self._ask()
-        self._asked.set()
+        self._request()
+        self._requested.set()
         while not self._stopping.wait(ASK_EVERY_S):
-            self._ask()
+            self._request()
 
-    def _ask(self) -> None:
+    def _request(self) -> None:
         try:
             status, answer = self._connection.request(
                 "PUT", self._path, json.dumps(self._report()).encode(), "application/json"
@@ -83,10 +83,10 @@ class ControlClient(ControlState):
             log.warning("the server does not take the report", status=status, answer=said)
             self._refused = said
 
-    def _take(self, told: Json) -> None:
+    def _take(self, answer: Json) -> None:
         try:
-            plan = None if told.get("plan") is None else Plan.from_json(told["plan"])
+            plan = None if answer.get("plan") is None else Plan.from_json(answer["plan"])
         except PlanError as why:
             log.error("a plan of a newer server is not understood; the last one holds", reason=str(why))
             plan = self.current.plan
-        self.current = Orders(plan, bool(told.get("recording", True)), int(told.get("burst_until_ns") or 0))
+        self.current = Orders(plan, bool(answer.get("recording", True)), int(answer.get("burst_until_ns") or 0))

@@ -41,14 +41,14 @@ class Space:
 
 
 def space_of(path: str) -> Space:
-    told = os.statvfs(path)
-    unit = told.f_frsize or told.f_bsize
+    reported = os.statvfs(path)
+    unit = reported.f_frsize or reported.f_bsize
     return Space(
-        used=(told.f_blocks - told.f_bfree) * unit,
-        free=told.f_bavail * unit,
-        reserved=max(told.f_bfree - told.f_bavail, 0) * unit,
-        inodes_used=told.f_files - told.f_ffree,
-        inodes_free=told.f_ffree,
+        used=(reported.f_blocks - reported.f_bfree) * unit,
+        free=reported.f_bavail * unit,
+        reserved=max(reported.f_bfree - reported.f_bavail, 0) * unit,
+        inodes_used=reported.f_files - reported.f_ffree,
+        inodes_free=reported.f_ffree,
     )
 
 
@@ -58,26 +58,26 @@ class _Asker:
     def __init__(self, mount: str) -> None:
         self.mount = mount
         self.answer: Space | None = None
-        self._wanted = threading.Event()
+        self._requested_orders = threading.Event()
         self._ended = False
         self.waiting_since_ns: int | None = None
-        self.told = False
+        self.reported = False
         threading.Thread(target=self._run, name=f"space of {mount}", daemon=True).start()
 
     def ask(self, now_ns: int) -> None:
         if self.waiting_since_ns is None:
             self.waiting_since_ns = now_ns
-            self._wanted.set()
+            self._requested_orders.set()
 
     def end(self) -> None:
         """The thread ends when it next has nothing to wait for; one that hangs does not hold up the process."""
         self._ended = True
-        self._wanted.set()
+        self._requested_orders.set()
 
     def _run(self) -> None:
         while True:
-            self._wanted.wait()
-            self._wanted.clear()
+            self._requested_orders.wait()
+            self._requested_orders.clear()
             if self._ended:
                 return
             try:
@@ -134,11 +134,11 @@ class Filesystems:
     def _answers(self, asker: _Asker, now_ns: int) -> bool:
         since_ns = asker.waiting_since_ns
         hung = since_ns is not None and now_ns - since_ns >= self.pace_s * NS_PER_S // 2
-        if hung and not asker.told:
+        if hung and not asker.reported:
             log.warning("a filesystem does not answer, left out", mount=asker.mount)
-        elif asker.told and not hung:
+        elif asker.reported and not hung:
             log.info("the filesystem answers again", mount=asker.mount)
-        asker.told = hung
+        asker.reported = hung
         return not hung
 
     def _look(self) -> None:

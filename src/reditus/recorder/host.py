@@ -85,9 +85,9 @@ def _links(folder: Path) -> dict[str, LinkFacts]:
 
 
 def _link(link: Path) -> LinkFacts:
-    told = _text(link / "speed")
+    speed_text = _text(link / "speed")
     # A link that is down, or has no speed of its own, says -1 or refuses to be read.
-    megabits = int(told) if told and told.isdigit() else 0
+    megabits = int(speed_text) if speed_text and speed_text.isdigit() else 0
     return LinkFacts(megabits * 1_000_000 or None, (link / "device").exists())
 
 

@@ -61,7 +61,7 @@ class Processes:
         if not self._table.look(places) or not self._table.tasks:
             return nothing
         taken = self._slots.assign(heaviest(self._table))
-        self._slots.tell(task for _, task in taken)
+        self._slots.report(task for _, task in taken)
         amounts, states = self._table.amounts, self._table.states
         self.heaviest = [task.place for _, task in taken if task.threads > 1]
         counts = np.bincount(states, minlength=STATE_CODES.max() + 1)[STATE_CODES]

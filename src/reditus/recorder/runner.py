@@ -86,7 +86,7 @@ class Runner:
     def run(self, stop: Stoppable, orders: ControlState) -> None:
         end_ns = None if self._for_ns is None else boot_clock_ns() + self._for_ns
         while not stop.is_set() and (end_ns is None or boot_clock_ns() < end_ns):
-            setting = self._wanted(orders.current)
+            setting = self._requested_orders(orders.current)
             if isinstance(setting, str):
                 self._doing = (setting, None)
                 stop.wait(IDLE_LOOK_S)
@@ -131,7 +131,7 @@ class Runner:
             "aside": self._spool.aside[-MOST_TOLD:],
         }
 
-    def _wanted(self, orders: Orders) -> Setting | str:
+    def _requested_orders(self, orders: Orders) -> Setting | str:
         """What to do now, or why to wait."""
         plan = orders.plan
         if not orders.recording:
@@ -172,8 +172,8 @@ class Runner:
         try:
             for _ in schedule:
                 unparsed.append(sampler.read())
-                batcher.tell(processes.take_identities())
-                batcher.tell(self._threads.take_identities())
+                batcher.report(processes.take_identities())
+                batcher.report(self._threads.take_identities())
                 self._ticks += 1
                 self._last_tick_ns = time.time_ns()
                 self._late_ns.append(schedule.late_ns)
@@ -189,7 +189,7 @@ class Runner:
                     self._unreadable = sampler.unreadable | self._logs.unreadable
                 # After the tick, which it would make late.
                 self._look_at_facts()
-                if self._wanted(orders.current) != setting:
+                if self._requested_orders(orders.current) != setting:
                     return True
             return False
         finally:

@@ -204,33 +204,35 @@ class Sampler:
         plan: Plan | None = None,
     ) -> None:
         self.interval_ns = interval_ns
-        asked = every_ns or {}
+        requested_ns = every_ns or {}
         forgetful = plan is not None and leaves_out_idle(plan)
         if plan is not None:
             sources = [chosen(item, plan) for item in sources if plan.records(item.group)]
             probes = [probe for probe in probes if plan.records(probe.group)]
             groups = [*(item.group for item in sources), *(probe.group for probe in probes)]
             own = {group: plan.interval_of(group) for group in groups}
-            asked = {group: _multiple(wish_ns, interval_ns) for group, wish_ns in own.items() if wish_ns} | dict(asked)
+            requested_ns = {group: _multiple(wish_ns, interval_ns) for group, wish_ns in own.items() if wish_ns} | dict(
+                requested_ns
+            )
         readers = [SourceReader(source, root) for source in sources]
         paces = {item.source.group: item.source.pace_s for item in readers} | {
             probe.group: probe.pace_s for probe in probes
         }
         self.intervals_ns = {
-            group: asked.get(group, poll_interval_ns(pace, interval_ns)) for group, pace in paces.items()
+            group: requested_ns.get(group, poll_interval_ns(pace, interval_ns)) for group, pace in paces.items()
         }
         """How far apart the readings of each group are."""
         by_pace: dict[int, list[SourceReader]] = {interval_ns: []}
         for reader in readers:
             by_pace.setdefault(self.intervals_ns[reader.source.group], []).append(reader)
         self._always = [_PollGroup(by_pace.pop(interval_ns), _relearn_every(forgetful, often=True))]
-        self._seldom = [
+        self._slow_groups = [
             (_PollGroup(together, _relearn_every(forgetful, often=False)), _Paced(every_ns, interval_ns))
             for every_ns, together in by_pace.items()
         ]
         self._probes = [(probe, _Paced(self.intervals_ns[probe.group], interval_ns)) for probe in probes]
         self._wall_ahead_ns = 0
-        self._seldom_due_ns = 0
+        self._slow_due_ns = 0
         """Before then nothing is due that is not read at every tick."""
         self.clock: Callable[[], int] = boot_clock_ns
         """Goes on while the machine sleeps: a time asleep is a gap, not a short interval."""
@@ -249,16 +251,16 @@ class Sampler:
         wall_ahead_ns = self._wall_ahead(time.time_ns() - begun_ns)
         rounds = [together.read(clock) for together in self._always]
         probed: list[Reading] = []
-        if begun_ns >= self._seldom_due_ns:
-            rounds += [together.read(clock) for together, pace in self._seldom if pace.is_due(begun_ns)]
+        if begun_ns >= self._slow_due_ns:
+            rounds += [together.read(clock) for together, pace in self._slow_groups if pace.is_due(begun_ns)]
             for probe, pace in self._probes:
                 if pace.is_due(begun_ns):
                     now_ns = clock()
                     columns, values = probe.read(now_ns)
                     if len(values):
                         probed.append(Reading(probe.group, now_ns + wall_ahead_ns, now_ns, columns, values))
-            paces = [pace for _, pace in (*self._seldom, *self._probes)]
-            self._seldom_due_ns = min((pace.due_from_ns for pace in paces), default=FOREVER_NS)
+            paces = [pace for _, pace in (*self._slow_groups, *self._probes)]
+            self._slow_due_ns = min((pace.due_from_ns for pace in paces), default=FOREVER_NS)
         return RawTick(begun_ns, wall_ahead_ns, rounds, probed)
 
     def _wall_ahead(self, seen_ns: int) -> int:
@@ -284,7 +286,7 @@ class Sampler:
             reader.close()
 
     def _every_reader(self) -> Iterator[SourceReader]:
-        for together in (*self._always, *(item for item, _ in self._seldom)):
+        for together in (*self._always, *(item for item, _ in self._slow_groups)):
             yield from together.readers
 
 

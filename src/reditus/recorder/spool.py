@@ -80,8 +80,8 @@ class Spool:
         gaps = folder / "gaps.json"
         self.dropped: list[Json] = json.loads(gaps.read_bytes()) if gaps.exists() else []
         """Stretches that were dropped unsent, with the reason, for the server to tell."""
-        told = folder / "archive.json"
-        self._registration: Json | None = dict(json.loads(told.read_bytes())) if told.exists() else None
+        saved = folder / "archive.json"
+        self._registration: Json | None = dict(json.loads(saved.read_bytes())) if saved.exists() else None
         waiting = self.batches()
         self._next = int(waiting[-1].path.stem) + 1 if waiting else 0
         self._size_bytes = sum(batch.size_bytes for batch in waiting)
@@ -186,8 +186,8 @@ class Spool:
             return
         stretch = self.note_dropped(content, f"{NOT_TAKEN}: {reason[:REASON_LETTERS]}")
         self.write_gaps()
-        told = {"reason": reason[:REASON_LETTERS], "size_bytes": len(content), **(stretch or {})}
-        self._write_whole(aside / f"{batch.path.stem}.json", json.dumps(told).encode())
+        saved = {"reason": reason[:REASON_LETTERS], "size_bytes": len(content), **(stretch or {})}
+        self._write_whole(aside / f"{batch.path.stem}.json", json.dumps(saved).encode())
         batch.path.rename(aside / batch.path.name)
         self._size_bytes -= batch.size_bytes
         self._trim_aside(aside)
@@ -210,11 +210,11 @@ class Spool:
         out: list[Json] = []
         for path in sorted((self.folder / ASIDE).glob("*.json")):
             try:
-                told = json.loads(path.read_bytes())
+                saved = json.loads(path.read_bytes())
             except (OSError, ValueError):
                 continue
-            if isinstance(told, dict):
-                out.append({"file": str(path.with_suffix(BATCH_SUFFIX)), **told})
+            if isinstance(saved, dict):
+                out.append({"file": str(path.with_suffix(BATCH_SUFFIX)), **saved})
         return out
 
     def close(self) -> None:

@@ -86,7 +86,7 @@ class TaskTable:
         self.amounts[:, :MEMORY_AT] = 0
         self.amounts[:, READ_AT:THREADS_AT] = 0
         tasks, turn = self.tasks, self._readings % IO_TURN_TICKS
-        changed, asked, there = [], [], 0
+        changed, reread, there = [], [], 0
         for place in places:
             task = tasks.get(place)
             if task is None:
@@ -99,14 +99,14 @@ class TaskTable:
             if text != task.text:
                 task.text = text
                 changed.append(task)
-                asked.append(task)
+                reread.append(task)
             elif task.number % IO_TURN_TICKS == turn:
-                asked.append(task)
+                reread.append(task)
         if len(tasks) > there:
             for place in set(tasks).difference(places):
                 self._forget(tasks[place])
         understood = self._take(changed)
-        for task in asked:
+        for task in reread:
             if not task.io_closed:
                 self._move(task)
         self._last_s = now_s
@@ -237,8 +237,8 @@ class TaskTable:
                 words = self.read(f"{task.place}/io").split()
             else:
                 words = os.pread(task.io_descriptor, TEXT_BYTES, 0).split()
-            told = dict(pairwise(words))
-            return int(told[b"read_bytes:"]), int(told[b"write_bytes:"])
+            fields = dict(pairwise(words))
+            return int(fields[b"read_bytes:"]), int(fields[b"write_bytes:"])
         except PermissionError:
             if self._io_readable:
                 log.info("I/O of other users' processes may not be read", pid=task.number)

@@ -48,7 +48,7 @@ class Threads:
             return (), np.zeros(0, dtype=np.int64)
         taken = self._slots.assign(heaviest(self._table, memory=False))
         # A process's first thread has its number, and is told with the processes.
-        self._slots.tell(task for _, task in taken if task.number != _owner(task))
+        self._slots.report(task for _, task in taken if task.number != _owner(task))
         slots = np.zeros((THREAD_SLOTS, len(THREAD_PLACES) + len(THREAD_AMOUNTS)), dtype=np.int64)
         for number, task in taken:
             state = int(self._table.states[task.row])

@@ -21,7 +21,7 @@ MAX_TEXT = 200
 class _Slot:
     task: Task | None = None
     start: int = 0
-    wanted_at: int = -1
+    selected_at: int = -1
 
 
 class TaskSlots:
@@ -42,22 +42,22 @@ class TaskSlots:
         tasks = self._table.tasks
         for slot in self._slots:
             if slot.task is not None and (tasks.get(slot.task.place) is not slot.task or slot.task.start != slot.start):
-                slot.task, slot.wanted_at = None, -1
+                slot.task, slot.selected_at = None, -1
         held = {slot.task.row: slot for slot in self._slots if slot.task is not None}
         coming = []
         for row in rows:
             if row in held:
-                held[row].wanted_at = self._readings
+                held[row].selected_at = self._readings
             else:
                 coming.append(row)
         for row in coming:
             # The one that has been among the heaviest least recently gives way.
-            slot = min(self._slots, key=lambda item: item.wanted_at)
-            slot.task, slot.wanted_at = self._table.owner(row), self._readings
+            slot = min(self._slots, key=lambda item: item.selected_at)
+            slot.task, slot.selected_at = self._table.owner(row), self._readings
             slot.start = slot.task.start
         return [(number, slot.task) for number, slot in enumerate(self._slots) if slot.task is not None]
 
-    def tell(self, tasks: Iterable[Task]) -> None:
+    def report(self, tasks: Iterable[Task]) -> None:
         """Keep who these are, for `take`, unless it was told before."""
         for task in tasks:
             key = (task.number, task.start)

@@ -30,7 +30,7 @@ class TickBroadcaster:
         """Yield the time of the archives' newest tick whenever it has grown, and None as a sign of life when nothing came."""
         heard = asyncio.Event()
         self._listeners.add(heard)
-        told = self._newest(archives)
+        published = self._newest(archives)
         try:
             while True:
                 try:
@@ -40,8 +40,8 @@ class TickBroadcaster:
                     continue
                 heard.clear()
                 latest = self._newest(archives)
-                if latest is not None and latest != told:
-                    told = latest
+                if latest is not None and latest != published:
+                    published = latest
                     yield latest
         finally:
             self._listeners.discard(heard)

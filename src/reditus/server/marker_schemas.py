@@ -67,9 +67,9 @@ class MarkerIn(BaseModel):
         end_ns = None if self.end is None else parse_time(self.end)
         if end_ns is not None and end_ns < at_ns:
             raise TimeError(f"the stretch from {self.at} ends at {self.end}, before it begins")
-        told = sha256("\0".join((self.kind, self.source, self.text)).encode()).hexdigest()[:24]
+        digest = sha256("\0".join((self.kind, self.source, self.text)).encode()).hexdigest()[:24]
         return Marker(
-            ident=self.ident or f"{self.kind}/{at_ns}/{told}",
+            ident=self.ident or f"{self.kind}/{at_ns}/{digest}",
             at_ns=at_ns,
             kind=self.kind,
             text=self.text,

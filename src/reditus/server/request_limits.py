@@ -165,8 +165,8 @@ def _is_blocks(scope: Scope) -> bool:
 
 def _announced(scope: Scope) -> int:
     """How large the body says that it is; what does not say is taken for the largest."""
-    told = Headers(scope=scope).get("content-length", "")
-    return min(int(told), MAX_BLOCKS_BYTES) if told.isdigit() and len(told) < 12 else MAX_BLOCKS_BYTES
+    declared = Headers(scope=scope).get("content-length", "")
+    return min(int(declared), MAX_BLOCKS_BYTES) if declared.isdigit() and len(declared) < 12 else MAX_BLOCKS_BYTES
 
 
 class Room:

@@ -19,7 +19,7 @@ MEMORY_FILLS_S = 40.0
 
 
 @dataclass(slots=True)
-class Asked:
+class Load:
     """One work over a stretch of ticks. Rates are per second; processor time in cores."""
 
     work: Work
@@ -74,11 +74,11 @@ class Demand:
             for name, spread, memory_s in (("cpu", 0.15, 3.0), ("io", 0.2, 5.0), ("net", 0.2, 5.0))
         }  # fmt: skip
 
-    def __call__(self, at_s: FloatArray) -> list[Asked]:
+    def __call__(self, at_s: FloatArray) -> list[Load]:
         """`at_s` are the ends of the ticks' intervals, in seconds from the beginning."""
-        return [self._asked(at, work, at_s) for at, work in enumerate(self.works)]
+        return [self._load(at, work, at_s) for at, work in enumerate(self.works)]
 
-    def _asked(self, at: int, work: Work, at_s: FloatArray) -> Asked:
+    def _load(self, at: int, work: Work, at_s: FloatArray) -> Load:
         ticks, interval_s = len(at_s), self._scenario.interval_s
         on = (ran_s(work, at_s) - ran_s(work, at_s - interval_s)) / interval_s
         np.clip(on, 0.0, 1.0, out=on)
@@ -87,7 +87,7 @@ class Demand:
         steady = work.intensity >= 1
         noise = {name: self._noise[at, name](ticks) for name in ("cpu", "io", "net")}
         run = np.zeros(ticks) if work.every_s is None else np.floor(np.maximum(at_s - work.start_s, 0) / work.every_s)
-        return Asked(
+        return Load(
             work=work,
             on=on,
             run=run,

@@ -9,7 +9,7 @@ from reditus.core.kernel_columns import disk_columns
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally
-from reditus.simulator.demand import Asked
+from reditus.simulator.demand import Load
 from reditus.simulator.scenario import Disk, FaultKind, Scenario
 
 SECTOR_BYTES = 512
@@ -163,28 +163,26 @@ class Disks:
         return disk.on or (disk.name,)
 
     def step(
-        self, at_s: FloatArray, asked: list[Asked], swap_in: FloatArray, swap_out: FloatArray, missed: FloatArray
+        self, at_s: FloatArray, loads: list[Load], swap_in: FloatArray, swap_out: FloatArray, missed: FloatArray
     ) -> dict[str, Served]:
         """Serve everyone. `swap_in` and `swap_out` are wanted bytes a second, `missed` the share of rereads that files
         in memory do not answer. Sets the progress of each work.
         """
         flows: dict[str, list[Flow]] = {disk.name: [] for disk in self._machine.disks if not disk.on}
         owned: list[list[Flow]] = []
-        for request in asked:
-            below = self.bottom(request.work.disk)
+        for load in loads:
+            below = self.bottom(load.work.disk)
             own: list[Flow] = []
-            read = request.read + request.reread * missed
+            read = load.read + load.reread * missed
             for name in below:
                 for wanted, size, is_read in (
-                    (read, request.work.read_size, True),
-                    (request.write, request.work.write_size, False),
+                    (read, load.work.read_size, True),
+                    (load.write, load.work.write_size, False),
                 ):
                     if wanted.any():
-                        part = Flow(
-                            wanted / len(below), size, is_read, request.work.depth / len(below), request.work.waits
-                        )
+                        part = Flow(wanted / len(below), size, is_read, load.work.depth / len(below), load.work.waits)
                         if is_read:
-                            part.again = request.reread * missed / np.maximum(read, 1.0)
+                            part.again = load.reread * missed / np.maximum(read, 1.0)
                         flows[name].append(part)
                         own.append(part)
             owned.append(own)
@@ -211,7 +209,7 @@ class Disks:
         }
         if swap_in_of:
             self.swapped = (swap_in * into.share, out.bytes_per_s * out.share)
-        for item, own in zip(asked, owned, strict=True):
+        for item, own in zip(loads, owned, strict=True):
             item.progress = np.minimum.reduce([np.asarray(flow.share) for flow in own]) if own else 1.0
         return served
 

@@ -367,7 +367,7 @@ def _reading_room() -> Scenario:
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class DemoArchive:
     """An archive of the demo: a scenario, and every how many of its ticks were recorded."""
 
     scenario: Scenario
@@ -375,19 +375,19 @@ class Told:
 
 
 STITCH_01_TWO_DAYS = _stitch()
-STORY = Told(STITCH_01_TWO_DAYS, by=5)
+STORY = DemoArchive(STITCH_01_TWO_DAYS, by=5)
 """Where the story begins."""
 ARCHIVES = (
     STORY,
-    Told(_leafdb()),
-    Told(_vault()),
-    Told(_scan_gate()),
-    Told(_reading_room()),
-    Told(STITCH_01_TWO_DAYS),
+    DemoArchive(_leafdb()),
+    DemoArchive(_vault()),
+    DemoArchive(_scan_gate()),
+    DemoArchive(_reading_room()),
+    DemoArchive(STITCH_01_TWO_DAYS),
 )
 STORY_BEGINS_S, STORY_SHOWS_S = at(9), HOUR_S
 
 
-def made_up() -> list[SimulatedHost]:
+def simulated() -> list[SimulatedHost]:
     """The hour for itself, whole in memory: small enough for tests and pictures."""
     return [simulate(STITCH_01_MORNING)]

@@ -15,7 +15,7 @@ from reditus.core.markers import Marker
 from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 from reditus.simulator.counting import Tally
-from reditus.simulator.demand import Asked, Demand
+from reditus.simulator.demand import Demand, Load
 from reditus.simulator.disks import Disks, Served
 from reditus.simulator.memory import Memory, swap_space
 from reditus.simulator.network import Network
@@ -168,27 +168,27 @@ class _Engine:
         self._tally = Tally()
 
     def step(self, at_s: FloatArray) -> Groups:
-        asked = self._demand(at_s)
-        held = self._troubles.hold_back(at_s, asked)
-        wants = self._memory.wants(at_s, asked)
+        loads = self._demand(at_s)
+        held = self._troubles.hold_back(at_s, loads)
+        wants = self._memory.wants(at_s, loads)
         group_swaps = self._troubles.level(FaultKind.GROUP_SWAPS, at_s)
         wants.swap_in += group_swaps
         wants.swap_out += group_swaps
-        served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
+        served = self._disks.step(at_s, loads, wants.swap_in, wants.swap_out, wants.missed)
         if wants.swap_in.any():
             # Who waits for a page of its own memory asks for nothing meanwhile, so the disks have less to do.
-            self._slow_down(asked, served)
-            served = self._disks.step(at_s, asked, wants.swap_in, wants.swap_out, wants.missed)
-        carried = self._network.step(at_s, asked)
+            self._slow_down(loads, served)
+            served = self._disks.step(at_s, loads, wants.swap_in, wants.swap_out, wants.missed)
+        carried = self._network.step(at_s, loads)
         blocked = sum((disk.blocked for disk in served.values()), held.io_tasks)
-        running = self._processor.run(asked, carried.soft_cores, blocked, held)
-        self._memory.note(at_s, asked, wants.missed, self._troubles.level(FaultKind.KILLS, at_s))
+        running = self._processor.run(loads, carried.soft_cores, blocked, held)
+        self._memory.note(at_s, loads, wants.missed, self._troubles.level(FaultKind.KILLS, at_s))
         moved = sum((disk.read_bytes + disk.write_bytes for disk in served.values()), np.zeros(len(at_s)))
         memory = self._memory.counters(
-            at_s, asked, wants, self._disks.swapped, np.maximum(moved - sum(self._disks.swapped), 0.0)
+            at_s, loads, wants, self._disks.swapped, np.maximum(moved - sum(self._disks.swapped), 0.0)
         )
         cpu = self._processor.counters(running, held)
-        bottom = {at: self._disks.bottom(request.work.disk) for at, request in enumerate(asked)}
+        bottom = {at: self._disks.bottom(request.work.disk) for at, request in enumerate(loads)}
         return {
             **cpu,
             "uptime": {
@@ -200,15 +200,15 @@ class _Engine:
             **self._network.counters(at_s, carried),
             **self._stalls(running, served, held),
             **self._troubles.counters(at_s, held),
-            "process": self.processes.counters(at_s, asked, cpu["cpu"], running, served, wants, bottom),
+            "process": self.processes.counters(at_s, loads, cpu["cpu"], running, served, wants, bottom),
         }
 
-    def _slow_down(self, asked: list[Asked], served: dict[str, Served]) -> None:
-        ticks = len(asked[0].on)
+    def _slow_down(self, loads: list[Load], served: dict[str, Served]) -> None:
+        ticks = len(loads[0].on)
         swapping = sum((disk.reading_swap for disk in served.values()), np.zeros(ticks))
-        workers = sum((request.on * request.work.workers for request in asked), np.zeros(ticks))
+        workers = sum((load.on * load.work.workers for load in loads), np.zeros(ticks))
         awake = 1.0 - np.minimum(swapping / np.maximum(workers, 1.0), MOST_ASLEEP)
-        for item in asked:
+        for item in loads:
             for what in (item.cpu, item.read, item.write, item.reread, item.receive, item.send):
                 np.multiply(what, awake, out=what)
 

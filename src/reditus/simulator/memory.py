@@ -9,7 +9,7 @@ from reditus.core.kernel_columns import KIBIBYTE, kernel_column, memory_size, pa
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally, generator
-from reditus.simulator.demand import Asked, held_bytes
+from reditus.simulator.demand import Load, held_bytes
 from reditus.simulator.scenario import Scenario, Work
 
 KIB, PAGE = 1024, 4096
@@ -57,8 +57,8 @@ class Memory:
         full = held > self.limit_bytes + self._machine.swap_bytes - self._machine.parked_bytes
         return (leaks[0], float(at_s[np.argmax(full)])) if full.any() else None
 
-    def wants(self, at_s: FloatArray, asked: list[Asked]) -> Wants:
-        programs = self._programs(at_s, asked)
+    def wants(self, at_s: FloatArray, loads: list[Load]) -> Wants:
+        programs = self._programs(at_s, loads)
         over = np.maximum(programs - self.limit_bytes, 0.0)
         swapped = np.minimum(self._machine.parked_bytes + over, self._machine.swap_bytes)
         grown = np.diff(swapped, prepend=self._swapped)
@@ -66,18 +66,18 @@ class Memory:
         missing = (over / np.maximum(programs, 1.0)) ** THRASH_POWER
         swap_in = self._machine.touch_bytes_per_s * missing
         room = np.maximum(self._machine.memory_bytes * (1 - RESERVE) - self._kept() - (programs - over), 0.0)
-        files = sum((request.on * request.work.files_bytes for request in asked), np.zeros(len(at_s)))
+        files = sum((load.on * load.work.files_bytes for load in loads), np.zeros(len(at_s)))
         missed = np.clip(1.0 - room / np.maximum(files, 1.0), 0.0, 1.0) * (files > 0)
         return Wants(over, swap_in, swap_in + np.maximum(grown, 0.0) / self._scenario.interval_s, missed)
 
-    def _programs(self, at_s: FloatArray, asked: list[Asked]) -> FloatArray:
+    def _programs(self, at_s: FloatArray, loads: list[Load]) -> FloatArray:
         total = np.full(len(at_s), float(self._machine.programs_bytes))
-        for request in asked:
-            if self.killed and request.work is self.killed[0]:
+        for load in loads:
+            if self.killed and load.work is self.killed[0]:
                 alive = np.clip((self.killed[1] + OOM_FALLS_S - at_s) / OOM_FALLS_S, 0.0, 1.0)
-                request.memory *= alive
-                request.cpu *= alive
-            total += request.memory
+                load.memory *= alive
+                load.cpu *= alive
+            total += load.memory
         return total
 
     def _kept(self) -> float:
@@ -86,7 +86,7 @@ class Memory:
     def counters(
         self,
         at_s: FloatArray,
-        asked: list[Asked],
+        loads: list[Load],
         wants: Wants,
         traffic: tuple[FloatArray, FloatArray],
         file_bytes: FloatArray,
@@ -95,7 +95,7 @@ class Memory:
         a second were read and written.
         """
         interval_s, total, ticks = self._scenario.interval_s, self._machine.memory_bytes, len(at_s)
-        programs = sum((request.memory for request in asked), np.full(ticks, float(self._machine.programs_bytes)))
+        programs = sum((load.memory for load in loads), np.full(ticks, float(self._machine.programs_bytes)))
         resident = programs - wants.over
         swapped = np.minimum(self._machine.parked_bytes + wants.over, self._machine.swap_bytes)
         self._swapped = float(swapped[-1])
@@ -108,14 +108,14 @@ class Memory:
         self._files = float(files[-1])
         free = total - self._kept() - resident - files
         sizes = self._sizes(
-            ticks, free=free, files=files, resident=resident, swapped=swapped, writing=self._dirty(asked)
+            ticks, free=free, files=files, resident=resident, swapped=swapped, writing=self._dirty(loads)
         )
         memory = {memory_size(name): np.round(size / KIB).astype(np.int64) for name, size in sizes.items()}
         paging = self._events(ticks, wants, traffic, evicted, resident)
         return {"memory": memory, "paging": paging}
 
-    def _dirty(self, asked: list[Asked]) -> FloatArray:
-        writing = sum((request.write for request in asked), np.zeros(len(asked[0].on)))
+    def _dirty(self, loads: list[Load]) -> FloatArray:
+        writing = sum((load.write for load in loads), np.zeros(len(loads[0].on)))
         return np.minimum(writing * 12.0, 0.1 * self._machine.memory_bytes)
 
     def _sizes(
@@ -190,12 +190,12 @@ class Memory:
         }
         return {column: self._tally(column, grown, start) for column, (grown, start) in growth.items()}
 
-    def note(self, at_s: FloatArray, asked: list[Asked], missed: FloatArray, group_kills: FloatArray) -> None:
+    def note(self, at_s: FloatArray, loads: list[Load], missed: FloatArray, group_kills: FloatArray) -> None:
         """Keep what the events need beside swap: rereads that missed, and kills. Where `group_kills` begins to be above 0, as
         many processes of a control group are killed.
         """
         interval_s = self._scenario.interval_s
-        reread = sum((request.reread * np.asarray(request.progress) for request in asked), np.zeros(len(at_s)))
+        reread = sum((load.reread * np.asarray(load.progress) for load in loads), np.zeros(len(at_s)))
         self._refaults = reread * missed * interval_s / PAGE
         killed_s = self.killed[1] if self.killed else -1.0
         self._kills = ((at_s >= killed_s) & (at_s - interval_s < killed_s) & (killed_s >= 0)).astype(np.float64)

@@ -10,7 +10,7 @@ from reditus.core.kernel_columns import backlog, interface_columns, protocol_eve
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally, generator
-from reditus.simulator.demand import Asked
+from reditus.simulator.demand import Load
 from reditus.simulator.scenario import FaultKind, Scenario
 from reditus.simulator.troubles import Troubles
 
@@ -46,19 +46,19 @@ class Network:
         self._rng = generator(scenario.seed, "protocols")
         self._troubles = Troubles(scenario)
 
-    def step(self, at_s: FloatArray, asked: list[Asked]) -> Carried:
+    def step(self, at_s: FloatArray, loads: list[Load]) -> Carried:
         ticks = len(at_s)
         lost = np.full(ticks, LEAST_LOSS)
         for fault in self._scenario.faults:
             if fault.kind is FaultKind.LOSSY_LINE:
                 lost[(at_s > fault.start_s) & (at_s <= fault.end_s)] += fault.factor
         wanted = {link.name: [np.zeros(ticks) for _ in range(4)] for link in self._machine.links}
-        for request in asked:
-            into = wanted[request.work.link or self._machine.links[0].name]
-            into[0] += request.receive
-            into[1] += request.send
-            into[2] += request.receive / request.work.packet_bytes
-            into[3] += request.send / request.work.packet_bytes
+        for load in loads:
+            into = wanted[load.work.link or self._machine.links[0].name]
+            into[0] += load.receive
+            into[1] += load.send
+            into[2] += load.receive / load.work.packet_bytes
+            into[3] += load.send / load.work.packet_bytes
         shares = {}
         for link in self._machine.links:
             room = link.bits_per_s / 8 * USABLE

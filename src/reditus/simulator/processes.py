@@ -8,7 +8,7 @@ from reditus.core.processes import AMOUNTS, SLOTS, STATES, slot_columns, whole_c
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally
-from reditus.simulator.demand import Asked
+from reditus.simulator.demand import Load
 from reditus.simulator.disks import Served
 from reditus.simulator.memory import Wants
 from reditus.simulator.processor import UPTIME_S, Running
@@ -34,7 +34,7 @@ class Processes:
         """Who runs for the first time, in the part that was made last."""
 
     def counters(
-        self, at_s: FloatArray, asked: list[Asked], cpu: dict[Column, IntArray], running: Running,
+        self, at_s: FloatArray, loads: list[Load], cpu: dict[Column, IntArray], running: Running,
         served: dict[str, Served], wants: Wants, bottom: dict[int, tuple[str, ...]],
     ) -> dict[Column, IntArray]:  # fmt: skip
         ticks, interval_s = len(at_s), self._scenario.interval_s
@@ -42,12 +42,12 @@ class Processes:
         used = [self._grown(0, cpu, ("user", "nice")), self._grown(1, cpu, ("system",))]
         slots = np.zeros((SLOTS, 4 + len(AMOUNTS), ticks), dtype=np.int64)
         resident_share = 1.0 - wants.over / np.maximum(
-            sum((request.memory for request in asked), np.full(ticks, float(self._scenario.machine.programs_bytes))),
+            sum((load.memory for load in loads), np.full(ticks, float(self._scenario.machine.programs_bytes))),
             1.0,
         )
         parts = np.zeros((len(self._slots), 2, ticks))
         for slot, (at, _) in enumerate(self._slots):
-            one = asked[at]
+            one = loads[at]
             grant = running.low_granted if one.work.priority is Priority.LOW else running.granted
             cores = one.cpu * one.progress * np.minimum(grant, 1.0) / one.work.process_count
             in_kernel = cores * one.work.kernel_share
@@ -56,7 +56,7 @@ class Processes:
         # Never more than the machine tells; what is left is everyone else's.
         scale = np.minimum(1.0, np.stack(used) * 0.985 / np.maximum(owned, 1e-9))
         for slot, (at, number) in enumerate(self._slots):
-            one = asked[at]
+            one = loads[at]
             count = one.work.process_count
             on = one.on > 0
             # Whole ticks whose rounding is made up later would be counted to an interval that is over; they are dropped.
@@ -82,10 +82,10 @@ class Processes:
         # Two at once may be floored a tick too high together; the sum is the machine's, and slots give way.
         self._fit(slots, used)
         # A work that found no slot has its part in the sums.
-        moved = self._moved(asked, wants)
+        moved = self._moved(loads, wants)
         whole[: len(AMOUNTS)] = slots[:, 4:].sum(axis=0)
         whole[0:2] = used
-        held = sum((request.memory for request in asked), np.full(ticks, float(self._scenario.machine.programs_bytes)))
+        held = sum((load.memory for load in loads), np.full(ticks, float(self._scenario.machine.programs_bytes)))
         whole[2] = np.maximum(whole[2], held * resident_share / PAGE_BYTES)
         whole[3:5] = np.maximum(whole[3:5], moved)
         whole[8] += OTHERS
@@ -97,12 +97,12 @@ class Processes:
             columns |= dict(zip(slot_columns(slot), slots[slot], strict=True))
         return columns
 
-    def _moved(self, asked: list[Asked], wants: Wants) -> IntArray:
+    def _moved(self, loads: list[Load], wants: Wants) -> IntArray:
         """Bytes that all works together read and wrote in each interval."""
         interval_s = self._scenario.interval_s
-        zero = np.zeros(len(asked[0].on))
-        read = sum(((request.read + request.reread * wants.missed) * request.progress for request in asked), zero)
-        written = sum((request.write * request.progress for request in asked), zero)
+        zero = np.zeros(len(loads[0].on))
+        read = sum(((load.read + load.reread * wants.missed) * load.progress for load in loads), zero)
+        written = sum((load.write * load.progress for load in loads), zero)
         return np.stack(
             [self._tally_step(("read", -1), read * interval_s), self._tally_step(("write", -1), written * interval_s)]
         )
@@ -134,26 +134,20 @@ class Processes:
         before = self._tally(key, np.zeros(1))[0]
         return np.diff(self._tally(key, amount), prepend=before)
 
-    def _waiting(
-        self, asked: Asked, served: dict[str, Served], below: tuple[str, ...], missed: FloatArray
-    ) -> FloatArray:
+    def _waiting(self, load: Load, served: dict[str, Served], below: tuple[str, ...], missed: FloatArray) -> FloatArray:
         """Tasks of the work that wait for its disks, by Little's law."""
-        waits = np.zeros(len(asked.on))
+        waits = np.zeros(len(load.on))
         for name in below:
             disk = served[name]
             waits += (
-                (asked.read + asked.reread * missed)
-                * asked.progress
-                / asked.work.read_size
-                / len(below)
-                * disk.read_wait_s
+                (load.read + load.reread * missed) * load.progress / load.work.read_size / len(below) * disk.read_wait_s
             )
-            waits += asked.write * asked.progress / asked.work.write_size / len(below) * disk.write_wait_s
-        return waits * asked.work.waits
+            waits += load.write * load.progress / load.work.write_size / len(below) * disk.write_wait_s
+        return waits * load.work.waits
 
-    def _starts(self, asked: Asked, run: IntArray) -> IntArray:
-        every_s = asked.work.every_s or 0.0
-        return ((UPTIME_S + asked.work.start_s + run * every_s) * TICKS_PER_S).astype(np.int64)
+    def _starts(self, load: Load, run: IntArray) -> IntArray:
+        every_s = load.work.every_s or 0.0
+        return ((UPTIME_S + load.work.start_s + run * every_s) * TICKS_PER_S).astype(np.int64)
 
     def _tell(self, work: Work, number: int, pids: IntArray, starts: IntArray) -> None:
         shown = pids > 0

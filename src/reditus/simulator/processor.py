@@ -17,7 +17,7 @@ from reditus.core.kernel_columns import (
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Remainder, Tally, generator
-from reditus.simulator.demand import Asked
+from reditus.simulator.demand import Load
 from reditus.simulator.scenario import Priority, Scenario
 from reditus.simulator.troubles import Held
 
@@ -63,7 +63,7 @@ class Processor:
         self._rng = generator(scenario.seed, "cores")
         self._state: dict[str, FloatArray] = {}
 
-    def run(self, asked: list[Asked], soft_cores: FloatArray, blocked: FloatArray, held: Held) -> Running:
+    def run(self, loads: list[Load], soft_cores: FloatArray, blocked: FloatArray, held: Held) -> Running:
         """Give out the cores: packets first, then bound work, then normal work evenly, then low-priority work what is
         left.
         """
@@ -76,16 +76,16 @@ class Processor:
         storm = held.kernel_cores
         normal, low, kernel = storm.copy(), np.zeros(ticks), storm.copy()
         pinned = np.zeros((cores, ticks))
-        for request in asked:
+        for load in loads:
             # Who waits for a disk half of the time asks for a core half of the time.
-            wanted = request.cpu * request.progress
-            if request.work.core is not None:
-                pinned[request.work.core] += wanted
-            elif request.work.priority is Priority.LOW:
+            wanted = load.cpu * load.progress
+            if load.work.core is not None:
+                pinned[load.work.core] += wanted
+            elif load.work.priority is Priority.LOW:
                 low += wanted
             else:
                 normal += wanted
-            kernel += wanted * request.work.kernel_share
+            kernel += wanted * load.work.kernel_share
         total = normal + low + pinned.sum(axis=0)
         ours = 1.0 - held.stolen
         bound = np.minimum(pinned, np.maximum(ours - soft, 0.0))

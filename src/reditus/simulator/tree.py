@@ -101,8 +101,8 @@ class Tree:
         }  # fmt: skip
         lines = []
         for column, value in now.items():
-            told = next(iter(dict(column.attributes).values()))
-            lines.append(f"{words.get((column.counter, told), told)} {value}\n")
+            device = next(iter(dict(column.attributes).values()))
+            lines.append(f"{words.get((column.counter, device), device)} {value}\n")
         return "".join(lines)
 
     def _swaps(self, now: Tick) -> str:

@@ -13,7 +13,7 @@ from reditus.core.kernel_columns import kernel_column
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally
-from reditus.simulator.demand import Asked
+from reditus.simulator.demand import Load
 from reditus.simulator.scenario import FaultKind, Scenario
 
 PERIODS_PER_S = 10.0
@@ -63,16 +63,16 @@ class Troubles:
                 out[(at_s > fault.start_s) & (at_s <= fault.end_s)] += fault.factor
         return out
 
-    def hold_back(self, at_s: FloatArray, asked: list[Asked]) -> Held:
+    def hold_back(self, at_s: FloatArray, loads: list[Load]) -> Held:
         """Take from the works what limits keep from them, in place."""
         stall, io_tasks = np.zeros(len(at_s)), np.zeros(len(at_s))
         hot = self.level(FaultKind.HEAT, at_s) > 0
-        for request in asked:
-            request.cpu[hot] = np.minimum(request.cpu[hot] / SLOWED, (request.on * request.work.workers)[hot])
-            stopped = self._stopped(at_s, request)
-            request.cpu *= 1.0 - stopped
+        for load in loads:
+            load.cpu[hot] = np.minimum(load.cpu[hot] / SLOWED, (load.on * load.work.workers)[hot])
+            stopped = self._stopped(at_s, load)
+            load.cpu *= 1.0 - stopped
             stall = np.maximum(stall, stopped)
-            io_tasks += self._limited(at_s, request)
+            io_tasks += self._limited(at_s, load)
         return Held(
             quota_stall=stall,
             io_tasks=io_tasks,
@@ -82,21 +82,21 @@ class Troubles:
             switches=self.level(FaultKind.SWITCHES, at_s),
         )
 
-    def _stopped(self, at_s: FloatArray, asked: Asked) -> FloatArray:
+    def _stopped(self, at_s: FloatArray, load: Load) -> FloatArray:
         """Share of time for which its quota stops a work."""
-        quota = self.level(FaultKind.QUOTA, at_s, asked.work.name)
-        short: FloatArray = np.where(quota > 0, np.clip(1.0 - quota / np.maximum(asked.cpu, 1e-9), 0.0, 1.0), 0.0)
+        quota = self.level(FaultKind.QUOTA, at_s, load.work.name)
+        short: FloatArray = np.where(quota > 0, np.clip(1.0 - quota / np.maximum(load.cpu, 1e-9), 0.0, 1.0), 0.0)
         return short
 
-    def _limited(self, at_s: FloatArray, asked: Asked) -> FloatArray:
+    def _limited(self, at_s: FloatArray, load: Load) -> FloatArray:
         """Tasks of the work that a limit on its I/O holds up."""
-        limit = self.level(FaultKind.IO_LIMIT, at_s, asked.work.name)
-        wanted = asked.read + asked.write
+        limit = self.level(FaultKind.IO_LIMIT, at_s, load.work.name)
+        wanted = load.read + load.write
         kept = np.where(limit > 0, np.minimum(limit / np.maximum(wanted, 1.0), 1.0), 1.0)
-        asked.read *= kept
-        asked.write *= kept
-        asked.cpu *= 0.2 + 0.8 * kept
-        held: FloatArray = (1.0 - kept) * asked.work.workers * asked.on
+        load.read *= kept
+        load.write *= kept
+        load.cpu *= 0.2 + 0.8 * kept
+        held: FloatArray = (1.0 - kept) * load.work.workers * load.on
         return held
 
     def counters(self, at_s: FloatArray, held: Held) -> dict[str, dict[Column, IntArray]]:
@@ -135,8 +135,8 @@ class Troubles:
         out: dict[Column, IntArray] = {}
         for mount in sorted({fault.device for fault in self._scenario.faults if fault.kind is FaultKind.FILLING}):
             grown = self.level(FaultKind.FILLING, at_s, mount) * np.float64(self._scenario.interval_s)
-            told = self._tally(mount, grown.astype(np.float64), int(USED_AT_FIRST * FILESYSTEM_BYTES))
-            used = np.minimum(told, int(0.999 * FILESYSTEM_BYTES))
+            used = self._tally(mount, grown.astype(np.float64), int(USED_AT_FIRST * FILESYSTEM_BYTES))
+            used = np.minimum(used, int(0.999 * FILESYSTEM_BYTES))
             for state, values in (("used", used), ("free", FILESYSTEM_BYTES - used)):
                 out[kernel_column("system.filesystem.usage", {MOUNT: mount, FILESYSTEM_STATE: state})] = values
         return out

@@ -111,7 +111,7 @@ class Store:
         self,
         archive: UUID,
         blocks: Sequence[Block],
-        told: Sequence[Identities] = (),
+        identities: Sequence[Identities] = (),
         marked: Sequence[Markers] = (),
     ) -> Stored:
         """Commit blocks, who processes are, and markers, all or none, each once. When this returns they are on disk.
@@ -119,7 +119,7 @@ class Store:
         Raise UnknownArchive, UnknownSchema, or BlockConflict for a block of another archive or with other columns than
         its schema has.
         """
-        return self.submit(archive, Batch(list(blocks), list(told), list(marked))).result()
+        return self.submit(archive, Batch(list(blocks), list(identities), list(marked))).result()
 
     def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
         """Append without waiting; batches that come at the same time are committed together. The result is there when the

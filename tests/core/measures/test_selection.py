@@ -32,25 +32,25 @@ def known():
     )
 
 
-def asked_one_by_one(known, item):
+def needed_one_by_one(known, item):
     return {column for need in item.measure.needs for column in known if need.matches(column.column, item.device)}
 
 
 def test_every_measure_of_every_device_finds_its_columns(known):
-    wanted = [SeriesKey(measure, device) for measure, devices in available(known) for device in [None, *devices]]
-    assert len({key.device for key in wanted}) > 5 + 3 + 2
-    for item in wanted:
-        assert set(needed_columns(known, (item,))) == asked_one_by_one(known, item), item.name
-    every = needed_columns(known, tuple(wanted))
-    assert len(every) == len(set(every))
-    assert set(every) == {column for key in wanted for column in asked_one_by_one(known, key)}
+    keys = [SeriesKey(measure, device) for measure, devices in available(known) for device in [None, *devices]]
+    assert len({key.device for key in keys}) > 5 + 3 + 2
+    for item in keys:
+        assert set(needed_columns(known, (item,))) == needed_one_by_one(known, item), item.name
+    entries = needed_columns(known, tuple(keys))
+    assert len(entries) == len(set(entries))
+    assert set(entries) == {column for key in keys for column in needed_one_by_one(known, key)}
 
 
 @pytest.mark.parametrize("counter", ["system.cpu.time", "system.disk.io", "system.memory.linux.bytes"])
 def test_a_counter_as_it_is_finds_each_of_its_columns(known, counter):
     own = [item.column for item in known.by_counter[counter]]
-    wanted = [SeriesKey(measure_named(name), None) for name in expanded(counter, own)]
-    assert {needed_column.column for needed_column in needed_columns(known, tuple(wanted))} == set(own)
+    keys = [SeriesKey(measure_named(name), None) for name in expanded(counter, own)]
+    assert {needed_column.column for needed_column in needed_columns(known, tuple(keys))} == set(own)
 
 
 def test_devices_are_those_with_all_that_the_measure_needs(known):
@@ -59,14 +59,14 @@ def test_devices_are_those_with_all_that_the_measure_needs(known):
     assert len(devices["disk.busy"]) >= 3
 
 
-def test_each_measure_is_the_same_with_only_what_it_needs(made_up):
+def test_each_measure_is_the_same_with_only_what_it_needs(simulated_archive):
     """Of the machine and of each device: what is fetched for it alone is enough, and changes nothing."""
-    store, archive = made_up
+    store, archive = simulated_archive
     with store.reading(archive) as reader:
         window = Window(reader.extent.last_ns - 600 * NS_PER_S, reader.extent.last_ns)
-        wanted = everything(reader.known)
-        whole = reader.frame(needed_columns(reader.known, wanted), window)
-        for key in wanted:
+        keys = everything(reader.known)
+        whole = reader.frame(needed_columns(reader.known, keys), window)
+        for key in keys:
             own = reader.frame(needed_columns(reader.known, (key,)), window)
             assert derived(own, key) == pytest.approx(derived(whole, key), nan_ok=True), key
 
@@ -78,8 +78,8 @@ def derived(frame, item):
         return str(why)
 
 
-def test_a_device_s_rate_reads_its_own_column_only(made_up):
-    store, archive = made_up
+def test_a_device_s_rate_reads_its_own_column_only(simulated_archive):
+    store, archive = simulated_archive
     with store.reading(archive) as reader:
         rate = measure_named("disk.read.rate")
         (own,) = needed_columns(reader.known, (SeriesKey(rate, "sd1"),))

@@ -36,8 +36,8 @@ def seconds(store, timeline):
 
 
 def marked(store, archive):
-    told = store.markers.read(archive, stretch(-100, 1_000), worse_than="debug", limit=9)
-    return [marker.ident for marker in told.markers]
+    answer = store.markers.read(archive, stretch(-100, 1_000), worse_than="debug", limit=9)
+    return [marker.ident for marker in answer.markers]
 
 
 @pytest.fixture
@@ -94,8 +94,8 @@ def test_a_protected_archive_loses_nothing(filled):
 def follow_plan(store, *, keep):
     plan = Plan.from_json({"name": "short", "keep": keep})
     store.plans.put(plan)
-    told = Announced(ARCHIVE, HostInfo(HOST, "testbed"), "trial", "short", {"started_ms": 1})
-    store.recorders.announce(told)
+    answer = Announced(ARCHIVE, HostInfo(HOST, "testbed"), "trial", "short", {"started_ms": 1})
+    store.recorders.announce(answer)
 
 
 def test_a_plan_lets_old_blocks_go_and_their_rollups(filled):
@@ -109,8 +109,13 @@ def test_a_copy_is_an_archive_of_its_own(filled):
     fresh = filled.archives.copy(ARCHIVE, stretch(5, 25), "the evening")
     assert seconds(filled, fresh) == list(range(5, 25))
     assert marked(filled, fresh) == ["early"]
-    told = filled.archives.get(fresh)
-    assert (told.name, told.host.name, told.facts.cores, told.source) == ("the evening", "testbed", 2, "recorded")
+    answer = filled.archives.get(fresh)
+    assert (answer.name, answer.host.name, answer.facts.cores, answer.source) == (
+        "the evening",
+        "testbed",
+        2,
+        "recorded",
+    )
     filled.archives.delete(ARCHIVE)
     remove_deleted(filled)
     assert seconds(filled, fresh) == list(range(5, 25))
@@ -151,8 +156,8 @@ def test_what_is_removed_is_gone_and_the_rest_is_untouched(filled):
         filled.archives.restore(ARCHIVE)
     with filled._engine.connect() as connection:
         for table in ("blocks", "markers", "facts", "processes", "rollups", "rollup_reach"):
-            asked = text(f"select count(*) from {table} where archive_id = :archive")
-            assert connection.execute(asked, {"archive": ARCHIVE}).scalar() == 0, table
+            requested = text(f"select count(*) from {table} where archive_id = :archive")
+            assert connection.execute(requested, {"archive": ARCHIVE}).scalar() == 0, table
     assert seconds(filled, LATER) == list(range(200, 205))
 
 
@@ -176,8 +181,8 @@ def test_gaps_are_told_with_their_reasons(filled):
     with filled.reading(ARCHIVE) as reader:
         gaps = reader.gaps(stretch(0, 1_000))
         assert not reader.gaps(stretch(0, 50))
-    told = [((gap.start_ns - BEGIN_NS) // NS_PER_S, (gap.end_ns - BEGIN_NS) // NS_PER_S, gap.reason) for gap in gaps]
-    assert told == [
+    answer = [((gap.start_ns - BEGIN_NS) // NS_PER_S, (gap.end_ns - BEGIN_NS) // NS_PER_S, gap.reason) for gap in gaps]
+    assert answer == [
         (99, 109, "the spool was full"), (119, 139, None), (144, 159, "the machine was started again in between"),
     ]  # fmt: skip
 
@@ -187,5 +192,5 @@ def test_a_name_and_notes_are_kept_when_the_recorder_reports_again(filled):
     filled.archives.register(
         host=HostInfo(HOST, "testbed"), archive=ARCHIVE, name="trial", source="recorded", facts=HostFacts()
     )
-    told = filled.archives.get(ARCHIVE)
-    assert (told.name, told.notes) == ("the old disks", "before the new disks")
+    answer = filled.archives.get(ARCHIVE)
+    assert (answer.name, answer.notes) == ("the old disks", "before the new disks")

@@ -160,8 +160,8 @@ def test_trimming_and_copying_go_around_damage(three):
     assert len(store.archives.damage(ARCHIVE)) == 1
 
 
-def test_damaged_rollups_are_made_anew(made_up):
-    store, archive = made_up
+def test_damaged_rollups_are_made_anew(simulated_archive):
+    store, archive = simulated_archive
     measure = [SeriesKey(measure_named("cpu.busy"), None)]
     journal = Journal()
     maintain(store, journal)

@@ -49,9 +49,11 @@ def commits(store):
 
 def test_many_senders_share_transactions(crowd):
     committed = commits(crowd)
-    asked = [crowd.submit(archive, batch(archive, start=3 * at)) for at in range(10) for _, archive in HOSTS]
-    assert {request.result() for request in asked} == {Stored(3, 0, request.result().last_ns) for request in asked}
-    assert len(committed) < len(asked) / 4
+    requested = [crowd.submit(archive, batch(archive, start=3 * at)) for at in range(10) for _, archive in HOSTS]
+    assert {request.result() for request in requested} == {
+        Stored(3, 0, request.result().last_ns) for request in requested
+    }
+    assert len(committed) < len(requested) / 4
     assert counts(crowd) == {archive: 30 for _, archive in HOSTS}
 
 
@@ -65,30 +67,30 @@ def test_the_same_batch_from_many_threads_is_stored_once(crowd):
 
 def test_one_that_is_refused_leaves_the_others_alone(crowd):
     good, other, stranger = HOSTS[0][1], HOSTS[1][1], UUID(int=5)
-    asked = [
+    requested = [
         crowd.submit(good, batch(good)),
         crowd.submit(stranger, batch(stranger)),
         crowd.submit(other, batch(good)),
         crowd.submit(other, batch(other)),
     ]
-    assert asked[0].result().stored_ticks == asked[3].result().stored_ticks == 3
+    assert requested[0].result().stored_ticks == requested[3].result().stored_ticks == 3
     with pytest.raises(UnknownArchive):
-        asked[1].result()
+        requested[1].result()
     with pytest.raises(BlockConflict):
-        asked[2].result()
+        requested[2].result()
 
 
 def test_what_the_database_will_not_have_harms_nobody_else(crowd):
     good, bad = HOSTS[0][1], HOSTS[1][1]
     # A name with a null character cannot be stored as text; nothing of that batch is.
     poison = Identities(bad, UUID(int=9), (Identity(1, 1, "a\0b", "root", "/", 0, None),))
-    asked = [
+    requested = [
         crowd.submit(good, batch(good)),
         crowd.submit(bad, Batch([a_block(3, archive=bad)], [poison], [])),
         crowd.submit(good, batch(good, start=3)),
     ]
-    assert [asked[at].result().stored_ticks for at in (0, 2)] == [3, 3]
-    assert asked[1].exception() is not None
+    assert [requested[at].result().stored_ticks for at in (0, 2)] == [3, 3]
+    assert requested[1].exception() is not None
     assert counts(crowd) == {good: 6}
 
 
@@ -97,9 +99,9 @@ def test_where_batches_cannot_be_told_apart_nobody_waits_for_ever(crowd, monkeyp
         raise RuntimeError("of no use")
 
     monkeypatch.setattr(crowd._appender._known, "parts", broken)
-    asked = [crowd.submit(archive, batch(archive)) for _, archive in HOSTS[:3]]
+    requested = [crowd.submit(archive, batch(archive)) for _, archive in HOSTS[:3]]
     unknown = crowd.submit(UUID(int=404), batch(UUID(int=404)))
-    assert [request.result(timeout=30).stored_ticks for request in asked] == [3] * 3
+    assert [request.result(timeout=30).stored_ticks for request in requested] == [3] * 3
     with pytest.raises(UnknownArchive):
         unknown.result(timeout=30)
 
@@ -137,11 +139,11 @@ def test_the_usual_append_is_one_call(crowd):
         crowd.append(archive, [a_block(3, archive=archive)])
     without_sessions(crowd)
     (_, one), (_, other) = HOSTS[:2]
-    told = Identities(one, UUID(int=9), (Identity(7, 1, "indexer", "root", "/", 1, None),))
-    assert crowd.append(one, [a_block(3, start=3, archive=one)], [told]).stored_ticks == 3
+    answer = Identities(one, UUID(int=9), (Identity(7, 1, "indexer", "root", "/", 1, None),))
+    assert crowd.append(one, [a_block(3, start=3, archive=one)], [answer]).stored_ticks == 3
     assert crowd.append(other, [a_block(4, start=3, archive=other)]).stored_ticks == 4
-    asked = [crowd.submit(archive, batch(archive, start=10)) for _, archive in HOSTS]
-    assert {future.result().stored_ticks for future in asked} == {3}
+    requested = [crowd.submit(archive, batch(archive, start=10)) for _, archive in HOSTS]
+    assert {future.result().stored_ticks for future in requested} == {3}
     assert counts(crowd)[one] == 9
     assert counts(crowd)[other] == 10
     assert [(UUID(str(row.archive_id)), row.pid, row.name) for row in boots(crowd)] == [(one, 7, "indexer")]
@@ -166,10 +168,10 @@ def test_an_archive_that_is_gone_is_refused_by_the_quick_way_too(crowd):
         crowd.append(archive, [a_block(3, archive=archive)])
     crowd.archives.delete(gone)
     maintain(crowd, Journal(), undo_s=-1)
-    asked = [crowd.submit(archive, batch(archive, start=3)) for archive in (gone, there)]
+    requested = [crowd.submit(archive, batch(archive, start=3)) for archive in (gone, there)]
     with pytest.raises(UnknownArchive):
-        asked[0].result()
-    assert asked[1].result().stored_ticks == 3
+        requested[0].result()
+    assert requested[1].result().stored_ticks == 3
     assert counts(crowd) == {there: 6}
 
 
@@ -178,7 +180,7 @@ def test_one_unusual_batch_holds_up_none_of_the_others(crowd):
     for archive in (one, other, third):
         crowd.append(archive, [a_block(3, archive=archive)])
     marked = Markers(other, UUID(int=9), (Marker("m", BEGIN_NS, "log", "x"),))
-    asked = [
+    requested = [
         Append(one, batch(one, start=3)),
         Append(other, Batch([a_block(3, start=3, archive=other)], [], [marked])),
         Append(other, batch(other, start=6)),
@@ -186,9 +188,12 @@ def test_one_unusual_batch_holds_up_none_of_the_others(crowd):
         Append(third, batch(third, start=3)),
         Append(UUID(int=5), batch(UUID(int=5))),
     ]
-    usual, others = crowd._appender._known.parts(asked)
+    usual, others = crowd._appender._known.parts(requested)
     # What comes behind an unusual batch, or another of its own archive, waits for it.
-    assert (usual.appends, others.appends) == ([asked[0], asked[4]], [asked[1], asked[2], asked[3], asked[5]])
+    assert (usual.appends, others.appends) == (
+        [requested[0], requested[4]],
+        [requested[1], requested[2], requested[3], requested[5]],
+    )
     assert [block.archive for _, _, block in usual.usual.rows] == [one, third]
     assert others.usual is None
 

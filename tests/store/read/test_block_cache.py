@@ -20,10 +20,10 @@ def fetched(known, monkeypatch):
     known.append(ARCHIVE, [a_block(600, start=at) for at in range(0, HOUR, 600)])
     maintain(known, Journal())
     seen = []
-    ask = chunks.binary_rows
+    request = chunks.binary_rows
 
     def counting(session, statement, values):
-        rows = ask(session, statement, values)
+        rows = request(session, statement, values)
         if statement == chunks._TOGETHER:
             seen.extend(rows)
         return rows
@@ -52,13 +52,13 @@ def test_what_is_kept_is_not_fetched_again(known, fetched):
 def test_another_column_is_fetched_alone(known, fetched):
     values(known)
     fetched.clear()
-    told = values(known, RUNNABLE)
+    answer = values(known, RUNNABLE)
     ((_, _, count, _, data),) = fetched
     assert count == 2, "one column has two ends; the clocks are kept"
     assert len(data) < 1_000
     with known.reading(ARCHIVE) as reader:
         block = reader.frame(list(reader.known), None).groups[0]
-    assert block.series[RUNNABLE].values.tolist() == told
+    assert block.series[RUNNABLE].values.tolist() == answer
 
 
 def test_what_is_read_once_is_not_kept(known, fetched):

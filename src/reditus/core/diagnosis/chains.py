@@ -55,8 +55,8 @@ def _reread_share(readings: Readings, effect: Finding, rules: Parameters) -> str
     # Pages that come back from swap are refaults too, and not of files.
     files = refaulted - (0.0 if swapped is None else summarise(swapped, window).total or 0.0)
     share = min(max(files, 0.0) / total, 1.0) if total > 0 else 0.0
-    told = f"{share:.0%} of what {effect.device} read had been in memory shortly before."
-    return told if share >= rules.chain_swap_share else None
+    sentence = f"{share:.0%} of what {effect.device} read had been in memory shortly before."
+    return sentence if share >= rules.chain_swap_share else None
 
 
 def _same_device(words: str) -> _Number:
@@ -110,31 +110,31 @@ def chained(findings: Sequence[Finding], readings: Readings, rules: Parameters) 
                 finding for finding in findings
                 if finding.kind == link.cause and _leads_to(finding, effect, rules) and (not own or finding.device == effect.device)
             ]  # fmt: skip
-            told = link.number(readings, effect, rules) if fitting else None
-            if told is None:
+            sentence = link.number(readings, effect, rules) if fitting else None
+            if sentence is None:
                 continue
             # Of several the one that overlaps it most.
             cause = max(fitting, key=lambda item: _overlap_ns(item, effect))
-            causes[effect.id].append((cause.id, told))
-    nearest = {item: _nearest(told, causes) for item, told in causes.items()}
-    for effect_id, told_of in nearest.items():
-        for cause_id, _ in told_of:
+            causes[effect.id].append((cause.id, sentence))
+    nearest = {item: _nearest(sentence, causes) for item, sentence in causes.items()}
+    for effect_id, explained in nearest.items():
+        for cause_id, _ in explained:
             symptoms[cause_id].append(effect_id)
     return [
         replace(
             finding,
             caused_by=tuple(cause for cause, _ in nearest[finding.id]),
             symptoms=tuple(symptoms[finding.id]),
-            explanation=" ".join([finding.explanation, *(told for _, told in nearest[finding.id])]),
+            explanation=" ".join([finding.explanation, *(sentence for _, sentence in nearest[finding.id])]),
         )
         for finding in findings
     ]
 
 
-def _nearest(told: list[tuple[str, str]], causes: dict[str, list[tuple[str, str]]]) -> list[tuple[str, str]]:
+def _nearest(sentence: list[tuple[str, str]], causes: dict[str, list[tuple[str, str]]]) -> list[tuple[str, str]]:
     """Without the causes of causes: what came of a leak by way of a shortage came of the shortage."""
-    further = {above for entry, _ in told for above in _all_above(entry, causes)}
-    return [each for each in told if each[0] not in further] or told
+    further = {above for entry, _ in sentence for above in _all_above(entry, causes)}
+    return [each for each in sentence if each[0] not in further] or sentence
 
 
 def _all_above(finding: str, causes: dict[str, list[tuple[str, str]]]) -> set[str]:

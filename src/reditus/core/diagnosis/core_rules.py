@@ -247,7 +247,7 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
 def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
     """By the control groups' own counts; without them, by tasks that wait beside idle cores none of which is full."""
     bench, rules = seen.bench, seen.bench.rules
-    told = (
+    described = (
         readings.on(bench.timebase, "cpu.quota")
         if readings.frame.values_of(THROTTLED_PERIODS, "linux.cgroup")
         else None
@@ -257,8 +257,8 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
     taken = seen.each + stolen
     idle = (seen.busy + stolen.sum(axis=0)) / seen.count < rules.quota_busy_most
     held: list[Held] = []
-    if told is not None:
-        share = np.nan_to_num(told)
+    if described is not None:
+        share = np.nan_to_num(described)
         held.append(Held("cpu.quota", share, rules.quota_enter))
         enter, hold = share >= rules.quota_enter, share >= rules.quota_leave
         lost = share if seen.stall is None else np.nan_to_num(seen.stall)
@@ -271,11 +271,13 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
         return []
     if seen.stall is not None:
         held.append(
-            Held("stall.cpu.some", np.nan_to_num(seen.stall), None if told is not None else rules.cpu_stall_enter)
+            Held("stall.cpu.some", np.nan_to_num(seen.stall), None if described is not None else rules.cpu_stall_enter)
         )
     held.append(Held("cpu.busy", seen.busy, None, "mean"))
     stretches = _long(sustained(enter, hold, bench.timebase, rules), bench, rules.quota_sustained_s)
-    return [_quota_finding(readings, seen, stretch, held, lost, by_count=told is not None) for stretch in stretches]
+    return [
+        _quota_finding(readings, seen, stretch, held, lost, by_count=described is not None) for stretch in stretches
+    ]
 
 
 def _quota_finding(

@@ -204,7 +204,7 @@ def _judge(disk: _Disk) -> tuple[list[Finding], list[tuple[str, RuledOut]]]:
     findings = [
         _finding(disk, item, long_s)
         for item in waiting
-        if item.length_s(bench.timebase) >= rules.disk_sustained_s and not _is_merely_asked(disk, item)
+        if item.length_s(bench.timebase) >= rules.disk_sustained_s and not _is_only_demand(disk, item)
     ]
     full = disk.busy >= rules.disk_busy_enter
     normal = full & (disk.wait < _steady_s(disk))
@@ -278,7 +278,7 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
     )  # fmt: skip
 
 
-def _is_merely_asked(disk: _Disk, stretch: Stretch) -> bool:
+def _is_only_demand(disk: _Disk, stretch: Stretch) -> bool:
     """Whether the few requests in flight account for the wait: each is served as quickly as ever, one after the other."""
     rules = disk.bench.rules
     few = disk.bench.mean(disk.queue, stretch) < rules.disk_deep_queue

@@ -55,9 +55,9 @@ COVERAGE_OF = "cpu.busy"
 
 def needed_measures() -> list[Measure]:
     """Every measure that some rule reads, for fetching them in one go."""
-    asked = [need for _, needs in RULES for need in needs]
-    names = sorted({COVERAGE_OF, *(request for request in asked if isinstance(request, str))})
-    return [*(measure_named(name) for name in names), *(request for request in asked if not isinstance(request, str))]
+    needed = [need for _, needs in RULES for need in needs]
+    names = sorted({COVERAGE_OF, *(request for request in needed if isinstance(request, str))})
+    return [*(measure_named(name) for name in names), *(request for request in needed if not isinstance(request, str))]
 
 
 def measures_of_recording() -> list[str]:

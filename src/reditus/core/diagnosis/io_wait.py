@@ -263,8 +263,8 @@ def _hidden(seen: _Waits, window_s: float, least_ticks: int) -> FloatArray:
     elapsed_s = (base.wall_ns[back:] - base.wall_ns[:-back]) / NS_PER_S
     kept = np.exp(-elapsed_s / LOAD_S)
     counted = (load[back:] - kept * load[:-back]) / (1.0 - kept)
-    told = np.cumsum(np.concatenate([[0.0], seen.running + seen.blocked]))
-    mean = (told[back + 1 :] - told[1:-back]) / back
+    cumulative = np.cumsum(np.concatenate([[0.0], seen.running + seen.blocked]))
+    mean = (cumulative[back + 1 :] - cumulative[1:-back]) / back
     whole = elapsed_s <= 1.5 * back * step_s
     out[back:] = np.where(whole, np.nan_to_num(counted) - mean, 0.0)
     # The window looks back; what it shows was there since its middle.

@@ -86,8 +86,8 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
     """A link whose speed nobody knows, or which is virtual and invents one: full where its rate stays flat at the highest
     that was seen. A shaped link drops nothing and damages nothing; the flat top is all there is to see.
     """
-    told = readings.frame.facts.links.get(name)
-    if told is not None and told.physical and told.speed_bits_per_s:
+    facts_of_link = readings.frame.facts.links.get(name)
+    if facts_of_link is not None and facts_of_link.physical and facts_of_link.speed_bits_per_s:
         return []
     rate = readings.sampled(f"net.{way}.rate", name)
     if rate is None or len(rate) < 2 * rules.plateau_ticks:

@@ -59,8 +59,8 @@ def judge_equals(readings: Readings, rules: Parameters) -> tuple[list[Finding], 
     }
     kinds: dict[object, dict[str, Series]] = {}
     for name, queue in queues.items():
-        told = facts.disks.get(name)
-        kinds.setdefault(told.rotational if told else None, {})[name] = queue
+        disk_facts = facts.disks.get(name)
+        kinds.setdefault(disk_facts.rotational if disk_facts else None, {})[name] = queue
     hot = [item for each in kinds.values() if len(each) >= rules.hot_equals for item in _hot(readings, rules, each)]
     return [*hot, *(item for name in queues for item in _flooded(readings, rules, name))], []
 
@@ -84,13 +84,13 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) ->
             axis=0,
         )  # fmt: skip
         # Asked for more, not only slower with the same.
-        asked = requests >= rules.hot_times * np.maximum(others, 0.5)
+        heavily_used = requests >= rules.hot_times * np.maximum(others, 0.5)
         moved = known(readings.on(base, "disk.read.rate", name), len(own)) + known(
             readings.on(base, "disk.write.rate", name), len(own)
         )
         # Swap is not work that could be spread over others.
         swap = (swapped >= rules.chain_swap_share * moved) & (swapped > 0)
-        hot = asked & ~swap & (own >= rules.hot_queue) & (own >= rules.hot_times * usual)
+        hot = heavily_used & ~swap & (own >= rules.hot_queue) & (own >= rules.hot_times * usual)
         hold = (own >= rules.hot_queue / 2) & (own >= rules.hot_times / 2 * usual)
         found += [
             bench.finding(

@@ -80,11 +80,11 @@ def _restarts(base: Timebase) -> list[RuledOut]:
 
 def _resets(readings: Readings) -> Iterator[RuledOut]:
     """Disks and interfaces whose counters fell while the machine went on."""
-    asked = [
+    candidates = [
         ("system.disk.io", DEVICE, DISK_DIRECTION, "read", Resource.DISK),
         ("system.network.io", INTERFACE, NETWORK_DIRECTION, "receive", Resource.NETWORK),
     ]
-    for counter, by, way, direction, resource in asked:
+    for counter, by, way, direction, resource in candidates:
         for name in readings.frame.values_of(counter, by):
             attributes = {by: name, way: direction}
             try:

@@ -80,9 +80,11 @@ def _one_finding(group: Sequence[Finding]) -> Finding:
     weights = _weights(group)
     lost_s = sum(item.time_lost_s * weight for item, weight in zip(group, weights, strict=True))
     length_s = (end_ns - start_ns) / NS_PER_S
-    told = longest.explanation
+    explanation = longest.explanation
     if longest.length_s < 0.95 * length_s:
-        told = f"It went on for {spell_duration(length_s)}. The longest stretch that was looked at in one: {told}"
+        explanation = (
+            f"It went on for {spell_duration(length_s)}. The longest stretch that was looked at in one: {explanation}"
+        )
     return replace(
         longest,
         start_ns=start_ns,
@@ -92,7 +94,7 @@ def _one_finding(group: Sequence[Finding]) -> Finding:
         time_lost_s=lost_s,
         confidence=min(item.confidence for item in group),
         evidence=_evidence(longest.evidence, group, weights),
-        explanation=told,
+        explanation=explanation,
     )
 
 
@@ -103,12 +105,12 @@ def _one_ruled_out(group: Sequence[RuledOut]) -> RuledOut:
 
 def _weights(group: Sequence[Finding]) -> list[float]:
     """Of each, the share that no part before it told of already."""
-    told_ns = group[0].start_ns
+    covered_ns = group[0].start_ns
     out = []
     for item in group:
-        new_ns = max(item.end_ns - max(item.start_ns, told_ns), 0)
+        new_ns = max(item.end_ns - max(item.start_ns, covered_ns), 0)
         out.append(new_ns / max(item.end_ns - item.start_ns, 1))
-        told_ns = max(told_ns, item.end_ns)
+        covered_ns = max(covered_ns, item.end_ns)
     return out
 
 

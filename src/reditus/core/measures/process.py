@@ -15,7 +15,7 @@ from reditus.core.measures.measure import Measure, Need, Reach, Resource, Unit, 
 
 PID = "process.pid"
 START = "process.linux.start"
-_NAME = re.compile(r"^(?P<what>process\.[a-z]+)\{(?P<told>[^{}]*)\}$")
+_NAME = re.compile(r"^(?P<what>process\.[a-z]+)\{(?P<attributes>[^{}]*)\}$")
 
 _Source = tuple[str, tuple[tuple[str, str], ...]]
 _CPU = "process.linux.cpu.used"
@@ -55,11 +55,11 @@ def is_process(text: str) -> bool:
 def process_measure(text: str) -> Measure:
     """Raise UnknownMeasure where the text names no process."""
     found = _NAME.match(text)
-    told = dict(part.split("=", 1) for part in found["told"].split(",") if "=" in part) if found else {}
+    attributes = dict(part.split("=", 1) for part in found["attributes"].split(",") if "=" in part) if found else {}
     if (
         found is None
         or found["what"] not in _KINDS
-        or not (_is_number(told.get("pid")) and _is_number(told.get("start")))
+        or not (_is_number(attributes.get("pid")) and _is_number(attributes.get("start")))
     ):
         raise UnknownMeasure(text, [f"{kind}{{pid=PID,start=TICKS}}" for kind in _KINDS])
     title, unit, resource, per_s, sources, text_of = _KINDS[found["what"]]
@@ -72,7 +72,9 @@ def process_measure(text: str) -> Measure:
         help=text_of,
         formula="what the kernel added to it in the interval / Δt" if per_s else "as read",
         needs=needs,
-        derive=partial(_derive, pid=int(told["pid"]), start=int(told["start"]), per_s=per_s, sources=sources),
+        derive=partial(
+            _derive, pid=int(attributes["pid"]), start=int(attributes["start"]), per_s=per_s, sources=sources
+        ),
     )
 
 

@@ -133,9 +133,10 @@ def quotas(frame: Frame) -> tuple[Series, list[str], FloatArray]:
     if not groups:
         raise UnknownCounter(THROTTLED_PERIODS)
     held = [frame.delta(THROTTLED_PERIODS, {CGROUP: name}) for name in groups]
-    asked = [frame.delta(QUOTA_PERIODS, {CGROUP: name}) for name in groups]
+    all_periods = [frame.delta(QUOTA_PERIODS, {CGROUP: name}) for name in groups]
     shares = [
-        np.clip(ratio(extent.values, periods.values), 0.0, 1.0) for extent, periods in zip(held, asked, strict=True)
+        np.clip(ratio(extent.values, periods.values), 0.0, 1.0)
+        for extent, periods in zip(held, all_periods, strict=True)
     ]
     return Series(held[0].timebase, np.nan_to_num(highest(shares))), groups, np.nan_to_num(np.stack(shares))
 

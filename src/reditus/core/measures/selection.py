@@ -96,8 +96,8 @@ def everything(known: ColumnSet) -> tuple[SeriesKey, ...]:
 
 @lru_cache(maxsize=16 * REMEMBERED)
 def devices_of(known: ColumnSet, measure: Measure) -> tuple[str, ...]:
-    asked = {need.counter for need in measure.needs}
-    return tuple(measure.devices(item.column for counter in asked for item in known.by_counter.get(counter, ())))
+    needed = {need.counter for need in measure.needs}
+    return tuple(measure.devices(item.column for counter in needed for item in known.by_counter.get(counter, ())))
 
 
 def bottom_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -> list[str]:

@@ -248,10 +248,10 @@ def _needs(leading: str, *others: str) -> tuple[Need, ...]:
         for need in _NAMED[name].needs:
             # A device's strain looks at the machine as a whole, too.
             reach = Reach.EVERY if need.reach is Reach.WHOLE else need.reach
-            told = replace(need, reach=reach, optional=need.optional or name != leading)
-            key = (told.counter, told.fixed, told.reach)
+            renewed = replace(need, reach=reach, optional=need.optional or name != leading)
+            key = (renewed.counter, renewed.fixed, renewed.reach)
             if key not in found or found[key].optional:
-                found[key] = told
+                found[key] = renewed
     return tuple(found.values())
 
 

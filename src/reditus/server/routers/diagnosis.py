@@ -33,7 +33,7 @@ async def read_diagnosis(
         try:
             with context.store.reading(archive_id, patience.check, context.budget.long) as reader:
                 window = requested_window(reader, start, end)
-                told = diagnose_timeline(reader, window, context.judged)
+                body = diagnose_timeline(reader, window, context.judged)
                 verdicts = reader.verdicts()
         except (StoreError, CoreError, TimeError):
             raise  # said to whoever asked; nothing about the archive
@@ -41,13 +41,13 @@ async def read_diagnosis(
             context.journal.failed(Task.JUDGING, archive_id, why)
             raise
         context.journal.succeeded(Task.JUDGING, archive_id)
-        return DiagnosisOut.of(reader.scope.host_name, told.diagnosis, told.processes, verdicts)
+        return DiagnosisOut.of(reader.scope.host_name, body.diagnosis, body.processes, verdicts)
 
     return await run_until_disconnect(request, work, context.lanes.long)
 
 
 @router.put("/verdicts", status_code=204, response_class=Response)
-def put_verdict(archive_id: UUID, told: VerdictIn, store: StoreDep) -> None:
+def put_verdict(archive_id: UUID, body: VerdictIn, store: StoreDep) -> None:
     """Confirm a finding, dismiss it with a reason, or remark upon it. It holds for every archive of the host."""
-    verdict = told.verdict(time.time_ns())
+    verdict = body.verdict(time.time_ns())
     store.verdicts.save(archive_id, verdict)

@@ -79,11 +79,11 @@ def list_damage_of_archive(archive_id: UUID, store: StoreDep) -> list[DamageOut]
 
 
 @router.post("/archives/{archive_id}/check")
-async def check_archive(archive_id: UUID, told: CheckIn, request: Request, context: ContextDep) -> CheckOut:
+async def check_archive(archive_id: UUID, body: CheckIn, request: Request, context: ContextDep) -> CheckOut:
     """Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null."""
 
     def work(_: CancelToken) -> CheckOut:
-        found = context.store.archives.verify(archive_id, Place(told.schema_id, told.after_ns), CHECKED_AT_ONCE)
+        found = context.store.archives.verify(archive_id, Place(body.schema_id, body.after_ns), CHECKED_AT_ONCE)
         following = None if found.next is None else CheckIn(schema_id=found.next.schema, after_ns=found.next.after_ns)
         return CheckOut(checked=found.checked, size_bytes=found.size_bytes, damaged=len(found.damage), next=following)
 

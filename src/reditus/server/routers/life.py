@@ -21,15 +21,15 @@ MOST_GAPS = 1_000
 
 
 @router.patch("")
-def describe_archive(archive_id: UUID, told: DescriptionIn, store: StoreDep) -> ArchiveOut:
+def describe_archive(archive_id: UUID, body: DescriptionIn, store: StoreDep) -> ArchiveOut:
     """Give it another name or notes, or protect it from every removal."""
     changes: Description = {}
-    if told.name is not None:
-        changes["name"] = told.name
-    if told.notes is not None:
-        changes["notes"] = told.notes
-    if told.protected is not None:
-        changes["protected"] = told.protected
+    if body.name is not None:
+        changes["name"] = body.name
+    if body.notes is not None:
+        changes["notes"] = body.notes
+    if body.protected is not None:
+        changes["protected"] = body.protected
     store.archives.describe(archive_id, changes)
     return ArchiveOut.of(store.archives.get(archive_id))
 
@@ -49,9 +49,9 @@ def take_back(archive_id: UUID, store: StoreDep) -> ArchiveOut:
 
 
 @router.post("/trim")
-async def trim_archive(archive_id: UUID, told: StretchIn, request: Request, context: ContextDep) -> TrimmedOut:
+async def trim_archive(archive_id: UUID, body: StretchIn, request: Request, context: ContextDep) -> TrimmedOut:
     """Keep a stretch and remove what lies outside. That cannot be taken back."""
-    window = parse_window(told.from_, told.to, (None, None))
+    window = parse_window(body.from_, body.to, (None, None))
 
     def work(_: CancelToken) -> TrimmedOut:
         done = context.store.archives.trim(archive_id, window)
@@ -61,12 +61,12 @@ async def trim_archive(archive_id: UUID, told: StretchIn, request: Request, cont
 
 
 @router.post("/copies", status_code=201)
-async def copy(archive_id: UUID, told: CopyIn, request: Request, context: ContextDep) -> ArchiveOut:
+async def copy(archive_id: UUID, body: CopyIn, request: Request, context: ContextDep) -> ArchiveOut:
     """Copy a stretch, with its markers and processes, to an archive of its own. Plans do not expire it."""
-    window = parse_window(told.from_, told.to, (None, None))
+    window = parse_window(body.from_, body.to, (None, None))
 
     def work(_: CancelToken) -> ArchiveOut:
-        fresh = context.store.archives.copy(archive_id, window, told.name)
+        fresh = context.store.archives.copy(archive_id, window, body.name)
         return ArchiveOut.of(context.store.archives.get(fresh))
 
     return await run_until_disconnect(request, work, context.lanes.long)

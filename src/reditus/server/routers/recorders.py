@@ -20,14 +20,14 @@ def list_recorders(store: StoreDep) -> list[RecorderOut]:
 
 
 @router.put("/{recorder_id}")
-def announce_recorder(recorder_id: UUID, told: AnnouncedIn, store: StoreDep) -> OrdersOut:
+def announce_recorder(recorder_id: UUID, body: AnnouncedIn, store: StoreDep) -> OrdersOut:
     """A recorder reports, and is told what to do."""
     announced = plans.Announced(
-        recorder_id, HostInfo(told.host.id, told.host.name), told.name, told.plan, told.report.model_dump()
+        recorder_id, HostInfo(body.host.id, body.host.name), body.name, body.plan, body.report.model_dump()
     )
     info, plan = store.recorders.announce(announced)
     return OrdersOut(
-        plan=None if plan is None else plan.told, recording=info.recording, burst_until_ns=info.burst_until_ns
+        plan=None if plan is None else plan.source, recording=info.recording, burst_until_ns=info.burst_until_ns
     )
 
 

@@ -148,7 +148,7 @@ def _pair(rng: np.random.Generator, size: str, pace_s: float, *, overlapping: bo
     first = pool[int(rng.integers(len(pool)))]
     length_s = max(float(rng.integers(*TICKS)) * pace_s, 1_200.0 if pace_s < 1 else 0.0)
     spans = ((0.3, 0.6), (0.3, 0.6)) if overlapping else ((0.15, 0.45), (0.55, 0.85))
-    told: list[tuple[Trouble, When]] = []
+    troubles: list[tuple[Trouble, When]] = []
     second = pool[int(rng.integers(len(pool)))]
     while _resource(second) == _resource(first) or (overlapping and _clash(first, second)):
         second = pool[int(rng.integers(len(pool)))]
@@ -159,9 +159,9 @@ def _pair(rng: np.random.Generator, size: str, pace_s: float, *, overlapping: bo
         when = _when(rng, length_s, pace_s, begin, end)
         trouble = recipe(machine, base, when)
         machine = trouble.machine or machine
-        told.append((_renamed(trouble, len(told)), when))
+        troubles.append((_renamed(trouble, len(troubles)), when))
     name = f"{first.__name__}+{second.__name__}/{size}/{pace_s:g}s" + ("/at once" if overlapping else "")
-    return _case(name, machine, base, tuple(told), length_s, pace_s, rng)
+    return _case(name, machine, base, tuple(troubles), length_s, pace_s, rng)
 
 
 def _restart(rng: np.random.Generator, size: str, pace_s: float, troubled: bool) -> Case:
@@ -186,14 +186,14 @@ def _restart(rng: np.random.Generator, size: str, pace_s: float, troubled: bool)
 
 
 def _case(
-    name: str, machine: Machine, base: tuple[Work, ...], told: tuple[tuple[Trouble, When], ...], length_s: float, pace_s: float,
+    name: str, machine: Machine, base: tuple[Work, ...], troubles: tuple[tuple[Trouble, When], ...], length_s: float, pace_s: float,
     rng: np.random.Generator, *, gap: tuple[Fault, ...] = (), has_stall: bool = True,
 ) -> Case:  # fmt: skip
-    for trouble, _ in told:
+    for trouble, _ in troubles:
         machine = trouble.machine or machine
-    works = (*base, *(work for trouble, _ in told for work in trouble.works))
-    faults = (*gap, *(fault for trouble, _ in told for fault in trouble.faults))
-    truths = [Truth(trouble, trouble.begins_s or when.start_s, _end_s(trouble, when)) for trouble, when in told]
+    works = (*base, *(work for trouble, _ in troubles for work in trouble.works))
+    faults = (*gap, *(fault for trouble, _ in troubles for fault in trouble.faults))
+    truths = [Truth(trouble, trouble.begins_s or when.start_s, _end_s(trouble, when)) for trouble, when in troubles]
     truths += [Truth(Trouble("data.gap"), item.start_s, item.end_s) for item in gap]
     scenario = replace(_scenario(machine, works, faults, length_s, pace_s, rng))
     return Case(name, (scenario,), tuple(truths), has_stall)

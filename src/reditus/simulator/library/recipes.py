@@ -213,8 +213,8 @@ def fs_filling(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 def net_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     link = machine.links[-1]
-    asked = link.bits_per_s / 8 * 1.3
-    receive, send = (asked, 0.0) if when.rng.random() < 0.5 else (0.0, asked)
+    requested = link.bits_per_s / 8 * 1.3
+    receive, send = (requested, 0.0) if when.rng.random() < 0.5 else (0.0, requested)
     work = _job(
         when, workers=1, intensity=0.2, link=link.name, packet_bytes=8_000, receive_bytes_per_s=receive, send_bytes_per_s=send
     )  # fmt: skip

@@ -30,7 +30,7 @@ class Score:
 
     found: Counter[str] = field(default_factory=Counter)
     missed: Counter[str] = field(default_factory=Counter)
-    made_up: Counter[str] = field(default_factory=Counter)
+    simulated: Counter[str] = field(default_factory=Counter)
     onsets_good: int = 0
     onsets: int = 0
     single: int = 0
@@ -39,8 +39,8 @@ class Score:
     """What was missed or made up, and where."""
 
     def precision(self, kind: str) -> float | None:
-        told = self.found[kind] + self.made_up[kind]
-        return self.found[kind] / told if told else None
+        reported = self.found[kind] + self.simulated[kind]
+        return self.found[kind] / reported if reported else None
 
     def recall(self, kind: str) -> float | None:
         true = self.found[kind] + self.missed[kind]
@@ -56,11 +56,11 @@ def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
     problems = [truth for truth in case.truths if _is_problem(truth)]
     for finding in diagnosis.findings:
         if not any(_explains(truth, finding, begin_ns, slack_s) for truth in problems):
-            into.made_up[finding.kind] += 1
+            into.simulated[finding.kind] += 1
             into.remarks.append(f"{case.name}: made up {_told(finding, begin_ns)}")
     for excluded in diagnosis.ruled_out:
         if _is_false(case, excluded, begin_ns, slack_s):
-            into.made_up[excluded.kind] += 1
+            into.simulated[excluded.kind] += 1
             into.remarks.append(f"{case.name}: falsely ruled out {_told(excluded, begin_ns)}")
     for truth in problems:
         roots = [
@@ -81,7 +81,7 @@ def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
 def _look_for(case: Case, truth: Truth, diagnosis: Diagnosis, into: Score, begin_ns: int) -> None:
     kind = truth.trouble.kind
     every: list[Finding | RuledOut] = [*diagnosis.findings, *diagnosis.ruled_out]
-    told = [
+    reported = [
         entry
         for entry in every
         if entry.kind == kind
@@ -91,21 +91,21 @@ def _look_for(case: Case, truth: Truth, diagnosis: Diagnosis, into: Score, begin
     period_s = truth.trouble.period_s
     if period_s is not None:
         kind = "periodic"
-        told = [
+        reported = [
             entry
-            for entry in told
+            for entry in reported
             if isinstance(entry, Finding)
             and entry.pattern.period_s
             and abs(entry.pattern.period_s / period_s - 1) < 0.1
         ]
-    if not told:
+    if not reported:
         into.missed[kind] += 1
         into.remarks.append(
             f"{case.name}: missed {kind} {truth.trouble.device or ''} {truth.start_s:.0f}-{truth.end_s:.0f} s"
         )
         return
     into.found[kind] += 1
-    first = min(told, key=lambda item: item.start_ns)
+    first = min(reported, key=lambda item: item.start_ns)
     if isinstance(first, Finding) and truth.trouble.steady and period_s is None:
         apart_s = abs((first.onset.at_ns - begin_ns) / NS_PER_S - truth.start_s)
         into.onsets += 1

@@ -47,10 +47,10 @@ class Description(TypedDict, total=False):
     protected: bool
 
 
-def describe(session: Session, archive: UUID, told: Description) -> None:
+def describe(session: Session, archive: UUID, description: Description) -> None:
     """Raise UnknownArchive."""
     row = _locked(session, archive)
-    for what, value in told.items():
+    for what, value in description.items():
         setattr(row, what, value)
     session.flush()
 
@@ -171,7 +171,7 @@ def copy_stretch(session: Session, timeline: UUID, window: Window, name: str) ->
     if not copied:
         raise EmptyWindow(scope.host_name)
     for archive in scope.archives:
-        _copy_told(session, scope.host, archive, fresh, window)
+        _copy_beside_blocks(session, scope.host, archive, fresh, window)
     return fresh
 
 
@@ -240,7 +240,7 @@ def _copy_blocks(
     return written
 
 
-def _copy_told(session: Session, host: UUID, archive: UUID, fresh: UUID, window: Window) -> None:
+def _copy_beside_blocks(session: Session, host: UUID, archive: UUID, fresh: UUID, window: Window) -> None:
     """Who the processes are, what is marked in the window, and what was known of the host."""
     for table, where in (
         (ProcessRow, []),

@@ -90,7 +90,7 @@ def plan_named(session: Session, name: str) -> PlanInfo:
 
 
 def put_plan(session: Session, plan: Plan) -> None:
-    values = {"name": plan.name, "content": plan.told, "changed_ns": time.time_ns()}
+    values = {"name": plan.name, "content": plan.source, "changed_ns": time.time_ns()}
     statement = insert(PlanRow).values(**values)
     session.execute(statement.on_conflict_do_update(index_elements=["name"], set_=values))
 
@@ -114,37 +114,39 @@ def recorders_with_plans(session: Session) -> list[UUID]:
     return list(session.scalars(select(RecorderRow.id).where(RecorderRow.plan.is_not(None))))
 
 
-def announce(session: Session, told: Announced) -> tuple[RecorderInfo, Plan | None]:
+def announce(session: Session, announced: Announced) -> tuple[RecorderInfo, Plan | None]:
     """Keep a recorder's report, and return its orders. Raise UnknownPlan for a plan that there is not."""
-    row = _row(session, told.id)
+    row = _row(session, announced.id)
     if row is None:
-        if told.plan is not None:
-            _plan(session, told.plan)
-        row = RecorderRow(id=told.id, host_id=told.host.id, recording=True, burst_until_ns=0, plan=told.plan)
+        if announced.plan is not None:
+            _plan(session, announced.plan)
+        row = RecorderRow(
+            id=announced.id, host_id=announced.host.id, recording=True, burst_until_ns=0, plan=announced.plan
+        )
         session.add(row)
-    elif told.plan is not None and told.report.get("started_ms") != row.report.get("started_ms"):
+    elif announced.plan is not None and announced.report.get("started_ms") != row.report.get("started_ms"):
         # Started anew, with a plan named: that is the last word.
-        _plan(session, told.plan)
-        row.plan = told.plan
-    row.host_name, row.name = told.host.name, told.name
-    more_dropped = told.report.get("dropped") != (row.report or {}).get("dropped")
-    row.report, row.reported_ns = told.report, time.time_ns()
+        _plan(session, announced.plan)
+        row.plan = announced.plan
+    row.host_name, row.name = announced.host.name, announced.name
+    more_dropped = announced.report.get("dropped") != (row.report or {}).get("dropped")
+    row.report, row.reported_ns = announced.report, time.time_ns()
     session.flush()
     if more_dropped:
-        _mark_dropped(session, told)
+        _mark_dropped(session, announced)
     return _info(row), None if row.plan is None else _plan(session, row.plan)
 
 
-def _mark_dropped(session: Session, told: Announced) -> None:
+def _mark_dropped(session: Session, announced: Announced) -> None:
     """What the recorder had to drop unsent is a gap with a reason, where charts can show it."""
-    host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == told.id))
+    host_id = session.scalar(select(ArchiveRow.host_id).where(ArchiveRow.id == announced.id))
     if host_id is not None:
-        put_markers(session, host_id, told.id, [_gap(item) for item in told.report.get("dropped", ())])
+        put_markers(session, host_id, announced.id, [_gap(item) for item in announced.report.get("dropped", ())])
 
 
-def _gap(told: Json) -> Marker:
-    at_ns, end_ns = (round(told[key] * NS_PER_MS) for key in ("start_ms", "end_ms"))
-    return Marker(f"gap/{at_ns}", at_ns, "gap", told["reason"], "recorder", end_ns=end_ns)
+def _gap(announced: Json) -> Marker:
+    at_ns, end_ns = (round(announced[key] * NS_PER_MS) for key in ("start_ms", "end_ms"))
+    return Marker(f"gap/{at_ns}", at_ns, "gap", announced["reason"], "recorder", end_ns=end_ns)
 
 
 def update_orders(session: Session, recorder: UUID, changes: Changes) -> RecorderInfo:

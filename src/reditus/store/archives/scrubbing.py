@@ -80,9 +80,9 @@ RESTORE = "restore the database from a backup (docs/operation.md)"
 
 def verify_slice(session: Session, host: UUID, archive: UUID, place: Place, most: int = SLICE_BLOCKS) -> Slice:
     """Decode the next blocks of an archive, write down those that are damaged, and strike out those that are whole again."""
-    asked = {"host": host, "archive": archive, "schema": place.schema, "after": place.after_ns, "limit": most}
+    values = {"host": host, "archive": archive, "schema": place.schema, "after": place.after_ns, "limit": most}
     walk_by_index(session)
-    keys = attempt(session, lambda: binary_rows(session, _KEYS, asked))
+    keys = attempt(session, lambda: binary_rows(session, _KEYS, values))
     if isinstance(keys, str):
         return _verify_schema_on_damaged_pages(session, host, archive, place)
     known = damaged_keys(session, host, archive)
@@ -137,8 +137,8 @@ def _verify_schema_on_damaged_pages(session: Session, host: UUID, archive: UUID,
         return Slice(0, 0, [], None)
 
     def read(begin: int, end: int) -> list[tuple[Any, ...]]:
-        asked = {"host": host, "archive": archive, "schema": schema, "begin": begin, "end": end}
-        return binary_rows(session, statements.HELD_BETWEEN, asked)
+        values = {"host": host, "archive": archive, "schema": schema, "begin": begin, "end": end}
+        return binary_rows(session, statements.HELD_BETWEEN, values)
 
     rows, losses = as_rows(surviving(session, read))
     damage = [_lost(host, archive, schema, loss) for loss in losses]

@@ -19,13 +19,13 @@ def verdicts_of(session: Session, host_id: UUID) -> list[Verdict]:
     return [_verdict(row) for row in rows]
 
 
-def save_verdict(session: Session, archive: UUID, told: Verdict) -> None:
+def save_verdict(session: Session, archive: UUID, verdict: Verdict) -> None:
     """Keep a verdict in the place of what was said of the same finding before; an open one without a remark takes that
     away. Raise UnknownArchive.
     """
     host_id = scope_of(session, archive).host
     for old in verdicts_of(session, host_id):
-        if old.is_of(told.kind, told.device, told.start_ns, told.end_ns):
+        if old.is_of(verdict.kind, verdict.device, verdict.start_ns, verdict.end_ns):
             session.execute(
                 delete(VerdictRow).where(
                     VerdictRow.host_id == host_id,
@@ -34,11 +34,11 @@ def save_verdict(session: Session, archive: UUID, told: Verdict) -> None:
                     VerdictRow.start_ns == old.start_ns,
                 )
             )
-    if told.state != "open" or told.remark:
+    if verdict.state != "open" or verdict.remark:
         session.execute(
             insert(VerdictRow).values(
-                host_id=host_id, finding_kind=told.kind, device=told.device or "", start_ns=told.start_ns,
-                end_ns=told.end_ns, state=told.state, remark=told.remark, decided_ns=told.decided_ns,
+                host_id=host_id, finding_kind=verdict.kind, device=verdict.device or "", start_ns=verdict.start_ns,
+                end_ns=verdict.end_ns, state=verdict.state, remark=verdict.remark, decided_ns=verdict.decided_ns,
             )
         )  # fmt: skip
 

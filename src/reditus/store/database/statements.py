@@ -228,14 +228,14 @@ set name = excluded.name, user_name = excluded.user_name, control_group = exclud
 """
 
 
-def processes_of(host_id: UUID, told: Identities) -> dict[str, Any]:
+def processes_of(host_id: UUID, identities: Identities) -> dict[str, Any]:
     """The values of UPSERT_PROCESSES."""
     # Twice in one statement would be an error.
-    last = {(process.pid, process.start): process for process in told.processes}.values()
+    last = {(process.pid, process.start): process for process in identities.processes}.values()
     return {
         "host": host_id,
-        "archive": told.archive,
-        "boot": told.boot,
+        "archive": identities.archive,
+        "boot": identities.boot,
         "pids": [item.pid for item in last],
         "starts": [item.start for item in last],
         "names": [item.name for item in last],

@@ -40,7 +40,7 @@ class Known:
     def parts(self, together: Sequence[Append]) -> Iterator[Part]:
         """The batches about which nothing looks unusual, then the others: one late batch among a hundred holds up none."""
         rows: list[Row] = []
-        told: list[tuple[UUID, Identities]] = []
+        identities: list[tuple[UUID, Identities]] = []
         usual: list[Append] = []
         others: list[Append] = []
         held_up: set[UUID] = set()
@@ -56,9 +56,9 @@ class Known:
             usual.append(item)
             rows += own
             kinds |= own_kinds
-            told += [(self.hosts[item.archive], each) for each in item.batch.identities if each.processes]
+            identities += [(self.hosts[item.archive], each) for each in item.batch.identities if each.processes]
         if rows:
-            yield Part(usual, FastBatch(rows, told))
+            yield Part(usual, FastBatch(rows, identities))
         if others:
             yield Part(others, None)
 

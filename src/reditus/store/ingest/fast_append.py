@@ -28,7 +28,7 @@ class FastBatch:
     """What is to be stored: at least one block, none twice of the same archive and schema; and who processes are."""
 
     rows: Sequence[Row]
-    told: Sequence[tuple[UUID, Identities]]
+    identities: Sequence[tuple[UUID, Identities]]
     """Each with its host."""
 
 
@@ -43,12 +43,12 @@ class FastAppender:
         """Commit it all if nothing about it is unusual, and return True; else do nothing. Raises what the driver does."""
         try:
             driver = self._driver()
-            if not usual.told:
+            if not usual.identities:
                 return _append(driver, usual.rows)
             with driver.transaction():
                 if not _append(driver, usual.rows):
                     return False
-                for host, identities in usual.told:
+                for host, identities in usual.identities:
                     driver.execute(UPSERT_PROCESSES, processes_of(host, identities), prepare=True)
                 return True
         except BaseException:

@@ -70,23 +70,23 @@ class SlowAppender:
         self._write()
         return out
 
-    def _may_overlap(self, asked: Append) -> bool:
+    def _may_overlap(self, request: Append) -> bool:
         """Whether ticks of the batch may be stored already, or two of its blocks may overlap."""
         firsts_ns: dict[int, int] = {}
-        for block in asked.batch.blocks:
-            schema = self._schema(asked.archive, block)
-            if schema in firsts_ns or self._newest.get((asked.archive, schema), block.first_ns - 1) >= block.first_ns:
+        for block in request.batch.blocks:
+            schema = self._schema(request.archive, block)
+            if schema in firsts_ns or self._newest.get((request.archive, schema), block.first_ns - 1) >= block.first_ns:
                 return True
             firsts_ns[schema] = block.first_ns
         return False
 
-    def _taken(self, asked: Append) -> Stored | StoreError:
+    def _taken(self, request: Append) -> Stored | StoreError:
         """Take a batch, or leave nothing of it where it contradicts what is stored."""
         self._write()  # a savepoint holds only what was written after it
         before = dict(self._newest)
         try:
             with self._session.begin_nested():
-                stored = self._take(asked)
+                stored = self._take(request)
                 self._write()
                 return stored
         except BlockConflict as why:
@@ -135,12 +135,12 @@ class SlowAppender:
         } - self._known.schemas.keys()
         if not missing:
             return
-        asked = {"hosts": [host for host, _ in missing], "digests": [digest for _, digest in missing]}
-        for host, digest, schema, width in ask(self._session, _SCHEMAS, asked).fetchall():
+        values = {"hosts": [host for host, _ in missing], "digests": [digest for _, digest in missing]}
+        for host, digest, schema, width in ask(self._session, _SCHEMAS, values).fetchall():
             self._known.schemas[host, digest] = (schema, width)
 
-    def _refusal(self, asked: Append) -> StoreError | None:
-        archive, batch = asked.archive, asked.batch
+    def _refusal(self, request: Append) -> StoreError | None:
+        archive, batch = request.archive, request.batch
         host = self._homes.get(archive)
         if host is None:
             return UnknownArchive(archive)
@@ -152,8 +152,8 @@ class SlowAppender:
                 return UnknownSchema(block.schema)
             if known[1] != block.columns:
                 return BlockConflict(f"a block has {block.columns} columns, its schema {known[1]}")
-        for what, told in (("tells of processes", batch.identities), ("holds markers", batch.markers)):
-            for other in told:
+        for what, records in (("tells of processes", batch.identities), ("holds markers", batch.markers)):
+            for other in records:
                 if other.archive != archive:
                     return BlockConflict(f"the batch {what} of archive {other.archive}, sent to {archive}")
         return None
@@ -161,29 +161,29 @@ class SlowAppender:
     def _schema(self, archive: UUID, block: Block) -> int:
         return self._known.schemas[self._homes[archive], block.schema][0]
 
-    def _take(self, asked: Append) -> Stored:
-        host, rolled_until_ns = self._homes[asked.archive], self._rolled_until_ns.get(asked.archive)
+    def _take(self, request: Append) -> Stored:
+        host, rolled_until_ns = self._homes[request.archive], self._rolled_until_ns.get(request.archive)
         stored, earliest_ns = 0, None
-        for block in asked.batch.blocks:
+        for block in request.batch.blocks:
             fresh = self._fresh(host, block)
             if fresh is None:
                 continue
-            schema = self._schema(asked.archive, block)
+            schema = self._schema(request.archive, block)
             self._rows.append((host, schema, fresh))
-            key = asked.archive, schema
+            key = request.archive, schema
             self._newest[key] = max(fresh.last_ns, self._newest.get(key, fresh.last_ns))
             stored += fresh.ticks
             begin_ns = fresh.first_ns - fresh.interval_ns
             earliest_ns = begin_ns if earliest_ns is None else min(begin_ns, earliest_ns)
         if earliest_ns is not None and rolled_until_ns is not None and earliest_ns < rolled_until_ns:
             # Late ticks: what was rolled up without them is rolled up again.
-            drop_rollups(self._session, host, asked.archive, earliest_ns)
-        for identities in asked.batch.identities:
+            drop_rollups(self._session, host, request.archive, earliest_ns)
+        for identities in request.batch.identities:
             if identities.processes:
                 ask(self._session, statements.UPSERT_PROCESSES, statements.processes_of(host, identities))
-        for markers in asked.batch.markers:
-            put_markers(self._session, host, asked.archive, markers.markers)
-        return stored_of(asked.batch, stored)
+        for markers in request.batch.markers:
+            put_markers(self._session, host, request.archive, markers.markers)
+        return stored_of(request.batch, stored)
 
     def _fresh(self, host: UUID, block: Block) -> Block | None:
         """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""

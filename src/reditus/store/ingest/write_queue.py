@@ -55,9 +55,9 @@ class WriteQueue:
 
     def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
         """Its result is there when the batch is on disk; or UnknownArchive, UnknownSchema, BlockConflict, DatabaseUnavailable."""
-        asked = Append(archive, batch)
-        self._queue.put(asked)
-        return asked.outcome
+        request = Append(archive, batch)
+        self._queue.put(request)
+        return request.outcome
 
     def take_grown(self, by_ticks: int) -> list[UUID]:
         """The archives that have grown by so many ticks since they were taken the last time."""

@@ -140,7 +140,7 @@ class _Head(NamedTuple):
         return WORD * self.ticks
 
 
-class _Asked(NamedTuple):
+class _ColumnRequest(NamedTuple):
     """A block, and what has to be fetched of it."""
 
     head: _Head
@@ -203,10 +203,10 @@ class BlockReader:
         self._reserve(size_bytes)
         if kept is not None and size_bytes > kept.most_bytes // 2:  # it would drive out all else, and itself
             kept = None
-        asked = [_asked(head, wanted[head.written.schema].keys(), kept) for head in heads]
-        chunks = self._chunks(asked)
+        requests = [_request_of(head, wanted[head.written.schema].keys(), kept) for head in heads]
+        chunks = self._chunks(requests)
         out: dict[UUID, list[BlockSlice]] = {}
-        for at, request in enumerate(asked):
+        for at, request in enumerate(requests):
             self._check()
             decoded = self._decoded(request, chunks.get(at, {}))
             if decoded is None:
@@ -232,7 +232,7 @@ class BlockReader:
         return out
 
     def _heads(self, held: Sequence[Held], window: Window | None) -> list[_Head]:
-        values = _asked_of(self._host, held, window)
+        values = _request_for(self._host, held, window)
         statement = _HEADS if window is None else _HEADS_WITHIN
         rows = self.tried(lambda: binary_rows(self._session, statement, values))
         if rows is None:
@@ -243,10 +243,10 @@ class BlockReader:
         since, until = (EARLIEST_NS, LATEST_NS) if window is None else (values["begin"], values["end"])
         out: list[tuple[Any, ...]] = []
         for archive, schema in zip(values["archives"], values["schemas"], strict=True):
-            asked = {"host": self._host, "archive": archive, "schema": schema, "since": since, "until": until}
+            query = {"host": self._host, "archive": archive, "schema": schema, "since": since, "until": until}
 
-            def read(begin: int, end: int, asked: dict[str, Any] = asked) -> list[tuple[Any, ...]]:
-                return binary_rows(self._session, _HEADS_BETWEEN, {**asked, "begin": begin, "end": end})
+            def read(begin: int, end: int, query: dict[str, Any] = query) -> list[tuple[Any, ...]]:
+                return binary_rows(self._session, _HEADS_BETWEEN, {**query, "begin": begin, "end": end})
 
             begin_ns = EARLIEST_NS if window is None else since - LONG_NS
             rows, losses = as_rows(surviving(self._session, read, begin_ns, min(until + 1, LATEST_NS)))
@@ -255,11 +255,11 @@ class BlockReader:
                 self.damage.append(_lost(self._host, archive, schema, lost, [row[2] for row in rows]))
         return out
 
-    def _chunks(self, asked: Sequence[_Asked]) -> dict[int, dict[int, bytes]]:
+    def _chunks(self, requests: Sequence[_ColumnRequest]) -> dict[int, dict[int, bytes]]:
         """By the blocks' numbers the chunks that are missing, by their places."""
         runs_of: dict[frozenset[int], list[_Run]] = {}
         keys: list[tuple[int, UUID, int, int, int, int]] = []
-        for at, request in enumerate(asked):
+        for at, request in enumerate(requests):
             if request.missing not in runs_of:
                 runs_of[request.missing] = _runs(request.missing)
             written = request.head.written
@@ -283,11 +283,11 @@ class BlockReader:
         values = {name: list(column) for name, column in zip(names, zip(*keys, strict=True), strict=True)}
         return binary_rows(self._session, statement, {"host": self._host, **values})
 
-    def _decoded(self, asked: _Asked, chunks: Mapping[int, bytes]) -> Decoded | None:
+    def _decoded(self, request: _ColumnRequest, chunks: Mapping[int, bytes]) -> Decoded | None:
         """Clocks and columns; without the columns that are damaged, and None where a clock is."""
-        head = asked.head
+        head = request.head
         seed = head_seed(head.boot, head.ticks, head.written.first_ns, head.last_ns, head.interval_ns)
-        clocks: Decoded | None = asked.before
+        clocks: Decoded | None = request.before
         if clocks is None:
             try:
                 monotonic_ns = decode_column(_body(head, chunks, seed, 1), head.ticks)
@@ -297,7 +297,7 @@ class BlockReader:
                 return None
         columns: dict[int, Steps] = {}
         damaged: dict[int, str] = {}
-        for place in asked.missing:
+        for place in request.missing:
             if place >= CLOCKS:
                 try:
                     columns[place] = _steps(head, _body(head, chunks, seed, place))
@@ -339,17 +339,17 @@ def contents(
     session: Session, host: UUID, held: Sequence[Held], window: Window
 ) -> tuple[int | None, int | None, int | None]:
     """Ticks, and the first and last of them, of the blocks that reach into a window: other numbers mean other ticks."""
-    ((ticks, first_ns, last_ns),) = binary_rows(session, _CONTENTS, _asked_of(host, held, window))
+    ((ticks, first_ns, last_ns),) = binary_rows(session, _CONTENTS, _request_for(host, held, window))
     return ticks, first_ns, last_ns
 
 
 def islands(session: Session, host: UUID, held: Sequence[Held], window: Window, gap_ns: int) -> list[tuple[int, int]]:
     """First and last tick of each stretch of blocks of one schema that `gap_ns` part from the next."""
-    values = _asked_of(host, held, window) | {"gap": gap_ns}
+    values = _request_for(host, held, window) | {"gap": gap_ns}
     return [(first_ns, last_ns) for first_ns, last_ns in binary_rows(session, _ISLANDS, values)]
 
 
-def _asked_of(host: UUID, held: Sequence[Held], window: Window | None) -> dict[str, Any]:
+def _request_for(host: UUID, held: Sequence[Held], window: Window | None) -> dict[str, Any]:
     values: dict[str, Any] = {"host": host}
     if window is not None:
         begin_ns = window.start_ns - SEEN_BEFORE_INTERVALS * MAX_INTERVAL_NS
@@ -359,11 +359,11 @@ def _asked_of(host: UUID, held: Sequence[Held], window: Window | None) -> dict[s
     return values | {"archives": [extent.archive for extent in held], "schemas": [extent.schema for extent in held]}
 
 
-def _asked(head: _Head, places: Set[int], kept: BlockCache | None) -> _Asked:
+def _request_of(head: _Head, places: Set[int], kept: BlockCache | None) -> _ColumnRequest:
     before = kept.get(head.written) if kept is not None else None
     if before is None:
-        return _Asked(head, None, frozenset((*range(CLOCKS), *places)))
-    return _Asked(head, before, frozenset(places - before.columns.keys()))
+        return _ColumnRequest(head, None, frozenset((*range(CLOCKS), *places)))
+    return _ColumnRequest(head, before, frozenset(places - before.columns.keys()))
 
 
 def _chunks_in(rows: Sequence[tuple[Any, ...]]) -> dict[int, dict[int, bytes]]:

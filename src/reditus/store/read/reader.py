@@ -179,14 +179,14 @@ class Reader:
         archive = self.archive_at(at_ns)
         if archive is None or not keys:
             return {}
-        asked = {
+        values = {
             "host": self.scope.host,
             "archive": archive,
             "at": at_ns,
             "pids": [pid for pid, _ in keys],
             "starts": [start for _, start in keys],
         }
-        rows = self.rows(statements.PROCESSES_NAMED, asked)
+        rows = self.rows(statements.PROCESSES_NAMED, values)
         return {(pid, start): Identity(pid, start, *rest) for pid, start, *rest in rows}
 
     def gaps(self, window: Window) -> list[Gap]:

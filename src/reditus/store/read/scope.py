@@ -33,15 +33,15 @@ def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
     """The archive that tells of a moment; where none does, the one that counts most."""
     if len(scope.archives) == 1:
         return scope.archives[0]
-    asked = {"host": scope.host, "archives": list(scope.archives), "at": at_ns}
-    found = {archive for (archive,) in binary_rows(session, statements.ARCHIVES_AT, asked)}
+    values = {"host": scope.host, "archives": list(scope.archives), "at": at_ns}
+    found = {archive for (archive,) in binary_rows(session, statements.ARCHIVES_AT, values)}
     return next((item for item in scope.archives if item in found), next(iter(scope.archives), None))
 
 
-def readable_facts(told: Any) -> tuple[HostFacts, str | None]:
+def readable_facts(stored: Any) -> tuple[HostFacts, str | None]:
     """Facts as they are stored; none, and why, where they cannot be read."""
     try:
-        return HostFacts.from_json(told), None
+        return HostFacts.from_json(stored), None
     except FactsError as why:
         return HostFacts(), f"what was known of the host cannot be read: {why}"
 
@@ -97,10 +97,10 @@ def surviving_extents(session: Session, host: UUID, archive: UUID) -> list[Held]
     """What an archive has, as far as it can be read."""
     out: list[Held] = []
     for (schema,) in binary_rows(session, statements.SCHEMAS_OF, {"host": host}):
-        asked = {"host": host, "archive": archive, "schema": schema}
+        values = {"host": host, "archive": archive, "schema": schema}
 
-        def read(begin: int, end: int, asked: dict[str, Any] = asked) -> list[tuple[Any, ...]]:
-            return binary_rows(session, statements.HELD_BETWEEN, {**asked, "begin": begin, "end": end})
+        def read(begin: int, end: int, values: dict[str, Any] = values) -> list[tuple[Any, ...]]:
+            return binary_rows(session, statements.HELD_BETWEEN, {**values, "begin": begin, "end": end})
 
         rows = [row for row in as_rows(surviving(session, read))[0] if row[0] is not None]
         if rows:
