@@ -40,7 +40,7 @@ def main() -> None:
         [
             *rows,
             ("onsets within max(2 ticks, 2 s)", f"{answer.onsets_good / max(answer.onsets, 1):.0%} of {answer.onsets}"),
-            ("one cause told for one true cause", f"{answer.single / max(answer.causes, 1):.0%} of {answer.causes}"),
+            ("one cause given for one true cause", f"{answer.single / max(answer.causes, 1):.0%} of {answer.causes}"),
             ("judging, a scenario", f"{judging_s / max(count, 1) * 1000:.0f} ms"),
         ],
     )

@@ -1,9 +1,9 @@
-"""Inputs as nobody in their right mind sends them, by the hundred thousand: to intake, to captures and logs, and to the whole API of a
+"""Absurd inputs, by the hundred thousand: to intake, to captures and logs, and to the whole API of a
 real server. Prints what became of them.
 
 Run: .venv/bin/python -m benchmarks.fuzz [COUNT] [--seed N]
 
-What must not be: an answer of 500 or more, an exception that nobody foresaw, an answer that takes over two seconds, memory that
+What must not be: an answer of 500 or more, an unforeseen exception, an answer that takes over two seconds, memory that
 grows from the second quarter to the last.
 """
 
@@ -96,7 +96,7 @@ def main() -> None:
     quarter = max(len(memory_mib) // 4, 1)
     early, late = (float(np.median(part)) for part in (memory_mib[quarter : 2 * quarter], memory_mib[-quarter:]))
     rows += [
-        ("answers of 500 and more, exceptions that nobody foresaw", str(len(tally.wrong))),
+        ("answers of 500 and more, unforeseen exceptions", str(len(tally.wrong))),
         ("over two seconds; the slowest", f"{len(tally.slow)}; {tally.slowest_s:.2f} s"),
         ("memory of the server: second quarter, last quarter", f"{early:.0f} MiB, {late:.0f} MiB"),
         ("the server", "runs" if ended is None else f"ended with {ended}"),
@@ -122,7 +122,7 @@ def _named(kind: Callable[[], tuple[str, str]], tally: Tally) -> tuple[str, Call
 
 
 class Api:
-    """A server's API, asked for anything."""
+    """A server's API, requested anything."""
 
     def __init__(self, http: httpx.Client, rng: random.Random) -> None:
         self._http, self._rng = http, rng

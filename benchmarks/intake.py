@@ -52,7 +52,7 @@ def main() -> None:
 
 
 def schemas() -> list[Schema]:
-    """As many counters as asked for, in groups, as a recorder has them."""
+    """As many counters as requested, in groups, as a recorder has them."""
     entries = [cpu_time(mode, str(core)) for core in range(COUNTERS) for mode in CPU_MODES][:COUNTERS]
     size = COUNTERS // GROUPS
     return [Schema(f"group {at}", 0, tuple(entries[at * size : (at + 1) * size])) for at in range(GROUPS)]

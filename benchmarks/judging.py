@@ -45,7 +45,7 @@ def main() -> None:
             for name, length_days in (("24 h", 1), (f"{days} days", days)):
                 rows += _of(store, host.archive, name, length_days * DAY_NS)
             store.close()
-    show("Judging a made-up host of 2 cores, 2 disks, every second", [*rows, ("memory at the most", _peak())])
+    show("Judging a simulated host of 2 cores, 2 disks, every second", [*rows, ("memory at most", _peak())])
 
 
 def _of(store: Store, archive: UUID, name: str, length_ns: int) -> list[tuple[str, str]]:

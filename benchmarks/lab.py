@@ -37,7 +37,7 @@ MIB = 1 << 20
 
 @dataclass(frozen=True)
 class Scenario:
-    """`load` runs while the stack is open; `kinds` are right answers, one of which has to be told."""
+    """`load` runs while the stack is open; `kinds` are right answers, one of which has to be reported."""
 
     name: str
     cause: str
@@ -304,7 +304,7 @@ SCENARIOS = (
     Scenario("disk-busy", "one sequential reader, a request at a time", busy_disk, (), ("fio",)),
     Scenario("page-cache", "a big file read again and again", page_cache, ()),
     Scenario("swap-thrash", "384 MiB touched at random in a group of 192 MiB, swap on the disk", thrash, ("swap.thrashing",), ("mkswap",), swap_file),
-    Scenario("swap-occupied", "400 MiB parked in swap, nobody asks for them", lambda *_: None, (), ("mkswap",), occupy),
+    Scenario("swap-occupied", "400 MiB parked in swap, unused", lambda *_: None, (), ("mkswap",), occupy),
     Scenario("leak", "a program that grows by 20 MiB a second", lambda stack, _: python(stack, LEAK), ("memory.leak",)),
     Scenario("oom-kill", "400 MiB in a group of 96 MiB, without swap", kill, ("memory.oom_kill",)),
     Scenario("link-full", "a sender without limit over a link shaped to 80 Mbit/s", send, ("net.saturated",), ("iperf3", "ip", "tc"), shaped),
@@ -357,7 +357,7 @@ def made(scenario: Scenario, folder: Path, quiet_s: float = QUIET_S, loud_s: flo
 
 
 def judged(label: dict[str, object], capture: Path) -> tuple[str, str]:
-    """Whether the diagnosis tells the truth, and what it told."""
+    """Whether the diagnosis is true, and what it reported."""
     recording = read_capture(capture).recording
     answer = diagnose(recording.frame(), recording.window())
     causes = [finding for finding in answer.findings if not finding.caused_by]

@@ -108,7 +108,7 @@ def _walk(url: str, archives: list[str], seed: int) -> None:
 
 
 def _heavy(running: Service, archives: list[str]) -> list[tuple[str, str]]:
-    """Whole archives, every measure, as wide as is allowed together; meanwhile health and intake are asked."""
+    """Whole archives, every measure, as wide as is allowed together; meanwhile health and intake are queried."""
     rng = random.Random(1)
     outcomes: list[int] = []
 
@@ -209,7 +209,7 @@ def _week(running: Service, server: _Server, days: float, interval_s: float) -> 
 
 
 def _import(running: Service, server: _Server, megabytes: int) -> list[tuple[str, str]]:
-    """Blocks of noise, which packs to nothing, as many as were asked for, in requests of 8 MB."""
+    """Blocks of noise, which packs to nothing, as many as were requested, in requests of 8 MB."""
     rng, archive, boot = np.random.default_rng(1), uuid4(), uuid4()
     schema = Schema("cpu", 0, tuple(cpu_time(mode, str(core)) for core in range(40) for mode in CPU_MODES))
     begin_ns = 1_794_474_000 * NS_PER_S

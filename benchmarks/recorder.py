@@ -27,7 +27,7 @@ from reditus.recorder.batcher import FLUSH_AFTER_NS
 from reditus.recorder.kernel_file import KernelFile
 from reditus.recorder.sampler import RawTick, Sampler
 from reditus.recorder.sources import SOURCES, Source
-from reditus.recorder.sources.source import SELDOM_S
+from reditus.recorder.sources.source import SLOW_S
 
 PACE_S = 0.5
 """Both ways take turns, so that each is at it once a second, as a recorder is: what a processor's caches have forgotten
@@ -69,13 +69,13 @@ def main() -> None:
 def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
     """Both ways take turns, at the same pace, in one run; processor time of this process. As in the recorder, what was
     read in TOGETHER ticks is parsed at the last of them. Of the rounds that do the same the median counts: where the
-    machine is a guest, time that its host took away is charged to whoever ran.
+    machine is a guest, time that its host took away is charged to the running task.
     """
     sampler = Sampler()
     often = [item for source in SOURCES if not source.pace_s for item in files_of(source)]
     rarely = [item for source in SOURCES if source.pace_s for item in files_of(source)]
     tune_gc()
-    entries = lcm(TOGETHER, SELDOM_S)
+    entries = lcm(TOGETHER, SLOW_S)
     spent: dict[str, list[list[float]]] = {way: [[] for _ in range(entries)] for way in ("read", "parse")}
     columns = 0
     rounds += 1 - rounds % TOGETHER  # the first one opens and learns, and is not counted
@@ -90,7 +90,7 @@ def reading_and_parsing(rounds: int) -> tuple[int, float, float]:
                     readings = [item for tick in unparsed for item in sampler.parse(tick)]
                     unparsed.clear()
             else:
-                for file in [*often, *rarely] if round_s % SELDOM_S == 0 else often:
+                for file in [*often, *rarely] if round_s % SLOW_S == 0 else often:
                     file.read()
             if round_s:
                 spent[way][round_s % entries].append(time.process_time() - begun)
@@ -157,7 +157,7 @@ class Sink(BaseHTTPRequestHandler):
 def whole_recorder(seconds: int) -> tuple[float, float, float]:
     """Share of one core, MiB resident, and how late the last minute's ticks were in ms (median), of a real recorder
     process, its start-up left out. The share is the median over WINDOW_S each: where the machine is a guest, what its host
-    takes away is charged to whoever ran.
+    takes away is charged to the running task.
     """
     sink = ThreadingHTTPServer(("127.0.0.1", 0), Sink)
     Thread(target=sink.serve_forever, daemon=True).start()

@@ -31,7 +31,7 @@ def main() -> None:
             ("five hosts, two days every 5 s (one made every second)", f"{lab_s:.1f} s, {values / 1e6:.0f} M values"),
             ("a week every second, 64 cores, 24 disks, 16 interfaces", f"{large_s:.1f} s, {large / 1e6:.0f} M values"),
             ("values a second, large host", f"{large / large_s / 1e6:.0f} M"),
-            ("resident memory at the most", f"{peak_mib:.0f} MiB"),
+            ("resident memory at most", f"{peak_mib:.0f} MiB"),
         ],
     )
 

@@ -72,7 +72,7 @@ class Soak:
                 self.sent_ticks += ticks
 
     def read(self, seed: int) -> None:
-        """Somebody who looks at one host after another."""
+        """A reader of one host after another."""
         rng = random.Random(seed)
         with httpx.Client(base_url=self.running.url, timeout=300, trust_env=False) as http:
             while not self.stop.wait(rng.uniform(0.2, 1.5)):

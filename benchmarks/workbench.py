@@ -111,7 +111,7 @@ def opening(running: Service, browser: Browser, days: int, cores: int, disks: in
 
 def opened(page: Page, running: Service, host: SimulatedArchive) -> float:
     page.goto("about:blank")
-    page.wait_for_timeout(CALM_MS)  # what the page before had asked for is given up
+    page.wait_for_timeout(CALM_MS)  # what the page before had requested is given up
     begun = time.perf_counter()
     page.goto(f"{running.url}/archives/{host.archive}", wait_until="commit")
     page.locator("[data-map-surface] canvas").nth(4).wait_for(timeout=600_000)

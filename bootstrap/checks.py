@@ -16,6 +16,7 @@ PYTHON_GATES = [
     ("Python format", ["ruff", "format", "--check", "."], "run: .venv/bin/ruff format ."),
     ("Python lint", ["ruff", "check", "."], "run: .venv/bin/ruff check --fix . and mend the rest by hand"),
     ("Python types", ["mypy"], "mend the types; settings are in pyproject.toml"),
+    ("Vocabulary", ["python", "scripts/vocabulary.py"], "say it in the words of docs/glossary.md"),
     (
         "Layer contracts",
         ["lint-imports"],

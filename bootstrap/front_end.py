@@ -28,7 +28,7 @@ def ensure_npm_packages() -> None:
 
 
 def ensure_built() -> None:
-    """Build the front end if a source changed since the last build; without a change, Node is not even asked."""
+    """Build the front end if a source changed since the last build; without a change, Node is not even started."""
     stamp = WEB_DIST / ".reditus-stamp"
     wanted = _digest(_sources())
     if stamp.is_file() and stamp.read_text() == wanted:

@@ -51,7 +51,7 @@ def run(command: Sequence[str | Path], *, env: Mapping[str, str] | None = None, 
     with LOG.open("a+", encoding="utf-8", errors="replace") as log:
         log.write(f"\n$ {' '.join(words)}\n")
         log.flush()
-        start = log.tell()
+        start = os.fstat(log.fileno()).st_size
         done = subprocess.run(
             words,
             cwd=cwd,

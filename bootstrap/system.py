@@ -7,7 +7,7 @@ from pathlib import Path
 from bootstrap.steps import StepFailed, run, step
 
 # Debian makes and starts a cluster of its own when it installs PostgreSQL. Reditus keeps a private one, so the
-# machine's own is not asked for; the file is taken away again afterwards.
+# machine's own is not needed; the file is taken away again afterwards.
 CLUSTER_CONF = Path("/etc/postgresql-common/createcluster.d/reditus-bootstrap.conf")
 
 
@@ -52,7 +52,7 @@ def ensure_faketime() -> None:
 
 def ensure_venv_module() -> None:
     try:
-        import ensurepip  # noqa: F401 - only its presence is asked
+        import ensurepip  # noqa: F401 - only its presence matters
     except ImportError:
         with step("Installing Python's venv module from Debian's packages"):
             _apt_install("python3-venv")

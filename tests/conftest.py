@@ -103,7 +103,7 @@ def keep(store, simulated_archive):
 
 @pytest.fixture
 def simulated_archive(store):
-    """A store with thirty hours of a made-up host every 5 s, and the archive."""
+    """A store with thirty hours of a simulated host every 5 s, and the archive."""
     return store, keep(
         store, SimulatedArchive(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
     )

@@ -125,7 +125,7 @@ def test_late_ticks_are_rolled_up_again(simulated_archive):
     exactly(store, archive, window)
 
 
-def test_trimmed_archives_are_rolled_up_anew(simulated_archive):
+def test_trimmed_archives_are_rolled_up_again(simulated_archive):
     store, archive = simulated_archive
     maintain(store, Journal())
     window = whole(store, archive)
@@ -136,7 +136,7 @@ def test_trimmed_archives_are_rolled_up_anew(simulated_archive):
     exactly(store, archive, window)
 
 
-def test_other_formulas_make_rollups_anew(simulated_archive, monkeypatch):
+def test_other_formulas_make_rollups_again(simulated_archive, monkeypatch):
     store, archive = simulated_archive
     maintain(store, Journal())
     monkeypatch.setattr(table, "DERIVATION_VERSION", 999)
@@ -149,7 +149,7 @@ def test_other_formulas_make_rollups_anew(simulated_archive, monkeypatch):
     assert sum(requested) <= 5
 
 
-def test_where_two_archives_tell_of_the_same_time_the_ticks_decide(simulated_archive):
+def test_where_two_archives_report_of_the_same_time_the_ticks_decide(simulated_archive):
     store, archive = simulated_archive
     window = whole(store, archive)
     middle = Window(window.start_ns + 8 * HOUR_NS, window.start_ns + 12 * HOUR_NS)
@@ -196,7 +196,7 @@ def test_bins_put_together_weigh_by_what_was_seen():
     assert np.array_equal(again.mean, rolled.mean, equal_nan=True)
 
 
-def test_a_group_that_is_read_seldom_does_not_count_as_late(simulated_archive):
+def test_a_group_that_is_read_rarely_does_not_count_as_late(simulated_archive):
     store, archive = simulated_archive
     slow = a_schema(group="slow")
     store.add_schema(archive, slow)

@@ -61,7 +61,7 @@ def test_devices_by_name_and_all_at_once(stitch):
     assert [match["device"] for match in found["series"]] == ["3", "nvme0n1", *map(str, range(8))]
 
 
-def test_what_a_host_cannot_tell_says_why(stitch):
+def test_what_a_host_cannot_report_says_why(stitch):
     (missing,) = series(stitch, "disk.queue@sdz")["series"]
     assert missing["mean"] == []
     assert "sdz" in missing["missing"]
@@ -128,7 +128,7 @@ def test_a_moment_is_the_tick_whose_interval_holds_it(stitch, host):
     assert {device for name, device in seen if name == "cpu.busy"} == {None, *map(str, range(8))}
 
 
-def test_a_moment_tells_what_it_is_asked_for_as_it_tells_everything(stitch, host):
+def test_a_moment_reports_what_it_is_requested_as_it_reports_everything(stitch, host):
     at = "2026-11-12T09:24:10.400Z"
     _, everything = readings(stitch, at)
     requested = {"at": at, "measure": ["memory.available", "cpu.busy@*", "disk.wait@nvme0n1", "cpu.throttles"]}

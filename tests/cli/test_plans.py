@@ -136,7 +136,7 @@ def test_a_finding_is_dismissed_with_a_reason_and_shown_so(running, command):
     assert "say one of --confirm" in command("verdict", name, "cpu.saturated", fails=True).stderr
 
 
-def test_what_is_wrong_is_told_with_its_place(command, tmp_path):
+def test_what_is_wrong_is_reported_with_its_place(command, tmp_path):
     file = tmp_path / "bad.json"
     file.write_text('{"name": "p", "every": "10ms", "devices": {"disk": {"only": 3}}}')
     refused = command("plan", "put", str(file), fails=True).stderr

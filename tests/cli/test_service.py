@@ -136,7 +136,7 @@ def test_logs_are_put_aside_before_they_grow_too_long(tmp_path):
             writer.write(bytes([65 + number]) * (LOG_BYTES + 1))
             writer.flush()
             rotate(log)
-            writer.write(b"x")  # whoever writes goes on at the beginning
+            writer.write(b"x")  # the writer goes on at the beginning
             writer.flush()
             assert log.stat().st_size == 1
             os.truncate(log, 0)
@@ -145,7 +145,7 @@ def test_logs_are_put_aside_before_they_grow_too_long(tmp_path):
     assert [(tmp_path / name).read_bytes()[:1] for name in kept[1:]] == [b"F", b"E", b"D"]
 
 
-def test_nobody_else_reads_logs_and_addresses(tmp_path):
+def test_none_else_reads_logs_and_addresses(tmp_path):
     with open_log(tmp_path / "logs" / "server.log"):
         write_private(tmp_path / "service.json", "{}")
     for path in (tmp_path / "logs" / "server.log", tmp_path / "service.json"):

@@ -60,7 +60,7 @@ def test_series_drawn_together_are_as_each_alone(ticks, unknown, width, gap, str
     start_ns = round(stretch[0] * NS_PER_S)
     window = Window(start_ns, start_ns + round(stretch[1] * NS_PER_S))
     sheet = Binner(window, bin_edges(window, width))
-    sheet.combined(entries)
+    sheet.prepare(entries)
     same(sheet, entries)
 
 
@@ -71,6 +71,6 @@ def test_long_series_are_too(combined):
     window = Window(0, 20_000 * NS_PER_S)
     sheet = Binner(window, bin_edges(window, 700))
     if combined:
-        sheet.combined(entries)
+        sheet.prepare(entries)
     same(sheet, entries)
     same(sheet, reversed(entries))

@@ -81,7 +81,7 @@ def test_a_block_of_an_older_version_is_read():
     assert old.current() == a_block()
 
 
-def test_a_version_from_the_future_is_told_as_such():
+def test_a_version_from_the_future_is_reported_as_such():
     with pytest.raises(BlockVersionError, match="format version 9; this Reditus reads up to 3"):
         list(read_blocks(patched(a_block().to_bytes(), 4, struct.pack("<H", 9))))
 

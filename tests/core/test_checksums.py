@@ -83,7 +83,7 @@ def test_formats_before_checksums_are_read_and_brought_up_to_date():
 
 
 def test_a_column_that_cannot_be_decoded_is_named():
-    """Its checksum is right: whoever sent it wrote it so."""
+    """Its checksum is right: the sender wrote it so."""
     chunks = [bytes(WIDE.chunk(place)) for place in range(CLOCKS + WIDE.columns)]
     chunks[CLOCKS] = bytes((99,)) + chunks[CLOCKS][1:]
     offsets = np.cumsum([0, *(len(chunk) + CHECKSUM_BYTES for chunk in chunks)]).astype("<u4")

@@ -138,6 +138,6 @@ def test_a_wall_clock_costs_little_beside_a_monotonic_one():
     monotonic_ns = np.arange(3_600) * 10**9 + rng.integers(0, 2_000_000, 3_600)
     wall, monotonic = encode_clocks(1_794_474_000 * 10**9 + monotonic_ns + rng.integers(0, 400, 3_600), monotonic_ns)
     assert len(wall) < len(monotonic) * 0.6
-    # A step of the wall clock is told, once.
+    # A step of the wall clock is reported, once.
     stepped = monotonic_ns + np.where(np.arange(3_600) < 1_000, 0, 3_600 * 10**9)
     assert len(encode_clocks(stepped, monotonic_ns)[0]) < 200

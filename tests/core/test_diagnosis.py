@@ -41,14 +41,14 @@ def test_more_work_than_cores_is_saturation():
     assert not judged(frame).ruled_out
 
 
-def test_busy_cores_with_nobody_waiting_are_ruled_out():
+def test_busy_cores_with_none_waiting_are_ruled_out():
     frame = a_processor_frame(busy=step(0.2, 2.0), cores=2, stall=step(0.01, 0.12), runnable=step(0, 2))
     diagnosis = judged(frame)
     assert not diagnosis.findings
     (excluded,) = diagnosis.ruled_out
     assert excluded.kind == "cpu.busy_unwaited"
     assert (seconds(excluded.start_ns), seconds(excluded.end_ns)) == (29, 69)
-    assert "nobody was held up" in excluded.explanation
+    assert "no work was delayed" in excluded.explanation
 
 
 def test_low_priority_work_is_ruled_out_however_it_waits():
@@ -104,7 +104,7 @@ def test_archives_of_any_interval_are_judged_alike(interval_s):
     assert seconds(finding.start_ns) == pytest.approx(29 * interval_s)
 
 
-def test_without_stall_totals_the_queue_tells_with_less_confidence():
+def test_without_stall_totals_the_queue_reports_with_less_confidence():
     frame = a_processor_frame(busy=step(0.2, 2.0), cores=2, runnable=step(0, 6))
     (finding,) = judged(frame).findings
     assert finding.time_lost_estimated

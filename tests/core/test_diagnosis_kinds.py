@@ -134,7 +134,7 @@ def test_pressure_wants_both_little_memory_and_lost_time():
     assert not memory(60, available=scarce, stall=[0.0] * 60).findings
 
 
-def test_kills_are_always_told_those_close_together_as_one():
+def test_kills_are_always_reported_those_close_together_as_one():
     diagnosis = memory(300, available=[600_000] * 300, stall=[0.0] * 300, kills=(50, 52, 200))
     assert [finding.kind for finding in diagnosis.findings] == ["memory.oom_kill"] * 2
     assert "killed 2 processes" in diagnosis.findings[0].explanation
@@ -172,7 +172,7 @@ def disk(pattern, *, stall):
         ([(60, 100, 5, 0.5), (60, 200, 6, 1.2)], 0.9, []),
         ([(60, 100, 5, 0.5), (10, 200, 60, 12), (50, 100, 5, 0.5)], 0.5, []),
     ],
-    ids=["queued", "slow", "nobody waits", "deep by design", "quick", "a flush"],
+    ids=["queued", "slow", "no waits", "deep by design", "quick", "a flush"],
 )
 def test_a_disk_is_judged_by_its_own_normal(pattern, stall, kinds):
     diagnosis = disk(pattern, stall=stall)

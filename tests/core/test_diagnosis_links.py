@@ -1,4 +1,4 @@
-"""Links whose speed nobody knows: a flat top is what a full one looks like, and little else is."""
+"""Links of unknown speed: a flat top is what a full one looks like, and little else is."""
 
 import numpy as np
 import pytest
@@ -46,7 +46,7 @@ def test_traffic_that_goes_up_and_down_is_no_flat_top():
     assert answer(np.concatenate([QUIET, UNEVEN, QUIET])) == ()
 
 
-def test_a_stream_that_never_changes_tells_nothing():
+def test_a_stream_that_never_changes_reports_nothing():
     assert answer(np.concatenate([FLAT, FLAT])) == ()
 
 

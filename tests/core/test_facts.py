@@ -20,7 +20,7 @@ def test_facts_survive_json():
         ("zram0", DiskRole.MEMORY), ("mmcblk0p1", DiskRole.PARTITION),
     ],
 )  # fmt: skip
-def test_names_suggest_roles_where_nothing_was_told(name, role):
+def test_names_suggest_roles_where_nothing_was_reported(name, role):
     assert HostFacts().disk_role(name) is role
 
 

@@ -24,7 +24,7 @@ def test_they_come_back_as_they_went(item):
     assert list(read_records(answer.to_bytes() * 2)) == [answer, answer]
 
 
-def test_blocks_and_identities_are_told_apart():
+def test_blocks_and_identities_are_reported_apart():
     answer, block = Identities(ARCHIVE, BOOT, (STITCH,)), a_block()
     batch = read_batch(block.to_bytes() + answer.to_bytes() + block.to_bytes())
     assert (batch.blocks, batch.identities, batch.markers) == ([block, block], [answer], [])
@@ -39,7 +39,7 @@ def test_blocks_and_identities_are_told_apart():
         (lambda raw: raw[:40] + b"\xff\xff\xff\x7f" + raw[44:], "breaks a limit"),
     ],
 )
-def test_damage_is_told(damage, said):
+def test_damage_is_reported(damage, said):
     raw = Identities(ARCHIVE, BOOT, (STITCH,)).to_bytes()
     with pytest.raises(BlockError, match=said):
         list(read_records(damage(raw)))

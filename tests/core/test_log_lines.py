@@ -45,7 +45,7 @@ def test_what_rfc_5424_allows(line, text, source):
     assert [(marker.at_ns, marker.text, marker.source) for marker in found.markers] == [(AT_NS, text, source)]
 
 
-def test_good_lines_are_kept_and_bad_ones_told_by_line():
+def test_good_lines_are_kept_and_bad_ones_reported_by_line():
     text = LINE + b"Nov 12 09:00:01 leafdb labels: an older form\n\n<999>1 2026-11-12T09:00:00Z h a - - - x\n"
     text += b"<14>1 2026-02-30T09:00:00Z h a - - - no such day\n" + LINE.replace(b"paper", b"ink")
     found = parse_lines(text, SYSLOG)
@@ -82,7 +82,7 @@ def test_no_bytes_are_a_traceback(raw, kind):
         assert Marker.from_json({name: getattr(marker, name) for name in marker.__dataclass_fields__}) == marker
 
 
-def test_formats_are_told_apart():
+def test_formats_are_reported_apart():
     assert format_of(LINE) == SYSLOG
     assert format_of(b"_HOSTNAME=x\n") == JOURNAL
     assert format_of(b"Nov 12 09:00:01 leafdb x: y\n") is None

@@ -43,13 +43,13 @@ def test_shares_are_of_what_all_processes_had():
     assert [(entry.pid, entry.start, entry.share) for entry in answer] == [(11, 77, 0.6), (12, 77, 0.3)]
 
 
-def test_a_full_core_is_told_by_who_was_on_it():
+def test_a_full_core_is_reported_by_who_was_on_it():
     frame = a_frame((11, 0, {USER: 90}), (12, 3, {USER: 50}), whole={USER: 200})
     (only,) = parties(frame, a_finding("cpu.one_core", device="3"))
     assert (only.pid, only.share) == (12, 1.0)
 
 
-def test_a_leak_is_told_by_who_grew_not_by_who_is_large():
+def test_a_leak_is_reported_by_who_grew_not_by_who_is_large():
     growing = [100 + 10 * tick for tick in range(TICKS)]
     frame = a_frame((11, 0, {MEMORY: 5_000}), (12, 0, {MEMORY: growing}), whole={MEMORY: 6_000})
     (only,) = parties(frame, a_finding("memory.leak"))
@@ -64,6 +64,6 @@ def test_a_slot_that_changes_hands_counts_for_each_owner():
 
 
 @pytest.mark.parametrize("kind", ["net.saturated", "net.loss", "fs.filling"])
-def test_what_no_process_is_charged_for_names_nobody(kind):
+def test_what_no_process_is_charged_for_names_none(kind):
     frame = a_frame((11, 0, {USER: 60}), whole={USER: 100})
     assert parties(frame, a_finding(kind)) == []

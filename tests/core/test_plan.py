@@ -1,4 +1,4 @@
-"""Plans: what is right, and every wrong part told at once."""
+"""Plans: what is right, and every wrong part given at once."""
 
 import pytest
 
@@ -27,7 +27,7 @@ def test_a_name_is_enough():
     assert plan.records("cpu")
 
 
-def test_everything_that_is_wrong_is_told_at_once():
+def test_everything_that_is_wrong_is_reported_at_once():
     answer = problems(
         {
             "name": "",

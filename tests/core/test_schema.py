@@ -34,7 +34,7 @@ def test_a_column_is_the_same_one_in_another_process():
         assert requested.stdout == b"True\n"
 
 
-def test_the_digest_tells_schemas_apart():
+def test_the_digest_reports_schemas_apart():
     assert a_schema([SWITCHES, RUNNABLE]).digest != a_schema([RUNNABLE, SWITCHES]).digest
 
 

@@ -17,7 +17,7 @@ def a_finding(start_s, end_s, *, kind="disk.slow", device="sda", lost_s=None, va
     return Finding(
         kind, kind, Resource.DISK, device, BEGIN_NS + start_s * NS_PER_S, BEGIN_NS + end_s * NS_PER_S,
         Onset(BEGIN_NS + start_s * NS_PER_S, 1.0), lost_s / (end_s - start_s), lost_s, False, 0.9,
-        (Evidence("disk.wait", device, value, 0.1, Unit.SECONDS, "mean, at least"),), f"told of {start_s}", (), (),
+        (Evidence("disk.wait", device, value, 0.1, Unit.SECONDS, "mean, at least"),), f"given of {start_s}", (), (),
     )  # fmt: skip
 
 
@@ -35,7 +35,7 @@ def test_parts_that_overlap_are_one_with_the_whole_s_figures():
 
 def test_a_part_that_another_span_saw_whole_adds_nothing():
     (one,) = combined(a_finding(0, 100), a_finding(40, 60))
-    assert (one.time_lost_s, one.explanation) == (100, "told of 0")
+    assert (one.time_lost_s, one.explanation) == (100, "given of 0")
 
 
 def test_what_is_far_apart_or_of_another_device_stays_apart():

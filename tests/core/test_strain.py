@@ -1,4 +1,4 @@
-"""Strain: quiet where nobody loses anything, dark where somebody does, and the same on a small and on a large host."""
+"""Strain: quiet where no task loses time, dark where one does, and the same on a small and on a large host."""
 
 from functools import lru_cache
 
@@ -123,7 +123,7 @@ def test_a_link_darkens_when_it_is_nearly_full_or_damages_packets():
     assert last(link(12_500_000, errors=200), "net.strain", "ens4") == pytest.approx(0.5, abs=0.02)
 
 
-def test_what_is_not_told_darkens_nothing():
+def test_what_is_not_reported_darkens_nothing():
     answer = HostFacts(links={"ens4": LinkFacts(None)})
     columns = {column: [0, 10**8] for column in interface_columns("ens4")[:2]}
     assert last(a_frame(columns, facts=answer), "net.strain") == 0

@@ -12,7 +12,7 @@ def test_archives_one_after_the_other_are_one_timeline():
     assert ticks([a_piece({SWITCHES: [1, 2]})], [a_piece({SWITCHES: [3, 4]}, start=5)]) == [1, 2, 3, 4]
 
 
-def test_where_two_tell_of_the_same_time_the_first_counts():
+def test_where_two_report_of_the_same_time_the_first_counts():
     second = a_piece({SWITCHES: [90, 91, 92, 93, 94]}, start=1)
     assert ticks([a_piece({SWITCHES: [1, 2, 3]})], [second]) == [1, 2, 3, 92, 93, 94]
 

@@ -19,6 +19,6 @@ def test_what_was_made_is_what_is_found(name, controller, tmp_path):
     made(BY_NAME[name], tmp_path, QUIET_S, LOUD_S)
     label = json.loads((tmp_path / f"{name}.json").read_text())
     right, answer = judged(label, tmp_path / f"{name}.txt.zst")
-    # Where this machine is a guest, its host may take cores away meanwhile, and that is rightly told too.
+    # Where this machine is a guest, its host may take cores away meanwhile, and that is rightly given too.
     assert right == "right" or "cpu.steal" in answer, answer
     assert BY_NAME[name].kinds[0] in answer

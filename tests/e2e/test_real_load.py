@@ -90,15 +90,15 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
         stolen[name] = machine["cpu.steal"]
     assert values["before"] < 0.6 * CORES
     # The load had what the hypervisor did not take. Steal is booked on top of idle time, so that a little more than what
-    # is told was lost to it; where nothing is stolen, nothing is allowed for.
+    # is reported was lost to it; where nothing is stolen, nothing is allowed for.
     assert values["inside"] > 0.9 * CORES - 1.1 * stolen["inside"]
     assert values["inside"] > values["before"] + 0.4 * (CORES - stolen["inside"])
 
 
-def test_a_busy_machine_where_nobody_waits_is_ruled_out(running, recorded, page):
+def test_a_busy_machine_where_none_waits_is_ruled_out(running, recorded, page):
     archive, _, unwaited = recorded
     diagnosis = httpx.get(f"{running.url}/api/archives/{archive}/diagnosis", trust_env=False).json()
-    # Where this machine is a guest, its host may take cores away from it, and that is rightly told.
+    # Where this machine is a guest, its host may take cores away from it, and that is rightly given.
     ours = [item for item in diagnosis["findings"] if item["kind"] != "cpu.steal"]
     assert not [our for our in ours if seconds(our["end"]) > unwaited.start_s + WITHIN_S]
     late = [item for item in diagnosis["ruled_out"] if seconds(item["end"]) > unwaited.start_s + WITHIN_S]
@@ -109,7 +109,7 @@ def test_a_busy_machine_where_nobody_waits_is_ruled_out(running, recorded, page)
 
     page.goto(f"{running.url}/archives/{archive}")
     page.get_by_role("tab", name="Ruled out").click()
-    shown = page.locator("[data-ruled-out]").filter(has_text="nobody waiting")
+    shown = page.locator("[data-ruled-out]").filter(has_text="no tasks waiting")
     shown.last.get_by_role("button").click()
     wait_until(lambda: "at" in link(page).params)
     assert seconds(link(page).params["at"]) == pytest.approx(seconds(excluded["start"]), abs=0.002)

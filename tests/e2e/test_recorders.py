@@ -34,7 +34,7 @@ def test_a_plan_is_made_followed_and_changed_in_place(running, row, page):
     page.get_by_label("Tick every", exact=True).fill("10ms")
     page.get_by_label("The heaviest processes", exact=True).uncheck()
     page.get_by_role("button", name="Save the plan").click()
-    # What is wrong is told at its place, and nothing is lost.
+    # What is wrong is reported at its place, and nothing is lost.
     page.get_by_text("a duration of at least 0.1 s").wait_for()
     assert page.get_by_label("Name").input_value() == "lean"
     no_violations(page)

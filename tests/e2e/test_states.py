@@ -1,4 +1,4 @@
-"""What the workbench says when there is nothing yet, not all yet, nothing any more, or not what was asked for."""
+"""What the workbench says when there is nothing yet, not all yet, nothing any more, or not what was requested."""
 
 import time
 from uuid import uuid4
@@ -12,7 +12,7 @@ from reditus.core.types import NS_PER_S
 from reditus.simulator.fernhold import STITCH_01_MORNING
 
 BEGIN_S = STITCH_01_MORNING.begin_ns / 1e9
-MADE_UP = f"/archives/{STITCH_01_MORNING.archive}"
+SIMULATED = f"/archives/{STITCH_01_MORNING.archive}"
 
 
 @pytest.fixture
@@ -69,7 +69,7 @@ class Barrier:
 
 def test_what_is_not_there_yet_is_said_and_what_is_there_stays(running, page):
     series = Barrier(page, "**/series?*", closed=False)
-    page.goto(f"{running.url}{MADE_UP}")
+    page.goto(f"{running.url}{SIMULATED}")
     page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
     series.closed = True
     page.keyboard.press("+")
@@ -82,7 +82,7 @@ def test_what_is_not_there_yet_is_said_and_what_is_there_stays(running, page):
 
 def test_what_takes_a_while_is_said_where_it_will_stand(running, page):
     moment, devices = Barrier(page, "**/moment?*"), Barrier(page, "**/strain?*devices=*")
-    page.goto(f"{running.url}{MADE_UP}")
+    page.goto(f"{running.url}{SIMULATED}")
     page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
     page.locator("[data-surface]").click()
     panel = page.locator("[data-moment]")
@@ -106,7 +106,7 @@ def test_a_failure_is_said_beside_what_is_there(running, page):
         return route.fulfill(status=422, content_type="application/problem+json", body=reported)
 
     page.route("**/series?*", answer)
-    page.goto(f"{running.url}{MADE_UP}")
+    page.goto(f"{running.url}{SIMULATED}")
     page.locator('[data-strip="cores"] [data-summary="mean"]').wait_for()
     refusing.append(True)
     page.keyboard.press("+")
@@ -115,7 +115,7 @@ def test_a_failure_is_said_beside_what_is_there(running, page):
 
 
 def test_a_window_that_is_not_there(running, page):
-    page.goto(f"{running.url}{MADE_UP}?from=2025-01-01T10:00:00Z&to=2025-01-01T10:10:00Z")
+    page.goto(f"{running.url}{SIMULATED}?from=2025-01-01T10:00:00Z&to=2025-01-01T10:10:00Z")
     reported = page.locator('[data-state="outside"]')
     reported.get_by_text("lies outside this archive").wait_for()
     wait_until(lambda: "from" in link(page).params and place(page)[0] == BEGIN_S)

@@ -74,7 +74,7 @@ def test_resources_open_to_their_devices(bench):
     wait_until(lambda: cores.count() == 0)
 
 
-def test_a_place_on_the_map_tells_what_is_behind_it(bench):
+def test_a_place_on_the_map_reports_what_is_behind_it(bench):
     box = surface(bench)
     bench.mouse.move(box["x"] + 0.4 * box["width"], box["y"] + 8)
     answer = bench.locator("[data-strain-hover]")

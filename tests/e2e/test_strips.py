@@ -57,7 +57,7 @@ def test_everything_about_one_device(bench):
     bench.locator('[data-strip="waits"] canvas').wait_for()
 
 
-def test_a_strip_tells_of_the_machine_or_of_its_devices(bench):
+def test_a_strip_reports_of_the_machine_or_of_its_devices(bench):
     bench.locator('[data-layout="processor"]').click()
     bench.locator('[data-strip="core"] canvas').wait_for()
     assert "hottest 5" in bench.locator('[data-strip="core"] header').inner_text()

@@ -1,4 +1,4 @@
-"""Field captures: the same counters as recorded, and whatever is broken is told by line."""
+"""Field captures: the same counters as recorded, and whatever is broken is reported by line."""
 
 import gzip
 import re
@@ -84,7 +84,7 @@ def test_the_same_file_is_the_same_archive(read):
     assert read(GOOD).recording.archive != read(GOOD + stat(9), "third.txt").recording.archive
 
 
-def test_the_host_is_the_files_name_where_nothing_tells_it(read):
+def test_the_host_is_the_files_name_where_nothing_reports_it(read):
     assert read(GOOD.split("\n", 1)[1], "thursday.txt").recording.host_name == "thursday"
 
 
@@ -96,7 +96,7 @@ def test_blocks_of_a_capture_hold_what_was_read(read):
     assert ticks == {"cpu": 4, "load": 4}
 
 
-def test_what_could_not_be_read_is_told_with_its_line(read):
+def test_what_could_not_be_read_is_reported_with_its_line(read):
     capture = read(a_capture(stat(1), f"@ {BEGIN_NS} /proc/schedstat !ENOENT\n", stat(2)))
     assert [(remark.line, "/proc/schedstat" in remark.text) for remark in capture.remarks] == [(8, True)]
     assert switches(capture) == [None, 500]
@@ -144,7 +144,7 @@ def test_no_rate_is_taken_across_a_restart(read):
     ["@ soon /proc/stat\n", "@ 12 /proc/stat\ncpu 1\n", "@\n", "@ @ @\n", f"@ {10**19} /proc/stat\nx\n",
      f"@ {BEGIN_NS + 1} /proc/stat\n\n", f"@ {BEGIN_NS + 1} /proc/stat\ncpu\n", "\0\0\0\n", "# field capture 99\n"],
 )  # fmt: skip
-def test_junk_in_between_is_left_out_and_told(read, junk):
+def test_junk_in_between_is_left_out_and_reported(read, junk):
     capture = read(a_capture(stat(1), stat(2)) + junk + stat(3) + stat(4))
     assert [value for value in switches(capture) if value is not None] == [500] * 3
     if junk.startswith(("@", "#")):
@@ -184,7 +184,7 @@ def test_no_damage_makes_it_raise(tmp_path_factory, data):
         diagnose(capture.recording.frame(), capture.recording.window())
 
 
-def test_a_capture_that_tells_only_of_all_cores_together_is_judged(read):
+def test_a_capture_that_reports_only_of_all_cores_together_is_judged(read):
     without = [line for line in GOOD.splitlines(keepends=True) if not re.match(r"cpu\d", line)]
     capture = read("".join(without))
     answer = diagnose(capture.recording.frame(), capture.recording.window())

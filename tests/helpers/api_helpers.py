@@ -25,7 +25,7 @@ def send(client, *blocks):
 
 
 def load(client, scenario, host=None):
-    """Send a made-up host's whole archive."""
+    """Send a simulated host's whole archive."""
     path, machine = f"/api/archives/{scenario.archive}", scenario.machine
     recording = as_recording(host or simulate(scenario))
     answer = {"host": {"id": str(machine.id), "name": machine.name}, "name": scenario.name, "source": "simulated",

@@ -104,9 +104,9 @@ def run_fault(data: Path, fault: str, *, steps_s: Sequence[int] = STEPS_S, **mor
             wait_until(lambda: len(waiting(running)) <= 2, 180)
             before = ticks_of(running, "other")
             wait_until(lambda: ticks_of(running, "other") > before + 10, 120)
-            # What the server would not take is told by the next report.
+            # What the server would not take is reported by the next report.
             wait_until(lambda: reported_aside(running) == len(laid_aside(running)), 60)
-            remarks = f"{len(laid_aside(running))} batches laid aside, told in the report"
+            remarks = f"{len(laid_aside(running))} batches laid aside, given in the report"
         assert not waiting(running), "a recorder left something unsent"
         unharmed = ticks_of(running, "other") - before
         witness.close()
@@ -142,7 +142,7 @@ def _killed_recorder(running: Service, hurt: Child, times: float = 5) -> None:
 
 
 def _clock_steps(clock: Path, steps_s: Sequence[int], pause_s: float) -> None:
-    """The recorder's wall clock steps ahead and back, by a second to twenty years; what is a day ahead is refused and told."""
+    """The recorder's wall clock steps ahead and back, by a second to twenty years; what is a day ahead is refused and reported."""
     for step_s in steps_s:
         for offset in (f"{step_s:+d}", "+0"):
             clock.write_text(offset)

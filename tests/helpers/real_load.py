@@ -1,4 +1,4 @@
-"""Real work for the real kernel: busy processes, ended by whoever started them."""
+"""Real work for the real kernel: busy processes, ended by their starter."""
 
 import os
 import subprocess

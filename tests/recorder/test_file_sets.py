@@ -42,7 +42,7 @@ def found_in(source: Source, root: Path) -> dict[tuple[str, ...], float]:
     }
 
 
-def test_interrupts_are_told_by_kind_and_core():
+def test_interrupts_are_reported_by_kind_and_core():
     parser = KernelText(interrupts.learn)
     values = parser.parse(interrupts.SOURCE.text_of(INTERRUPTS)).tolist()
     answer = {
@@ -62,7 +62,7 @@ def test_interrupts_are_told_by_kind_and_core():
     assert parser.columns[0].attribute("linux.interrupt") == "irq31 ACPI:Ged"
 
 
-def test_memory_is_told_per_node(tmp_path):
+def test_memory_is_reported_per_node(tmp_path):
     base = "/sys/devices/system/node/node1"
     put(tmp_path, f"{base}/meminfo", "Node 1 MemFree:         500 kB\nNode 1 HugePages_Free:     3\n")
     put(tmp_path, f"{base}/numastat", "numa_hit 77\nnuma_miss 2\n")
@@ -104,7 +104,7 @@ def test_a_reading_that_turns_negative_is_followed():
     assert [int(parser.parse(zone % text)[0]) for text in (b"500", b"-500", b"-499", b"3")] == [500, -500, -499, 3]
 
 
-def test_links_tell_what_they_know(tmp_path):
+def test_links_report_what_they_know(tmp_path):
     eth, down = "/sys/class/net/eth0", "/sys/class/net/wan1"
     for name, text in {"speed": "1000", "duplex": "full", "carrier": "1", "carrier_changes": "4"}.items():
         put(tmp_path, f"{eth}/{name}", f"{text}\n")

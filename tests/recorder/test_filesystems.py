@@ -35,7 +35,7 @@ def answered(probe, count, begin_s=0):
         time.sleep(0.01)
 
 
-def test_space_is_told_by_mount_point(proc, monkeypatch):
+def test_space_is_reported_by_mount_point(proc, monkeypatch):
     spaces = {"/": Space(10, 20, 5, 3, 4), "/far away": Space(1, 2, 0, 0, 0)}
     monkeypatch.setattr(filesystems, "space_of", spaces.__getitem__)
     probe = Filesystems(str(proc))
@@ -72,7 +72,7 @@ def test_a_mount_that_hangs_holds_up_nothing_and_is_left_out(proc, monkeypatch):
 
 
 @pytest.mark.kernel
-def test_this_machines_root_is_told_as_the_kernel_tells_it():
+def test_this_machines_root_is_reported_as_the_kernel_reports_it():
     probe = Filesystems()
     deadline_s = time.monotonic() + ANSWER_S
     while True:

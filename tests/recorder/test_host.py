@@ -26,7 +26,7 @@ def test_whether_a_hypervisor_is_below(tmp_path, cpuinfo, folder, virtual):
 
 
 @pytest.mark.kernel
-def test_this_host_is_told():
+def test_this_host_is_reported():
     facts = host_facts()
     assert facts.cores == os.cpu_count()
     assert facts.boot == str(boot_id())

@@ -43,14 +43,14 @@ def test_a_new_line_is_learned():
     assert [column.counter for column in text.columns] == ["z", "a"]
 
 
-def test_labels_that_differ_only_in_digits_are_told_apart():
+def test_labels_that_differ_only_in_digits_are_reported_apart():
     text = KernelText(learn)
     text.parse(b"eth0 1\neth1 2\n")
     assert text.parse(b"eth0 1\neth2 2\n").tolist() == [1, 2]
     assert [column.counter for column in text.columns] == ["eth0", "eth2"]
 
 
-def test_a_line_with_more_numbers_is_learned_anew():
+def test_a_line_with_more_numbers_is_learned_again():
     text = KernelText(learn)
     text.parse(b"a 1\nb 2\n")
     assert text.parse(b"a 1 5\nb 2\n").tolist() == [1, 2]
@@ -113,8 +113,8 @@ def test_joined_texts_are_read_like_single_ones(ticks):
         assert joint_values(texts, raw, joint) == expected  # once more, from memory
 
 
-def test_nothing_is_learned_anew_while_only_values_change():
-    """A value taken for a label would be learned anew at every tick, at many times the cost."""
+def test_nothing_is_learned_again_while_only_values_change():
+    """A value taken for a label would be learned again at every tick, at many times the cost."""
     requested = []
     text = b"some avg10=%d.%02d total=%d\n8:0 rbytes=%d\n"
     parser = KernelText(lambda raw: requested.append(raw) or [])
@@ -126,7 +126,7 @@ def test_nothing_is_learned_anew_while_only_values_change():
 
 
 @pytest.mark.kernel
-def test_on_this_kernel_hardly_anything_is_learned_anew():
+def test_on_this_kernel_hardly_anything_is_learned_again():
     sources = [source for source in SOURCES if not source.is_set]
     learned = Counter()
 

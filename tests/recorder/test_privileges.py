@@ -33,7 +33,7 @@ def dropped(folder, keep="keep", needs="/etc/hostname"):
     return subprocess.run(command, capture_output=True, text=True, check=True).stdout.splitlines()
 
 
-def test_the_recorder_goes_on_as_nobody_with_what_it_needs(tmp_path):
+def test_the_recorder_goes_on_as_none_with_what_it_needs(tmp_path):
     (tmp_path / "old.batch").write_bytes(b"of an earlier recorder")
     tmp_path.chmod(0o700)
     first, reads, refused = dropped(tmp_path)

@@ -19,7 +19,7 @@ NS = 10**9
 FIELDS = 52
 
 
-class MadeUpProc:
+class SimulatedProc:
     """A /proc with processes only, and a clock of seconds since the start of the machine."""
 
     def __init__(self, root):
@@ -50,7 +50,7 @@ class MadeUpProc:
 
 @pytest.fixture
 def simulated(tmp_path):
-    return MadeUpProc(tmp_path)
+    return SimulatedProc(tmp_path)
 
 
 @contextmanager
@@ -134,7 +134,7 @@ def test_the_heaviest_are_kept_and_all_are_summed(simulated):
     assert kept[100].usage.memory_bytes == 10**6 * 4096
     assert kept[101].usage.blocked_tasks == 1
     assert len(found.heaviest) <= SLOTS
-    assert found.combined.cpu_cores == pytest.approx(sum(range(1, 61)) / TICKS)
+    assert found.total.cpu_cores == pytest.approx(sum(range(1, 61)) / TICKS)
     assert found.states["S"] == 60
 
 
@@ -161,7 +161,7 @@ def test_names_with_anything_in_them(simulated, name):
     assert who.name == name.replace("\t", "\N{REPLACEMENT CHARACTER}")
 
 
-def test_arguments_are_not_recorded_unless_asked_for(simulated):
+def test_arguments_are_not_recorded_unless_requested(simulated):
     simulated.put(5, f24=7)
     (simulated.proc / "5/cmdline").write_bytes(b"login\0--password\0hunter2\0")
     for requested, expected in ((False, None), (True, "login --password hunter2")):

@@ -149,7 +149,7 @@ def test_a_time_asleep_is_a_gap_and_said_so(tmp_path, monkeypatch):
     assert not group.timebase.follows[1:][steps_s > 599].any()
 
 
-def test_the_report_tells_what_the_recording_costs(tmp_path):
+def test_the_report_reports_what_the_recording_costs(tmp_path):
     with Bench(tmp_path) as bench:
         bench.until(lambda report: report["ticks"] >= 4)
         report = bench.runner.report()

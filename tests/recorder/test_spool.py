@@ -65,7 +65,7 @@ def test_refused_batches_are_laid_aside_with_the_reason(folder):
     assert spool.size_bytes == 0
 
 
-def test_what_was_dropped_is_told_as_gaps_with_a_reason(tmp_path):
+def test_what_was_dropped_is_reported_as_gaps_with_a_reason(tmp_path):
     blocks = [a_block(start=number * 3).to_bytes() for number in range(6)]
     spool = Spool(tmp_path / str(ARCHIVE), limit_bytes=3 * len(blocks[0]))
     for block in blocks:

@@ -61,7 +61,7 @@ def kept(batch, schemas=(), then=lambda: None):
     return Kept(batch, schemas, then)
 
 
-def test_a_slow_disk_holds_up_nobody_and_the_order_stays(tmp_path):
+def test_a_slow_disk_holds_up_none_and_the_order_stays(tmp_path):
     spool = SlowSpool(tmp_path / str(ARCHIVE))
     keeper = SpoolWriter(spool)
     done = []

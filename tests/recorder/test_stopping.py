@@ -1,4 +1,4 @@
-"""Being asked to stop, by signals: at any instant, however they were handed down, and never for ever."""
+"""Being requested to stop, by signals: at any instant, however they were handed down, and never for ever."""
 
 import os
 import signal
@@ -59,7 +59,7 @@ def test_signals_in_the_middle_of_waiting_and_of_each_other():
         assert process.returncode in (0, -signal.SIGINT, -signal.SIGTERM)
 
 
-def test_it_waits_no_longer_than_asked_and_is_set_from_any_thread():
+def test_it_waits_no_longer_than_requested_and_is_set_from_any_thread():
     switch = StopSwitch()
     assert not switch.wait(0.01)
     assert not switch.is_set()

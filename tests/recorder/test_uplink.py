@@ -37,7 +37,7 @@ class Desk:
                 body = self.rfile.read(int(self.headers["Content-Length"]))
                 desk.requested.append((self.command, self.path))
                 status = desk.handle(self.command, self.path, body)
-                reply = json.dumps({"detail": "as told"}).encode()
+                reply = json.dumps({"detail": "as given"}).encode()
                 self.send_response(status)
                 self.send_header("Content-Length", str(len(reply)))
                 self.end_headers()
@@ -161,7 +161,7 @@ def test_what_is_laid_aside_is_a_gap_with_the_reason(desk, spool):
     spool.put(a_block(3).to_bytes())
     assert send_all(desk, spool)
     (gap,) = spool.dropped
-    assert gap["reason"] == "the server did not take it: status 422: as told"
+    assert gap["reason"] == "the server did not take it: status 422: as given"
     (laid,) = spool.aside
     assert (laid["start_ms"], laid["end_ms"]) == (gap["start_ms"], gap["end_ms"])
 
@@ -178,7 +178,7 @@ def test_what_is_laid_aside_is_bounded(desk, tmp_path):
     again = spool.aside
     spool.close()
     reopened = Spool(tmp_path / str(ARCHIVE), limit_bytes=ASIDE_SHARE * 1_000)
-    assert reopened.aside == again  # told by the next recorder too
+    assert reopened.aside == again  # reported by the next recorder too
     reopened.close()
 
 

@@ -1,4 +1,4 @@
-"""What nobody waits for any more is given up."""
+"""Work is cancelled when its client disconnects."""
 
 import asyncio
 import threading

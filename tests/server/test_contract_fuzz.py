@@ -1,4 +1,4 @@
-"""What the contract says is what the server does, whatever it is asked: Schemathesis, with all of its checks, over all of it, against
+"""What the contract says is what the server does, whatever it is queried: Schemathesis, with all of its checks, over all of it, against
 the real server as a process of its own.
 """
 

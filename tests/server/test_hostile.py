@@ -1,4 +1,4 @@
-"""Requests as nobody in their right mind sends them: a sentence, no 5xx, and the connection goes on."""
+"""Absurd requests: a sentence, no 5xx, and the connection goes on."""
 
 import json
 import struct

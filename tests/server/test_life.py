@@ -1,4 +1,4 @@
-"""An archive's life over HTTP: what is told back, and what is refused."""
+"""An archive's life over HTTP: what is reported back, and what is refused."""
 
 import pytest
 
@@ -21,7 +21,7 @@ def filled(client):
     return client
 
 
-def test_notes_and_protection_are_told_back(filled):
+def test_notes_and_protection_are_reported_back(filled):
     reported = filled.patch(PATH, json={"notes": "before the new disks\nasked by the lab", "protected": True}).json()
     assert (reported["notes"], reported["protected"], reported["name"]) == (
         "before the new disks\nasked by the lab",

@@ -45,7 +45,7 @@ def test_lines_come_with_a_batch_and_twice_is_once(client, url):
     assert [item["text"] for item in listed(client, url, severity="warning")["markers"]] == ["I/O error on vda"]
 
 
-def test_where_there_are_too_many_the_worst_are_told(client, url):
+def test_where_there_are_too_many_the_worst_are_reported(client, url):
     many = [Marker(f"line/{n}", BEGIN_NS + n * S, "log", "noise", "a", "debug") for n in range(9)]
     client.post(f"{url}/blocks", content=Markers(ARCHIVE, BOOT, (*many, KERNEL)).to_bytes())
     found = listed(client, url, limit="3")

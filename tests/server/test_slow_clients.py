@@ -102,7 +102,7 @@ def test_half_requests_are_given_up(port, connected):
     ("read_s", "most_unread_bytes", "reason"),
     [(1.0, 1 << 30, "it does not read its answer"), (60.0, 48 << 20, "too many answers wait to be read")],
 )
-def test_answers_that_nobody_reads_are_given_up(connected, logged, monkeypatch, read_s, most_unread_bytes, reason):
+def test_answers_that_none_reads_are_given_up(connected, logged, monkeypatch, read_s, most_unread_bytes, reason):
     monkeypatch.setattr(connections, "READ_S", read_s)
     monkeypatch.setattr(connections, "MOST_UNREAD_BYTES", most_unread_bytes)
     client = connected()

@@ -43,7 +43,7 @@ def test_a_resource_opens_to_its_devices(filled):
     assert ("network", "lo") not in opened
 
 
-def test_rollups_tell_the_same_as_ticks(filled, store):
+def test_rollups_report_the_same_as_ticks(filled, store):
     window = {"from": "2026-11-12T00:00:00Z", "to": "2026-11-12T02:00:00Z"}
     from_ticks = strain(filled, width=30, **window)
     maintain(store, Journal())
@@ -62,9 +62,10 @@ def test_a_gap_is_left_open(filled):
 
 
 @pytest.mark.parametrize(
-    ("requested", "says"), [({"devices": "printer"}, "processor"), ({"width": 0}, "width"), ({"from": "noon"}, "RFC 3339")]
+    ("requested", "says"),
+    [({"devices": "printer"}, "processor"), ({"width": 0}, "width"), ({"from": "noon"}, "RFC 3339")],
 )
-def test_what_cannot_be_asked_is_said(filled, requested, says):
+def test_what_cannot_be_requested_is_said(filled, requested, says):
     response = filled.get(f"{PATH}/strain", params=requested)
     assert response.status_code == 422
     assert says in response.text

@@ -1,4 +1,4 @@
-"""A token, where the settings ask for one: whoever else is on this machine reaches loopback too."""
+"""A token, where the settings have one: other users of this machine reach loopback too."""
 
 import pytest
 from fastapi.testclient import TestClient

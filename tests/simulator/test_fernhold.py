@@ -1,4 +1,4 @@
-"""The lab's two days: what is told as true shows in the counters, and nothing else does."""
+"""The lab's two days: what is reported as true shows in the counters, and nothing else does."""
 
 from functools import lru_cache
 
@@ -128,7 +128,7 @@ def test_causes_lie_inside_and_name_what_is_there(answer):
     assert all(0 <= line.at_s <= TWO_DAYS_S for line in answer.scenario.lines)
 
 
-def test_the_story_is_found_where_it_is_told_to_begin():
+def test_the_story_is_found_where_it_is_reported_to_begin():
     pieces = [
         piece
         for part in thinned(parts(STORY.scenario), STORY.by)
@@ -148,7 +148,7 @@ def test_the_story_is_found_where_it_is_told_to_begin():
     assert sum(item.usage.cpu_cores for item in at_work.heaviest) == pytest.approx(8, abs=0.4)
 
 
-def test_an_archive_is_told_in_parts_of_bounded_size():
+def test_an_archive_is_reported_in_parts_of_bounded_size():
     archive = SimulatedArchive(large_host(cores=4, disks=2, links=2, length_s=30_000), by=5)
     known = {schema.digest for schema in archive.schemas()}
     ticks = 0

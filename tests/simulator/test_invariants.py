@@ -146,12 +146,12 @@ def test_the_arithmetic_of_a_machine(scenario):
 def check_processor(answer, machine, interval_s, bound):
     modes = {mode: np.array([answer[cpu_time(mode, str(core))] for core in range(machine.cores)]) for mode in CPU_MODES}
     ticks = np.diff(np.add.reduce([modes[mode] for mode in CPU_MODES]), axis=1)
-    # Each core's modes are its time; idle makes up for the rounding of the others, a tick at the most.
+    # Each core's modes are its time; idle makes up for the rounding of the others, a tick at most.
     assert np.abs(ticks - interval_s * 100).max() <= len(CPU_MODES)
     assert np.abs(np.cumsum(ticks, axis=1)[:, -1] - interval_s * 100 * ticks.shape[1]).max() <= len(CPU_MODES)
     for mode in CPU_MODES:
         assert (answer[cpu_time(mode)] == modes[mode].sum(axis=0)).all()
-    # Nobody waits while cores are free, unless bound to one that is not.
+    # No task waits while cores are free, unless bound to one that is not.
     delay = sum(np.diff(answer[run_delay(str(core))]) for core in range(machine.cores)) / (interval_s * 1e9)
     free = np.diff(modes["idle"] + modes["iowait"], axis=1).sum(axis=0) / (interval_s * 100)
     if not bound:

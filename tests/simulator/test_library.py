@@ -28,12 +28,12 @@ def test_what_is_there_is_found(answer):
     assert found / (found + missed) >= 0.95, answer.remarks
 
 
-def test_nothing_is_made_up(answer):
+def test_nothing_is_simulated(answer):
     found, simulated = sum(answer.found.values()), sum(answer.simulated.values())
     assert found / (found + simulated) >= 0.95, answer.remarks
 
 
-def test_onsets_are_near_the_truth_and_causes_are_told_once(answer):
+def test_onsets_are_near_the_truth_and_causes_are_reported_once(answer):
     assert answer.onsets_good / answer.onsets >= 0.9, answer.remarks
     assert answer.single / answer.causes >= 0.95, answer.remarks
 

@@ -82,7 +82,7 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
     begin_ns = STITCH_01_MORNING.begin_ns
     answer = {cause.kind: cause for cause in STITCH_01_MORNING.causes}
     found = [*diagnosis.findings, *diagnosis.ruled_out]
-    # Files fill the memory that stitching leaves, and nobody lacks any: nothing that the story is about.
+    # Files fill the memory that stitching leaves, and no task lacks any: nothing that the story is about.
     assert [finding.kind for finding in diagnosis.findings] == ["cpu.saturated", "cpu.one_core"]
     assert [item.kind for item in diagnosis.ruled_out] == [
         "memory.cache_growth",
@@ -95,7 +95,7 @@ def test_the_rules_find_the_truth_that_they_can_know(host, frame):
         assert (entry.end_ns - begin_ns) / NS_PER_S == pytest.approx(cause.end_s, abs=2)
 
 
-def test_made_up_archives_are_told_as_blocks_of_their_schemas():
+def test_simulated_archives_are_reported_as_blocks_of_their_schemas():
     for recording in map(as_recording, simulated()):
         widths = {schema.digest: len(schema.columns) for schema in recording.schemas()}
         for block in recording.blocks():

@@ -40,7 +40,7 @@ def test_what_is_appended_is_read(known):
     assert switches(known) == [0, 100, 200, 300, 400]
 
 
-def test_an_archive_tells_what_it_holds(known):
+def test_an_archive_reports_what_it_holds(known):
     known.append(ARCHIVE, [a_block(3), a_block(2, start=8)])
     archive = known.archives.get(ARCHIVE)
     assert (archive.ticks, archive.columns, archive.host.name) == (5, 2, "testbed")
@@ -95,7 +95,7 @@ def test_an_archive_belongs_to_one_host(known):
         )
 
 
-def test_unknown_archives_are_told(store):
+def test_unknown_archives_are_reported(store):
     for request in (
         store.archives.get,
         lambda archive: store.reading(archive).__enter__(),
@@ -151,7 +151,7 @@ def test_the_sealed_store_is_small(known):
     assert archive.size_bytes / (archive.ticks * archive.columns) < 0.55
 
 
-def test_a_database_that_is_away_is_told_as_such():
+def test_a_database_that_is_away_is_reported_as_such():
     lost = Store("postgresql+psycopg://nobody@127.0.0.1:1/none")
     with pytest.raises(DatabaseUnavailable, match="cannot be reached"):
         lost.archives.all()

@@ -10,7 +10,7 @@ import { router } from './router'
 const queryClient = new QueryClient({
   defaultOptions: {
     queries: {
-      // What passes is asked again until it does; what is wrong stays wrong.
+      // What passes is queried again until it does; what is wrong stays wrong.
       retry: (_, why) => why instanceof ApiError && why.passes,
       retryDelay: (attempt) => Math.min(500 * 2 ** attempt, 4_000),
       refetchOnWindowFocus: false,
@@ -19,7 +19,7 @@ const queryClient = new QueryClient({
     },
   },
 })
-// Whether anything is on its way stands on the root, for whoever has to wait until nothing is.
+// The root element says whether requests are pending, for tests that wait until none are.
 queryClient.getQueryCache().subscribe(() => {
   document.documentElement.toggleAttribute('data-fetching', queryClient.isFetching() > 0)
 })

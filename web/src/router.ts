@@ -1,5 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
-// The view that has to open fast comes with the page itself; another file would be asked for only once this one has run.
+// The view that has to open fast comes with the page itself; another file would be requested only once this one has run.
 import WorkbenchView from './views/WorkbenchView.vue'
 
 export const router = createRouter({

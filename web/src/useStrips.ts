@@ -23,15 +23,15 @@ export const useStrips = defineStore('strips', () => {
   }
 
   /** As a link tells it. */
-  function open(next: unknown, alone: DeviceRef | null, told: Strip[] | null): void {
+  function open(next: unknown, alone: DeviceRef | null, linked: Strip[] | null): void {
     const first = isLayout(opensFirst.value) ? opensFirst.value : 'first'
     choose(isLayout(next) ? next : first === 'device' && !alone ? 'first' : first, alone)
-    if (told?.length) strips.value = told
+    if (linked?.length) strips.value = linked
   }
 
   /** Just these, in place of what is there; the layout brings that back. */
-  function show(told: Strip[]): void {
-    if (told.length) strips.value = told.slice(0, MOST_STRIPS)
+  function show(linked: Strip[]): void {
+    if (linked.length) strips.value = linked.slice(0, MOST_STRIPS)
   }
 
   function change(key: number, more: Partial<Strip>): void {

@@ -53,7 +53,7 @@ class DiagnosisResult:
 
 
 class SpanCache:
-    """What was judged of spans, by what they consist of; forgets the ones asked for least recently."""
+    """What was judged of spans, by what they consist of; forgets the ones requested least recently."""
 
     def __init__(self) -> None:
         self._held: OrderedDict[_Key, RuleOutput] = OrderedDict()

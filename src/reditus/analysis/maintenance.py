@@ -38,7 +38,7 @@ class Task(StrEnum):
 
 
 OVERDUE_S = {Task.SEALING: 600.0, Task.ROLLUPS: 1_800.0, Task.RETENTION: 3_600.0, Task.SCRUBBING: 3_600.0}
-"""A task that has not gone through for so long is overdue. Judging is done when somebody asks, and never overdue."""
+"""A task that has not gone through for so long is overdue. Diagnoses are made on request, and never overdue."""
 
 
 @dataclass(slots=True)
@@ -78,7 +78,7 @@ class Journal:
         self._tasks = {task: _TaskState() for task in Task}
 
     def run(self, task: Task, archive: UUID, work: Callable[[], object]) -> bool:
-        """Do some work for one archive, unless it failed lately. Return whether it went through.
+        """Do some work for one archive, unless it failed recently. Return whether it went through.
 
         Raise DatabaseUnavailable where the database cannot be reached at all: then it is nothing about this archive.
         """

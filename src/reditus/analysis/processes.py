@@ -61,7 +61,7 @@ def _ended_cores(frame: Frame, found: ProcessesAt) -> float | None:
     except UnknownCounter:
         return None
     at = busy.timebase.index_at(found.at_ns)
-    total = found.together.cpu_cores
+    total = found.total.cpu_cores
     if at is None or total is None or busy.values[at] != busy.values[at]:
         return None
     return max(float(busy.values[at]) - total, 0.0)

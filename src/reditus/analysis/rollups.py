@@ -16,13 +16,13 @@ from reditus.store.rollups.table import RollupReach
 
 LAG_S = 120
 """Ticks this near to the newest are not rolled up yet, nor those within two intervals of the group that is read most
-seldom: what is still to come of them would count as late."""
+rarely: what is still to come of them would count as late."""
 LEAST_S = 600
 """As much as has to be there before rollups grow: each time costs a pass over all measures."""
 STEP_TICKS = 7_200
 """Ticks that are in memory at once while rolling up."""
 STEPS_A_PASS = 24
-"""Steps in one transaction, so that nobody waits long for the archive."""
+"""Steps in one transaction, so that the archive is never locked for long."""
 FINER_STEPS_A_PASS = 4
 """The same, where a step is a row of a finer level."""
 

@@ -48,7 +48,7 @@ class ChartSeries:
 
 
 def cut_to_ticks(reader: Reader, window: Window) -> Window:
-    """The part of a window in which ticks can lie: whoever asks for a century of an archive of an hour pays for an hour. A
+    """The part of a window in which ticks can lie: a request for a century of an archive of an hour costs an hour. A
     window beside the archive becomes its own last moment, in which nothing is.
     """
     extent = reader.extent
@@ -84,7 +84,7 @@ def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None
     """
     edges_ns = bin_edges(window, width)
     sheet = Binner(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
-    sheet.together([read_series.sampled for read_series in reads if read_series.sampled is not None])
+    sheet.prepare([read_series.sampled for read_series in reads if read_series.sampled is not None])
     return [_drawn(read_series, sheet, width) for read_series in reads]
 
 
@@ -112,7 +112,7 @@ def drawn(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: in
     """
     inner = cut_to_ticks(reader, window)
     level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
-    # Counters as they are, and single processes, have no rollups; so few are asked for that their ticks will do.
+    # Counters as they are, and single processes, have no rollups; so few are requested that their ticks will do.
     from_ticks = [key for key in wanted if level_s is None or key.measure.name not in MEASURES]
     if level_s is None:
         # What needs too many columns for so many ticks comes from rollups all the same, in bins of a minute or more.
@@ -179,7 +179,7 @@ def binned(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: i
         for group in _groups(reader, wanted, inner):
             sheet = Binner(window, edges_ns)
             reads = read(reader, group, inner)[1]
-            sheet.together([read_series.sampled for read_series in reads if read_series.sampled is not None])
+            sheet.prepare([read_series.sampled for read_series in reads if read_series.sampled is not None])
             found += [
                 sheet.binned(read_series.sampled) if read_series.sampled is not None else None for read_series in reads
             ]

@@ -48,7 +48,7 @@ def rename(archive: Archive, name: Annotated[str, typer.Argument(help="Its new n
 def protect(
     archive: Archive, off: Annotated[bool, typer.Option("--off", help="Take the protection away.")] = False
 ) -> None:
-    """Let no plan and nobody remove anything from an archive."""
+    """Protect an archive: nothing is removed from it."""
     _describe(
         archive,
         {"protected": not off},

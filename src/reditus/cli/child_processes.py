@@ -105,7 +105,7 @@ def open_log(path: Path) -> BinaryIO:
 
 
 def rotate(path: Path) -> None:
-    """Put a log that has grown too long aside, and empty it. Whoever writes to it appends, and so goes on at its beginning; what
+    """Put a log that has grown too long aside, and empty it. The writer appends, and so goes on at its beginning; what
     is written in between is lost.
     """
     try:

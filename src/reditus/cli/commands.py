@@ -37,7 +37,7 @@ from reditus.server.schemas import DiagnosisOut
 
 app = typer.Typer(
     name="reditus",
-    help="Record a machine's counters, replay them, and be told what ran out.",
+    help="Record a machine's counters, replay them, and be reported what ran out.",
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     add_completion=False,

@@ -39,7 +39,7 @@ err = SafeConsole(stderr=True, highlight=False, width=None if sys.stderr.isatty(
 
 
 class Failure(Exception):
-    """A command cannot do what was asked; the message says why and what would work. It may hold anything that came from
+    """A command cannot do what was requested; the message says why and what would work. It may hold anything that came from
     outside: what prints it makes that safe.
     """
 

@@ -17,7 +17,7 @@ from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
 markers = typer.Typer(help="Markers: log lines, gaps with their reasons, remarks.", no_args_is_help=True)
 Archive = Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive.")]
 LARGEST_BYTES = 256 << 20
-MOST_TOLD = 20
+MOST_REPORTED = 20
 KINDS: tuple[str, ...] = get_args(DeviceKind)
 
 
@@ -62,10 +62,10 @@ def import_lines(
     """Keep a log's lines as markers of an archive. The same file again changes nothing."""
     _check_severity(severity)
     lines = _read(file)
-    for line, why in lines.problems[:MOST_TOLD]:
+    for line, why in lines.problems[:MOST_REPORTED]:
         err.print(f"{file}:{line}: {why}", markup=False)
-    if len(lines.problems) > MOST_TOLD:
-        err.print(f"{file}: and {len(lines.problems) - MOST_TOLD} more", markup=False)
+    if len(lines.problems) > MOST_REPORTED:
+        err.print(f"{file}: and {len(lines.problems) - MOST_REPORTED} more", markup=False)
     worst = SEVERITIES.index(severity)
     wanted = [
         marker

@@ -61,7 +61,7 @@ def put_plan(file: Annotated[Path, typer.Argument(help="JSON; - reads the standa
 
 @planning.command("remove")
 def remove_plan(name: Annotated[str, typer.Argument(help="Its name.")]) -> None:
-    """Remove a plan that nobody follows."""
+    """Remove a plan that no recorder follows."""
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         client.remove_plan(name)
         out.print(f"Plan {name!r} is removed.", markup=False)
@@ -161,7 +161,7 @@ def _contents(file: Path) -> str:
 def direct(
     recorder: Annotated[str, typer.Argument(help="Name, id, or beginning of an id.")],
     plan: Annotated[str | None, typer.Option("--plan", help="Follow this plan; `none`: as it was started.")] = None,
-    stop: Annotated[bool, typer.Option("--stop", help="Record nothing until told to go on.")] = False,
+    stop: Annotated[bool, typer.Option("--stop", help="Record nothing until resumed.")] = False,
     resume: Annotated[bool, typer.Option("--resume", help="Record again.")] = False,
     burst: Annotated[str | None, typer.Option("--burst", help="Sample faster for so long; 0s ends it.")] = None,
 ) -> None:

@@ -161,7 +161,7 @@ def _start_cluster(cluster: Cluster | None, switch: StopSwitch) -> str:
 
 
 def _port(settings: Settings) -> int:
-    """The port of the settings, or a free one where that is taken and nobody asked for it by name."""
+    """The port of the settings, or a free one where that is taken and was not set explicitly."""
     if "port" in settings.model_fields_set or settings.port == 0:
         return settings.port
     with socket.socket() as probe:

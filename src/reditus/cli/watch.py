@@ -31,7 +31,7 @@ def live_lines(names: Sequence[str], interval_ns: int, count: int | None) -> Ite
     """
     for name in names:
         measure_named(name if is_counter(name) else name.partition("@")[0])
-    # Everything at every tick, for somebody waits for it.
+    # Everything at every tick: the values are watched live.
     sampler = Sampler(interval_ns=interval_ns, every_ns={source.group: interval_ns for source in SOURCES})
     try:
         yield from islice(_with_heads(_live_rows(sampler, names, interval_ns)), None if count is None else count + 1)
@@ -40,7 +40,7 @@ def live_lines(names: Sequence[str], interval_ns: int, count: int | None) -> Ite
 
 
 def past_lines(series_set: dict[str, Any], count: int | None, names: dict[str, dict[str, str]]) -> Iterator[str]:
-    """The API's series in the same form. Series of other times than the first one's are told by the nearest of theirs."""
+    """The API's series in the same form. Series of other times than the first one's are reported by the nearest of theirs."""
     series = series_set["series"]
     titles = [
         _title(sery["measure"], labelled(names, sery["measure"], sery["device"]), sery["unit"]) for sery in series

@@ -13,7 +13,7 @@ from reditus.core.markers import Markers
 from reditus.core.records import Envelope, read_envelope
 
 Record = Block | Identities | Markers
-_TOLD: dict[bytes, tuple[Callable[[Envelope], Identities | Markers], str]] = {
+_REPORTED: dict[bytes, tuple[Callable[[Envelope], Identities | Markers], str]] = {
     IDENTITIES: (Identities.of, "pid, start, name, user, group and parent"),
     MARKERS: (Markers.of, "ident, at_ns, kind and text"),
 }
@@ -33,12 +33,12 @@ def read_records(batch: bytes) -> Iterator[Record]:
     start, whole = 0, memoryview(batch)
     while start < len(batch):
         magic = bytes(whole[start : start + len(BLOCK)])
-        if magic not in _TOLD:
+        if magic not in _REPORTED:
             block, start = read_block(whole, start)
             yield block
             continue
         envelope, end = read_envelope(whole, start)
-        read, parts = _TOLD[magic]
+        read, parts = _REPORTED[magic]
         try:
             yield read(envelope)
         except (ValueError, TypeError, KeyError) as why:

@@ -50,10 +50,10 @@ class Binner:
         """By the identity of a sampled measure, which is kept with it so that no other can have it."""
         self._newest: tuple[_Rows, Series] | None = None
 
-    def together(self, every: Sequence[Series]) -> None:
-        """Say what will be asked for, so that it can be worked out together."""
+    def prepare(self, series: Sequence[Series]) -> None:
+        """Bin many series at once: work that depends only on their timebase is shared."""
         by_timebase: dict[int, list[Series]] = {}
-        for sampled in every:
+        for sampled in series:
             if 0 < len(sampled) <= FEW_TICKS:
                 by_timebase.setdefault(id(sampled.timebase), []).append(sampled)
         for alike in by_timebase.values():
@@ -147,7 +147,7 @@ class _Known:
 
 @dataclass(frozen=True)
 class _BinPlan:
-    """Intervals over the bins and in the window, each worked out when it is asked for."""
+    """Intervals over the bins and in the window, each worked out when it is requested."""
 
     timebase: Timebase
     known: _Known

@@ -80,7 +80,7 @@ def encode_column(values: IntArray, *, doubled: bool = False) -> bytes:
 
 def encode_clocks(wall_ns: IntArray, monotonic_ns: IntArray) -> tuple[bytes, bytes]:
     """Encode the two clocks of a stretch, each in the shortest way. Within a tick they hardly part, so that one of them
-    need not be told in full.
+    need not be reported in full.
 
     >>> wall, monotonic = encode_clocks(np.array([105, 117, 131]), np.array([5, 17, 31]))
     >>> decode_wall(wall, np.array([5, 17, 31]))
@@ -185,7 +185,7 @@ def unpacked(frame: bytes | memoryview, most_bytes: int, *, of: str) -> bytes:
 
 
 def decode_steps(chunk: bytes | memoryview, ticks: int) -> Steps:
-    """As decode_column, without adding up what the values grow by; a payload that is damaged shows when they are asked
+    """As decode_column, without adding up what the values grow by; a payload that is damaged shows when they are queried
     for.
     """
     found = _parsed(chunk, ticks)
@@ -208,7 +208,7 @@ class _Moving:
     base: int
     """What the planes lack of each delta, or of each delta of deltas."""
     doubled_from: int | None
-    """The first delta, where the others are told by their differences."""
+    """The first delta, where the others are reported by their differences."""
 
     def fill(self, steps: IntArray) -> None:
         words = steps.view(np.uint64)

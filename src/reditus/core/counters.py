@@ -133,7 +133,7 @@ _ALL = [
     ),
     Counter(
         "system.memory.linux.pages", "Memory in pages", "By", _LEVEL,
-        "The levels of /proc/vmstat (nr_ names), under the kernel's own names; counted in pages, told in bytes.",
+        "The levels of /proc/vmstat (nr_ names), under the kernel's own names; counted in pages, given in bytes.",
         "/proc/vmstat", PAGING_EVENT,
     ),
     Counter(
@@ -198,7 +198,7 @@ _ALL = [
     ),
     Counter(
         "system.network.packet.dropped", "Packets dropped", "{packet}", _CUMULATIVE,
-        "Packets thrown away, on receive also those that nobody asked for.",
+        "Packets dropped; on receive also packets of unwanted protocols.",
         "/proc/net/dev drop", INTERFACE, (NETWORK_DIRECTION,),
     ),
     Counter(
@@ -265,7 +265,7 @@ _ALL = [
     ),
     Counter(
         "system.linux.pressure.time", "Stall time", "s", _CUMULATIVE,
-        "Time in which at least one task (some), or every task that had work (full), was held up for want of the "
+        "Time in which at least one task (some), or every task that had work (full), was held up for lack of the "
         "resource.",
         "/proc/pressure/* total", RESOURCE, (SCOPE,),
     ),
@@ -310,7 +310,7 @@ _ALL = [
     ),
     Counter(
         "system.network.linux.link.speed", "Link speed", "bit/s", _LEVEL,
-        "The speed that the link agreed on; not told while it is down, nor by most virtual links.",
+        "The speed that the link agreed on; not given while it is down, nor by most virtual links.",
         "/sys/class/net/*/speed", INTERFACE,
     ),
     Counter(
@@ -327,8 +327,8 @@ _ALL = [
         "Times that the link went up or down.", "/sys/class/net/*/carrier_changes", INTERFACE,
     ),
     Counter(
-        "system.network.linux.no_handler", "Packets that nobody handles", "{packet}", _CUMULATIVE,
-        "Packets received on an inactive interface, or of a protocol that nobody speaks; no sign of overload.",
+        "system.network.linux.no_handler", "Packets without a handler", "{packet}", _CUMULATIVE,
+        "Packets received on an inactive interface, or of an unknown protocol; no sign of overload.",
         "/sys/class/net/*/statistics/rx_nohandler", INTERFACE,
     ),
     Counter(
@@ -363,7 +363,7 @@ _ALL = [
     ),
     Counter(
         "system.cgroup.memory.limit", "Memory limit of control groups", "By", _LEVEL,
-        "What the group may hold at the most; absent where there is no limit.",
+        "What the group may hold at most; absent where there is no limit.",
         "/sys/fs/cgroup: memory.max, memory.limit_in_bytes", CGROUP,
     ),
     Counter(
@@ -430,7 +430,7 @@ _ALL = [
     ),
     Counter(
         "process.linux.io.moved", "Bytes moved by a process", "By", _LEVEL,
-        "Bytes that it read from, or had written to, storage in the tick's interval. A process that sleeps is asked "
+        "Bytes that it read from, or had written to, storage in the tick's interval. A process that sleeps is queried "
         "now and then only, so its bytes may show a few ticks late. Other users' processes tell it to the superuser "
         "only.", "/proc/PID/io", PROCESS_SLOT, (DISK_DIRECTION,),
     ),

@@ -34,8 +34,8 @@ class Source(Protocol):
 class Steps:
     """A column's values as the first one and the steps from each to the next, modulo 2**64.
 
-    The values themselves are added up when they are asked for; a rate never asks. Slices with a step of 1 stay steps.
-    Steps of a source are worked out when they are asked for, at best straight into those of a longer column.
+    The values themselves are added up when they are requested; a rate never asks. Slices with a step of 1 stay steps.
+    Steps of a source are worked out when they are requested, at best straight into those of a longer column.
     """
 
     __slots__ = ("_last", "_least", "_length", "_source", "_steps", "_values", "first")
@@ -58,7 +58,7 @@ class Steps:
         return out
 
     def alone(self) -> "Steps":
-        """The same, for somebody else: what is worked out of the one is not kept with the other."""
+        """A view that does not share the arrays memoised with the original."""
         out = Steps.__new__(Steps)
         out.first, out._last, out._least, out._length = self.first, self._last, self._least, self._length
         out._steps, out._source, out._values = self._steps, self._source, None

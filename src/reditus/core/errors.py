@@ -10,7 +10,7 @@ Errors subclass the builtin a caller would already catch:
     ├── UnknownCounter(LookupError)
     ├── UnknownMeasure(LookupError)
     ├── WindowError(ValueError)      a stretch of time that makes no sense
-    └── Cancelled                    nobody waits for the answer any more
+    └── Cancelled                    the client no longer waits for the answer
 """
 
 from collections.abc import Collection
@@ -42,7 +42,7 @@ class WindowError(CoreError, ValueError):
 
 
 class Cancelled(CoreError):
-    """Nobody waits for the answer any more; the work was given up."""
+    """The operation was cancelled."""
 
     def __init__(self) -> None:
         super().__init__("the client went away before its answer was ready")

@@ -14,7 +14,7 @@ MOST_CORES = 65_536
 MOST_DEVICES = 100_000
 MAX_TEXT = 500
 
-# Names by which the kernel's own drivers call things, for hosts that told no facts (a bare capture has no /sys).
+# Names by which the kernel's own drivers call things, for hosts that report no facts (a bare capture has no /sys).
 _STACKED = re.compile(r"^(dm-|md|loop|drbd|bcache)\d+")
 _MEMORY = re.compile(r"^(ram|zram|brd)\d+$")
 _PARTITION = re.compile(r"^((?P<plain>(sd|vd|hd|xvd)[a-z]+)\d+|(?P<numbered>(nvme\d+n\d+|mmcblk\d+|nbd\d+))p\d+)$")
@@ -49,7 +49,7 @@ class LinkFacts:
 
 @dataclass(frozen=True, slots=True)
 class HostFacts:
-    """Facts of a host. What was not told is None or absent."""
+    """Facts of a host. What is unknown is None or absent."""
 
     cores: int | None = None
     memory_bytes: int | None = None
@@ -63,7 +63,7 @@ class HostFacts:
     links: Mapping[str, LinkFacts] = field(default_factory=dict)
 
     def disk_role(self, name: str) -> DiskRole:
-        """The role as told, else as the name suggests."""
+        """The role as given, else as the name suggests."""
         if name in self.disks:
             return self.disks[name].role
         if _MEMORY.match(name):

@@ -167,7 +167,7 @@ class Frame:
 
     def values_of(self, counter: str, attribute: str) -> list[str]:
         """The different values that `attribute` takes on the counter's columns, sorted: the devices it has."""
-        # Asked for by every measure of every device.
+        # Requested for by every measure of every device.
         if (counter, attribute) not in self._values:
             found = {value for own in self._attributes.get(counter, ()) for name, value in own if name == attribute}
             self._values[counter, attribute] = sorted(found)
@@ -188,7 +188,7 @@ class Frame:
         more than the interval itself counts as 0.
         """
         timebase, series = self._get(counter, attributes)
-        # The parts of a whole are asked for again by each measure that is a share of it.
+        # The parts of a whole are requested again by each measure that is a share of it.
         key = (id(series), allow_decrease)
         if key not in self._deltas:
             self._deltas[key] = deltas(series, timebase, allow_decrease=allow_decrease)

@@ -19,7 +19,7 @@ class Gap:
 
 
 def gaps_of(timebase: Timebase, stretches: Iterable[tuple[int, int, str]] = ()) -> list[Gap]:
-    """The gaps of a timebase, in order, each with what was told of it: stretches with a reason (start, end, reason).
+    """The gaps of a timebase, in order, each with what was reported of it: stretches with a reason (start, end, reason).
 
     A gap lasts from the tick before it to the start of the first interval after it.
     """
@@ -38,7 +38,7 @@ def gaps_of(timebase: Timebase, stretches: Iterable[tuple[int, int, str]] = ()) 
 
 
 def _reason(start_ns: int, end_ns: int, stretches: Sequence[tuple[int, int, str]]) -> str | None:
-    """All that was told of a stretch within it, each once."""
+    """All that was reported of a stretch within it, each once."""
     found = dict.fromkeys(
         reason for begin_ns, stop_ns, reason in stretches if begin_ns <= end_ns and stop_ns >= start_ns
     )

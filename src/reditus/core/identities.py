@@ -1,4 +1,4 @@
-"""Who processes are: told once each, in the batch with the ticks that first hold their number."""
+"""Who processes are: given once each, in the batch with the ticks that first hold their number."""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass

@@ -1,6 +1,6 @@
 """The columns that the Linux kernel's files give, with the scale of their raw integers.
 
-The recorder reads them from text and the simulator makes them up; both take the columns from here, so a made-up host
+The recorder reads them from text and the simulator makes them up; both take the columns from here, so a simulated host
 cannot differ from a recorded one in what its numbers mean.
 """
 
@@ -79,7 +79,7 @@ def backlog(word: str, core: str) -> Column:
 
 
 def memory_pages(level: str, *, page_bytes: int = PAGE_BYTES) -> Column:
-    """A level of /proc/vmstat, counted in pages (a few are not pages; those are told as the kernel counts them)."""
+    """A level of /proc/vmstat, counted in pages (a few are not pages; those are reported as the kernel counts them)."""
     scale = (1024, 1) if level == "nr_kernel_stack" else (page_bytes, 1)
     return kernel_column("system.memory.linux.pages", {name.PAGING_EVENT: level}, scale=scale)
 

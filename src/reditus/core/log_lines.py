@@ -74,7 +74,7 @@ def format_of(text: bytes) -> str | None:
 
 
 def parse_lines(text: bytes, kind: str, *, first_line: int = 1) -> Lines:
-    """Whole lines, or whole entries, of a file. What is good is kept, what is not is told by line."""
+    """Whole lines, or whole entries, of a file. What is good is kept, what is not is reported by line."""
     out = Lines()
     seen: Counter[str] = Counter()
     for line, parsed in (_syslog if kind == SYSLOG else _journal)(text, first_line):

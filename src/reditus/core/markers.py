@@ -20,7 +20,7 @@ MAX_IDENT = 120
 @dataclass(frozen=True, slots=True)
 class Marker:
     ident: str
-    """Tells it from others of the archive: told twice, it is kept once."""
+    """Tells it from others of the archive: given twice, it is kept once."""
     at_ns: int
     kind: str
     text: str

@@ -118,7 +118,7 @@ class ProcessesAt:
     at_ns: int
     boot_epoch: int
     heaviest: list[ProcessAt]
-    together: Usage
+    total: Usage
     """Of every process that was there, those outside the slots too."""
     states: dict[str, int]
 
@@ -138,7 +138,7 @@ def processes_at(frame: Frame, at_ns: int) -> ProcessesAt | None:
         at_ns=found.at_ns,
         boot_epoch=found.boot_epoch,
         heaviest=heaviest,
-        together=_usage(whole[: len(AMOUNTS)], found.elapsed_s),
+        total=_usage(whole[: len(AMOUNTS)], found.elapsed_s),
         states=dict(zip(STATES, whole[len(AMOUNTS) :], strict=True)),
     )
 

@@ -20,7 +20,7 @@ from reditus.core.window import Binned, Summary, Window, aligned_edges
 LEVELS_S = (60, 240, 1_200, 3_600)
 """Each a whole multiple of the one before, from which it is made."""
 CHUNK_BINS = 1_440
-"""Bins of one row at the most: a day of minutes, two months of hours."""
+"""Bins of one row at most: a day of minutes, two months of hours."""
 PARTS = 2
 """Chunks a series has: the observed time in ns as a column, and the floats."""
 MOST_SERIES = 100

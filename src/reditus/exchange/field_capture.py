@@ -5,7 +5,7 @@ file that was read, a line `@ EPOCH_NANOSECONDS PATH` and then the file's bytes 
 one line `@ EPOCH_NANOSECONDS PATH !REASON`. Each file has a time of its own, and its rates use that time.
 
 Captures come from machines in trouble: cut off, joined, or written by two scripts at once. What is good is kept, what
-is not is told by line, and nothing raises but a file that is no capture at all.
+is not is reported by line, and nothing raises but a file that is no capture at all.
 """
 
 import gzip
@@ -277,7 +277,7 @@ def _in_order(readings: list[_Section], notes: _Notes) -> list[_Section]:
 
 
 def _boots(stats: list[_Section], notes: _Notes) -> list[tuple[int, bytes]]:
-    """From when on which boot, told by the boot time in /proc/stat."""
+    """From when on which boot, reported by the boot time in /proc/stat."""
     boots: list[tuple[int, bytes]] = []
     known = -(10**9)
     for reading in sorted(stats, key=lambda item: item.at_ns):
@@ -349,7 +349,7 @@ def _group_pieces(
 
 
 def _interval_ns(at_ns: list[int]) -> int:
-    """The usual distance between readings, within what a plan could have asked for."""
+    """The usual distance between readings, within what a plan could have requested."""
     usual = int(np.median(np.diff(at_ns))) if len(at_ns) > 1 else NS_PER_S
     return min(max(usual, MIN_INTERVAL_NS), MAX_INTERVAL_NS)
 

@@ -3,14 +3,14 @@
 from importlib.resources import files
 
 from reditus.recorder.sources import SOURCES
-from reditus.recorder.sources.source import SELDOM_S
+from reditus.recorder.sources.source import SLOW_S
 
 
 def field_script() -> str:
     """The script, with the recorder's own list of files in it."""
     template = files("reditus.exchange").joinpath("field_script.sh").read_text(encoding="utf-8")
     often = [pattern for source in SOURCES if not source.pace_s for pattern in source.patterns]
-    seldom = [pattern for source in SOURCES if source.pace_s for pattern in source.patterns]
-    for place, patterns in (("@PATHS@", often), ("@SELDOM@", seldom)):
+    rarely = [pattern for source in SOURCES if source.pace_s for pattern in source.patterns]
+    for place, patterns in (("@PATHS@", often), ("@RARELY@", rarely)):
         template = template.replace(place, " \\\n    ".join(patterns))
-    return template.replace("@EVERY@", str(SELDOM_S))
+    return template.replace("@EVERY@", str(SLOW_S))

@@ -14,7 +14,7 @@ case $ticks in *[!0-9]*) echo "ticks: a whole number" >&2; exit 2 ;; esac
 
 paths="@PATHS@"
 # What changes slowly is read with every @EVERY@th tick.
-seldom="@SELDOM@"
+seldom="@RARELY@"
 
 # Nanoseconds since the epoch. Small systems have no %N: there the kernel's uptime, in hundredths of a second and free of
 # charge, is added to the time at which the machine started.

@@ -49,7 +49,7 @@ class Recording:
 
     @property
     def registration(self) -> Json:
-        """What the server has to be told first."""
+        """What the server has to be reported first."""
         return {
             "host": {"id": str(self.host), "name": self.host_name},
             "name": self.name,

@@ -1,4 +1,4 @@
-"""`python -m reditus.recorder`: record this machine until told to stop. The command line calls this process."""
+"""`python -m reditus.recorder`: record this machine until stopped. The command line calls this process."""
 
 import gc
 import io
@@ -118,7 +118,7 @@ def _report(options: Options, spool: Spool, runner: Runner) -> Json:
 
 
 def raise_priority() -> None:
-    """Ticks have to come on time when everything else is late too. The recorder needs so little that nobody suffers."""
+    """Ticks have to come on time when everything else is late too. The recorder needs so little that nothing suffers."""
     try:
         os.setpriority(os.PRIO_PROCESS, 0, NICENESS)
     except PermissionError:

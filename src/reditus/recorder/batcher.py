@@ -22,7 +22,7 @@ STEP_NS = 60 * NS_PER_S
 """A clock that is set by more than that."""
 CLOCK_STEP_NS = 1 << 15
 """Times are kept to 33 µs: reading one of the kernel's files takes 3 to 60 µs (measured), and when in between a counter was
-taken nobody can tell. Finer times would be noise, and a good part of all that is kept. A power of two leaves the lowest bits
+taken cannot be known. Finer times would be noise, and a good part of all that is kept. A power of two leaves the lowest bits
 of what is stored the same always.
 """
 
@@ -60,7 +60,7 @@ class Batcher:
     def add(self, readings: list[Reading]) -> None:
         for reading in readings:
             held = self._open.get(reading.group)
-            # The parser hands out the same tuple while nothing changes, so identity is asked first.
+            # The parser hands out the same tuple while nothing changes, so identity is compared first.
             if held is not None and held.readings and _steps(held.readings[-1], reading):
                 self._close(reading.group)
             if held is None or (held.columns is not reading.columns and held.columns != reading.columns):

@@ -31,8 +31,8 @@ class FileSet:
         self._look_whole_at_ns = 0
         self._fronts = sorted({pattern.partition("*")[0].rpartition("/")[0] for pattern in source.patterns})
         self._listed: list[list[str]] | None = None
-        self._told = False
-        # What a path is wanted for is in its name, so it is asked once.
+        self._described = False
+        # What a path is wanted for is in its name, so it is looked up once.
         self._wants = cache(self._holds_something)
 
     def read(self, now_ns: int) -> bytes:
@@ -50,7 +50,7 @@ class FileSet:
                 text = read()
                 parts += head, text, b"" if text.endswith(b"\n") else b"\n"
             except OSError:
-                # Gone, or nothing to say at the moment (the speed of a link that is down); asked again when looking.
+                # Gone, or nothing to say at the moment (the speed of a link that is down); requested again when looking.
                 self._files.pop(path).close()
                 gone = True
         if gone:
@@ -68,9 +68,9 @@ class FileSet:
 
     def _look(self) -> None:
         usable = list(matching(self._source.patterns, self._root, known=self._files, wants=self._wants))
-        if len(usable) > MOST_FILES and not self._told:
+        if len(usable) > MOST_FILES and not self._described:
             log.warning("too many files, the rest is left out", path=self._source.path, files=len(usable))
-            self._told = True
+            self._described = True
         wanted = dict.fromkeys(usable[:MOST_FILES])
         for path in set(self._files) - set(wanted):
             self._files.pop(path).close()
@@ -79,7 +79,7 @@ class FileSet:
         self._reads = [(path, headed(path, b""), file.read) for path, file in self._files.items()]
 
     def _holds_something(self, path: str) -> bool:
-        # A name with blanks or control characters could not be told from text.
+        # A name with blanks or control characters could not be reported from text.
         wants = self._source.wants
         return path.isprintable() and " " not in path and (wants is None or wants(path))
 
@@ -91,7 +91,7 @@ def matching(
     wants: Callable[[str], bool] = lambda _: True,
 ) -> Iterator[str]:
     """The paths below `root` that match and are wanted, pattern by pattern. Each folder is listed once, however many
-    patterns ask; of those known or not wanted it is not asked whether they are there.
+    patterns ask; of those known or not wanted it is not requested whether they are there.
     """
 
     @cache

@@ -1,4 +1,4 @@
-"""Space and inodes by mount point, asked by threads of their own.
+"""Space and inodes by mount point, requested by threads of their own.
 
 A network mount whose server is gone makes statvfs wait for ever. So each mount point has a thread; a tick takes the
 answers that are there, and a mount that does not answer is left out until it does.
@@ -18,7 +18,7 @@ from reditus.core.counters import FILESYSTEM_STATE, MOUNT
 from reditus.core.kernel_columns import kernel_column
 from reditus.core.schema import MAX_TEXT, Column
 from reditus.core.types import NS_PER_S, IntArray
-from reditus.recorder.sources.source import SELDOM_S
+from reditus.recorder.sources.source import SLOW_S
 
 log = structlog.get_logger()
 
@@ -91,7 +91,7 @@ class Filesystems:
     """A probe (sampler.Probe). `root` holds the proc with the mounts; the mount points themselves are this machine's."""
 
     group = "filesystem"
-    pace_s = SELDOM_S
+    pace_s = SLOW_S
 
     def __init__(self, root: str = "/") -> None:
         self._takes: Callable[[Column], bool] | None = None

@@ -57,7 +57,7 @@ def _model(base: Path) -> str | None:
 
 
 def _virtual(base: Path) -> bool | None:
-    """Told by the processor's flags (x86), by a hypervisor's own folder, or by the device tree; else unknown."""
+    """Reported by the processor's flags (x86), by a hypervisor's own folder, or by the device tree; else unknown."""
     flags = re.search(r"^flags\s*:(.*)$", _text(base / "proc/cpuinfo") or "", re.MULTILINE)
     if (base / "sys/hypervisor/type").exists() or (base / "proc/device-tree/hypervisor").exists():
         return True

@@ -25,7 +25,7 @@ class KernelFile:
             text = os.pread(self._descriptor, CHUNK_BYTES, 0)
             return text if len(text) < SHORT_BYTES else rest_of(self._descriptor, text)
         except OSError:
-            # The thing behind it may have gone and come back; the next reading opens it anew.
+            # The thing behind it may have gone and come back; the next reading opens it again.
             self.close()
             raise
 

@@ -118,14 +118,14 @@ class KernelText:
         """What `parse` returned values for. A new tuple after each change of schema."""
 
     def parse(self, text: bytes) -> IntArray:
-        """Return one raw integer per column, learning the schema anew where it changed."""
+        """Return one raw integer per column, learning the schema again where it changed."""
         numbers = numbers_in(text)
         if not self.memory.knows(text, numbers):
             self._relearn(text, numbers)
         return self.memory.pick(numbers)
 
     def forget(self) -> None:
-        """Learn the next text anew, even if it looks the same."""
+        """Learn the next text again, even if it looks the same."""
         self.memory = Memory()
 
     def _relearn(self, text: bytes, numbers: IntArray) -> None:
@@ -145,7 +145,7 @@ class KernelText:
             picked=np.array([place[item.at] for item in fields], dtype=np.int64),
             decimals=np.array([index for index, _ in decimal], dtype=np.int64),
             hundredths=np.array([place[item.hundredths_at] for _, item in decimal], dtype=np.int64),
-            # A number that changes its sign changes the skeleton, and so is learned anew.
+            # A number that changes its sign changes the skeleton, and so is learned again.
             negative=np.array(
                 [index for index, item in enumerate(fields) if _MINUS.fullmatch(text, max(item.at - 2, 0), item.at)],
                 dtype=np.int64,

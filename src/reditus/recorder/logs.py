@@ -1,6 +1,6 @@
 """The machine's logs, line by line, as markers: the kernel's, and files that were named when the recorder was started.
 
-Nothing of it is read unless it was asked for: log lines may tell of people and hold secrets.
+Nothing of it is read unless it was requested: log lines may tell of people and hold secrets.
 """
 
 import contextlib
@@ -124,7 +124,7 @@ class LogFile:
         self.path = path
         self._number = left.get("inode")
         self._at = int(left.get("at", 0))
-        self._told: set[str] = set()
+        self._described: set[str] = set()
 
     @property
     def left(self) -> Json:
@@ -161,8 +161,8 @@ class LogFile:
         return [marker for marker in lines.markers if at_least(marker, severity)]
 
     def _say(self, reason: str) -> None:
-        if reason not in self._told:
-            self._told.add(reason)
+        if reason not in self._described:
+            self._described.add(reason)
             log.warning("log file", path=str(self.path), reason=reason)
 
 

@@ -33,7 +33,7 @@ class OptionsError(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Options:
-    """All that a recorder is told at its start."""
+    """All that a recorder is reported at its start."""
 
     server: str
     """Address of the Reditus server."""

@@ -48,11 +48,11 @@ class Processes:
         """Folders below /proc of those in the slots that have several threads, at the last reading."""
 
     def choose(self, *, arguments: bool) -> None:
-        """Whether command lines are told. They may hold secrets."""
+        """Whether command lines are reported. They may hold secrets."""
         self._slots.arguments = arguments
 
     def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
-        del now_ns  # starts of processes are told on the clock that goes on while the machine sleeps
+        del now_ns  # starts of processes are reported on the clock that goes on while the machine sleeps
         nothing: tuple[tuple[Column, ...], IntArray] = (), np.zeros(0, dtype=np.int64)
         try:
             places = self._places()
@@ -77,7 +77,7 @@ class Processes:
         return self._columns, np.concatenate([amounts.sum(axis=0), counts, slots.ravel()])
 
     def take_identities(self) -> list[Identity]:
-        """Those that were not told yet."""
+        """Those that were not reported yet."""
         return self._slots.take()
 
     def close(self) -> None:

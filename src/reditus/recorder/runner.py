@@ -37,12 +37,12 @@ FACTS_EVERY_NS = 60 * NS_PER_S
 ASLEEP_NS = 2 * NS_PER_S
 """Longer than that between the clock that stops while the machine sleeps and the one that goes on: it slept."""
 COST_OVER_S = 60
-MOST_TOLD = 100
+MOST_REPORTED = 100
 
 
 @dataclass(frozen=True)
 class Setting:
-    """What is being done: changes only when something has to be set up anew."""
+    """What is being done: changes only when something has to be set up again."""
 
     interval_ns: int
     plan: Plan | None
@@ -128,7 +128,7 @@ class Runner:
             "dropped": list(self._spool.dropped),
             "unreadable": dict(self._unreadable),
             "spool_trouble": self._keeper.trouble,
-            "aside": self._spool.aside[-MOST_TOLD:],
+            "aside": self._spool.aside[-MOST_REPORTED:],
         }
 
     def _requested_orders(self, orders: Orders) -> Setting | str:
@@ -231,7 +231,7 @@ class Runner:
             batcher.mark(self._logs.read(severity))
 
     def _look_at_facts(self) -> None:
-        """Now and then: a disk, link or core that came or went is told to the server with the archive."""
+        """Now and then: a disk, link or core that came or went is instructed to the server with the archive."""
         now_ns = boot_clock_ns()
         if now_ns < self._facts_at_ns:
             return

@@ -122,7 +122,7 @@ class _Paced:
         if now_ns < self.due_from_ns:
             return False
         behind_ns = now_ns - self._due_ns
-        # After a pause the pace begins anew; otherwise it keeps to its steps, so that it never drifts.
+        # After a pause the pace begins again; otherwise it keeps to its steps, so that it never drifts.
         self._due_ns = now_ns + self.every_ns if behind_ns > self.every_ns else self._due_ns + self.every_ns
         return True
 
@@ -291,7 +291,7 @@ class Sampler:
 
 
 def _relearn_every(forgetful: bool, *, often: bool) -> int:
-    """What is read seldom is looked at each time for devices that begin to do something."""
+    """What is read rarely is looked at each time for devices that begin to do something."""
     if not forgetful:
         return RELEARN_EVERY
     return LOOK_FOR_ACTIVE if often else 1

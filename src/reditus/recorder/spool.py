@@ -100,7 +100,7 @@ class Spool:
         return UUID(self.folder.name)
 
     def register(self, registration: Json) -> None:
-        """Keep what the server has to be told of the archive before it takes blocks."""
+        """Keep what the server has to be reported of the archive before it takes blocks."""
         self._write_whole(self.folder / "archive.json", json.dumps(registration).encode())
         self._registration = registration
 
@@ -182,7 +182,7 @@ class Spool:
         aside.mkdir(exist_ok=True, mode=0o700)
         try:
             content = batch.path.read_bytes()
-        except FileNotFoundError:  # dropped meanwhile, for want of room
+        except FileNotFoundError:  # dropped meanwhile, for lack of room
             return
         stretch = self.note_dropped(content, f"{NOT_TAKEN}: {reason[:REASON_LETTERS]}")
         self.write_gaps()
@@ -232,7 +232,7 @@ class Spool:
 
     def note_dropped(self, batch: bytes, reason: str) -> Json | None:
         """The gap that dropping a batch makes, in memory; gaps that touch and have one reason are one. Return its ends, or
-        None where nobody can say any more what it held.
+        None where what it held is no longer known.
         """
         try:
             blocks = read_batch(batch).blocks
@@ -253,7 +253,7 @@ class Spool:
     def _note_gap(self, batch: SpooledBatch) -> None:
         try:
             content = batch.path.read_bytes()
-        except OSError:  # nobody can say any more what it held
+        except OSError:  # what it held is no longer known
             return
         self.note_dropped(content, SPOOL_FULL)
         self.write_gaps()

@@ -1,7 +1,7 @@
-"""Being asked to stop, by a signal or by another thread, without a lock that the asked one may hold.
+"""Being requested to stop, by a signal or by another thread, without a lock that the requested one may hold.
 
 `threading.Event.set()` in a signal handler takes the lock that `wait()` of the same thread may hold at that instant, and then
-waits for itself for ever. A byte in a pipe needs no lock: whoever waits, waits for the pipe.
+waits for itself for ever. A byte in a pipe needs no lock: every waiter waits for the pipe.
 """
 
 import os

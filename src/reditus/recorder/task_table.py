@@ -1,7 +1,7 @@
 """Many processes or threads from reading to reading, cheaply.
 
 Each one's stat file stays open, and only texts that changed are parsed, all in one go: most of a machine's processes sleep
-through a second. I/O is asked for only where stat changed, and for everyone in turn, so that what a sleeper moved shows
+through a second. I/O is requested only where stat changed, and for everyone in turn, so that what a sleeper moved shows
 some ticks late but is not lost.
 """
 
@@ -67,9 +67,9 @@ class TaskTable:
         self.tasks: dict[str, Task] = {}
         """By place."""
         self.amounts: IntArray = np.zeros((FIRST_ROWS, len(AMOUNTS)), dtype=np.int64)
-        """Shape (rows, AMOUNTS); a row that is nobody's holds zeros."""
+        """Shape (rows, AMOUNTS); an unused row holds zeros."""
         self.states: IntArray = np.zeros(FIRST_ROWS, dtype=np.int64)
-        """The state's letter; 0 where the row is nobody's."""
+        """The state's letter; 0 where the row is unused."""
         self._owners: list[Task | None] = [None] * FIRST_ROWS
         self._free = list(range(FIRST_ROWS - 1, -1, -1))
         self._files = 0
@@ -115,7 +115,7 @@ class TaskTable:
     def owner(self, row: int) -> Task:
         task = self._owners[row]
         if task is None:
-            raise LookupError(f"row {row} is nobody's")
+            raise LookupError(f"row {row} is unused")
         return task
 
     def read(self, path: str) -> bytes:
@@ -219,7 +219,7 @@ class TaskTable:
         return self._last_s is not None and start / self._ticks_per_s >= self._last_s - 1 / self._ticks_per_s
 
     def _move(self, task: Task) -> None:
-        """Bytes read from and written to storage since it was last asked."""
+        """Bytes read from and written to storage since it was last requested."""
         io = self._io(task)
         if io is None:
             task.io_closed = True

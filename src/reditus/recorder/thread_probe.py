@@ -47,7 +47,7 @@ class Threads:
         if not self._table.look(places[:MOST_THREADS]):
             return (), np.zeros(0, dtype=np.int64)
         taken = self._slots.assign(heaviest(self._table, memory=False))
-        # A process's first thread has its number, and is told with the processes.
+        # A process's first thread has its number, and is reported with the processes.
         self._slots.report(task for _, task in taken if task.number != _owner(task))
         slots = np.zeros((THREAD_SLOTS, len(THREAD_PLACES) + len(THREAD_AMOUNTS)), dtype=np.int64)
         for number, task in taken:
@@ -57,7 +57,7 @@ class Threads:
         return self._columns, slots.ravel()
 
     def take_identities(self) -> list[Identity]:
-        """Those that were not told yet; the parent of a thread is the process it belongs to."""
+        """Those that were not reported yet; the parent of a thread is the process it belongs to."""
         return self._slots.take()
 
     def close(self) -> None:

@@ -13,7 +13,7 @@ from reditus.recorder.task_table import READ_AT, Task, TaskTable
 
 EACH = 5
 """How many are kept by each way of being heavy."""
-MOST_TOLD = 32_768
+MOST_REPORTED = 32_768
 MAX_TEXT = 200
 
 
@@ -25,16 +25,16 @@ class _Slot:
 
 
 class TaskSlots:
-    """Who is in which slot, and who of them was not told yet."""
+    """Who is in which slot, and which of them were not reported yet."""
 
     def __init__(self, table: TaskTable, slots: int, proc: str) -> None:
         self._table, self._proc = table, proc
         self._slots = [_Slot() for _ in range(slots)]
         self._readings = 0
-        self._told: dict[tuple[int, int], bytes] = {}
+        self._described: dict[tuple[int, int], bytes] = {}
         self._new: list[Identity] = []
         self.arguments = False
-        """Whether command lines are told."""
+        """Whether command lines are reported."""
 
     def assign(self, rows: Iterable[int]) -> list[tuple[int, Task]]:
         """Give the heaviest their slots; return slot and task of all that are in one."""
@@ -58,14 +58,14 @@ class TaskSlots:
         return [(number, slot.task) for number, slot in enumerate(self._slots) if slot.task is not None]
 
     def report(self, tasks: Iterable[Task]) -> None:
-        """Keep who these are, for `take`, unless it was told before."""
+        """Keep who these are, for `take`, unless it was reported before."""
         for task in tasks:
             key = (task.number, task.start)
-            if self._told.get(key) == task.name:
+            if self._described.get(key) == task.name:
                 continue
-            if len(self._told) > MOST_TOLD:
-                self._told.clear()
-            self._told[key] = task.name
+            if len(self._described) > MOST_REPORTED:
+                self._described.clear()
+            self._described[key] = task.name
             self._new.append(
                 Identity(
                     pid=task.number,
@@ -79,7 +79,7 @@ class TaskSlots:
             )
 
     def take(self) -> list[Identity]:
-        """Those that were not told yet."""
+        """Those that were not reported yet."""
         new, self._new = self._new, []
         return new
 

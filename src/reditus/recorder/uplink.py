@@ -99,7 +99,7 @@ class Uplink:
                 self._away = True
                 if self._stopping.is_set():
                     return
-                # Asked to stop while it waits, it tries once more, for the server may be back.
+                # Requested to stop while it waits, it tries once more, for the server may be back.
                 self._stopping.wait(retry_s)
                 retry_s = min(retry_s * 2, RETRY_MOST_S)
 
@@ -201,7 +201,7 @@ class Uplink:
         base = f"/api/archives/{spool.archive}"
         registration = spool.registration()
         if registration is None:
-            raise Refused(f"{spool.folder} lost its archive.json; nobody can say what host this was")
+            raise Refused(f"{spool.folder} lost its archive.json, so its host is unknown")
         _check(*self._request("PUT", base, json.dumps(registration).encode(), "application/json"))
         for digest, schema in spool.schemas():
             _check(*self._request("PUT", f"{base}/schemas/{digest}", schema, "application/json"))
@@ -226,7 +226,7 @@ def _bundles(batches: list[SpooledBatch]) -> Iterator[list[SpooledBatch]]:
 
 
 def _content(batch: SpooledBatch) -> bytes | None:
-    """None where it was dropped meanwhile, for want of room."""
+    """None where it was dropped meanwhile, for lack of room."""
     try:
         return batch.path.read_bytes()
     except FileNotFoundError:

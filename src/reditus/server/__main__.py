@@ -39,7 +39,7 @@ def main() -> int:
     settings = Settings()
     if settings.database_url is None:
         parser.error("REDITUS_DATABASE_URL is not set; `./reditus serve` starts a database and the server together")
-    # Requests are worked on by threads that take turns. Whoever only asks for health waits for a few of those.
+    # Requests are worked on by threads that take turns. A health check waits for a few of those turns.
     sys.setswitchinterval(SWITCH_S)
     url_file = None if options.url_file is None else options.url_file.open("w", encoding="utf-8")
     page = [settings.web / "index.html"] if settings.web.is_dir() else []
@@ -97,7 +97,7 @@ class LogOnFullDisk(io.TextIOBase):
 
 
 class Server(uvicorn.Server):
-    """Tells its address through a file, for whoever started it on a port of its choice."""
+    """Writes its address to a file, for the process that started it on any free port."""
 
     def __init__(self, config: uvicorn.Config, url_file: TextIO | None) -> None:
         super().__init__(config)

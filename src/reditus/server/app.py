@@ -73,7 +73,7 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         bell.attach()
         background.start()
-        # While the first page is on its way; whoever asks for findings first would wait for it.
+        # While the first page is on its way; the first diagnosis would wait for it.
         Thread(target=filters.load, name="load", daemon=True).start()
         yield
         await to_thread.run_sync(background.stop, STOP_S)

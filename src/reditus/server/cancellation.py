@@ -1,4 +1,4 @@
-"""Work that ends when nobody waits for its answer any more: pages ask anew with every move of the window."""
+"""Cancel work whose client has disconnected: pages send a new request with every move of the window."""
 
 import asyncio
 from collections.abc import Callable
@@ -19,14 +19,14 @@ LOOK_EVERY_S = 0.1
 
 
 class CancelToken:
-    """Whether somebody still waits. Asked in the thread that works, ended from the event loop."""
+    """Whether the client is still connected. Checked in the worker thread, set from the event loop."""
 
     def __init__(self) -> None:
         self.ended = False
         self.begun = False
 
     def check(self) -> None:
-        """Raise Cancelled once nobody waits any more."""
+        """Raise Cancelled once the client has disconnected."""
         if self.ended:
             raise Cancelled
 

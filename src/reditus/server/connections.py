@@ -1,4 +1,4 @@
-"""Time limits for slow clients: whoever does not finish a request's head, or does not read an answer, is disconnected."""
+"""Time limits for slow clients: clients that do not finish a request's head, or do not read an answer, are disconnected."""
 
 import asyncio
 import time

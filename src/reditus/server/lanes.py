@@ -1,5 +1,5 @@
-"""Lanes: which work may run beside which, and with how much memory. Nobody who only looks at health, and no recorder, waits
-behind somebody's charts.
+"""Lanes: which work may run beside which, and with how much memory. Neither health checks nor recorders wait
+behind charts.
 """
 
 from dataclasses import dataclass, field

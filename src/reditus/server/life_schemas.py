@@ -13,7 +13,7 @@ Notes = Annotated[str, StringConstraints(max_length=MOST_NOTES, pattern=r"^[^\x0
 
 
 class In(BaseModel):
-    """Base of what is told: a misspelt part is refused, not ignored."""
+    """Base of what is reported: a misspelt part is refused, not ignored."""
 
     model_config = ConfigDict(extra="forbid", populate_by_name=True)
 

@@ -56,7 +56,7 @@ class AsideIn(BaseModel):
     file: str = Field(max_length=200)
     reason: str = Field(max_length=1_000)
     size_bytes: Count
-    start_ms: Ms | None = Field(default=None, description="Its first tick; null where nobody can say.")
+    start_ms: Ms | None = Field(default=None, description="Its first tick; null where unknown.")
     end_ms: Ms | None = None
 
 

@@ -141,7 +141,7 @@ async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     if announced.isdigit() and (len(announced) > len(str(MAX_BLOCKS_BYTES)) or int(announced) > limit):
         raise _too_large(limit)
     if scope["method"] in SAFE:
-        return receive  # no body; what is asked for is whether the client is still there
+        return receive  # no body; what is requested is whether the client is still there
     timed = _timed(_counting(receive, limit))
     if is_blocks:
         return timed
@@ -223,7 +223,7 @@ def _counting(receive: Receive, limit: int) -> Receive:
 
 
 def _timed(receive: Receive) -> Receive:
-    """A body that has to come at a bearable pace. What is asked for after its end, such as whether the client is still there,
+    """A body that has to come at a bearable pace. What is requested after its end, such as whether the client is still there,
     may take as long as it will.
     """
     loop = asyncio.get_running_loop()

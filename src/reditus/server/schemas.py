@@ -168,7 +168,7 @@ class ArchiveOut(Out):
     size_bytes: int
     coverage: float = Field(description="Share of the time between first and last tick for which there are ticks.")
     notes: str = Field(description="What people say of it.")
-    protected: bool = Field(description="Nothing is removed from it, by no plan and nobody.")
+    protected: bool = Field(description="Whether it is protected: nothing is removed from it.")
     deleted: str | None = Field(description="Since when it waits to be removed; until it is, that can be taken back.")
     damaged_blocks: int = Field(description="How many of its blocks are known to be damaged: what they lost is a gap.")
     trouble: str | None = Field(description="What of it cannot be read at all, and why.")
@@ -313,7 +313,7 @@ class StrainRowOut(Out):
     measure: str
     resource: Resource
     device: str | None
-    has_devices: bool = Field(description="Whether the resource can be told apart into devices.")
+    has_devices: bool = Field(description="Whether the resource can be distinguished into devices.")
     help: str
     formula: str
     inputs: list[str] = Field(description="The measures that it is made of.")
@@ -337,7 +337,7 @@ class ReadingOut(Out):
 class MomentOut(Out):
     """The state of the host at one tick."""
 
-    at_ms: float = Field(description="The moment that was asked for.")
+    at_ms: float = Field(description="The moment that was requested.")
     tick_ms: float | None = Field(description="The tick that describes it; null in a gap.")
     cores: int | None
     readings: list[ReadingOut]
@@ -408,7 +408,7 @@ class FindingOut(Out):
     next: list[str]
     caused_by: list[str] = Field(description="Ids of findings that brought this one about.")
     symptoms: list[str] = Field(description="Ids of findings that this one brought about.")
-    processes: list[PartyOut] = Field(description="Of those recorded; what nobody of them had stays with nobody.")
+    processes: list[PartyOut] = Field(description="Shares of recorded processes; the rest is not attributed.")
     pattern: PatternOut
     verdict: VerdictOut | None = None
 
@@ -584,5 +584,5 @@ class ProcessesOut(Out):
     total: UsageOut | None = Field(description="All processes of the tick, those not listed too.")
     states: dict[str, int]
     ended_cores: float | None = Field(
-        description="Processor use of nobody who was there at the tick: of processes that ended before it, of interrupts."
+        description="Processor use that no process of the tick accounts for: of processes that ended before it, and of interrupts."
     )

@@ -13,7 +13,7 @@ CHECKOUT = PACKAGE.parents[1] if (PACKAGE.parents[1] / "web" / "package.json").i
 
 
 def default_data() -> Path:
-    """The checkout's own folder, or the XDG state folder of whoever runs an installed Reditus."""
+    """The checkout's own folder, or the user's XDG state folder where Reditus is installed."""
     return platformdirs.user_state_path("reditus") if CHECKOUT is None else CHECKOUT / ".data"
 
 

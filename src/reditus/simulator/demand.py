@@ -35,7 +35,7 @@ class Load:
     memory: FloatArray
     reread: FloatArray
     progress: FloatArray | float = 1.0
-    """Share of what it asked of the disks that it got; the rest of it waits as long."""
+    """Share of its requests that the disks served; the rest of it waits as long."""
 
 
 def ran_s(work: Work, at_s: FloatArray) -> FloatArray:

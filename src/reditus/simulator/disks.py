@@ -15,23 +15,23 @@ from reditus.simulator.scenario import Disk, FaultKind, Scenario
 SECTOR_BYTES = 512
 TINY = 1e-12
 SWAP_DEPTH = 8.0
-"""Requests for swap under way at the most, in each direction."""
+"""Requests for swap under way at most, in each direction."""
 
 
 @dataclass(slots=True)
 class Flow:
-    """Requests to one disk of one kind: a rate, their size, and who waits for them."""
+    """Requests to one disk of one kind: a rate, their size, and waiting for them."""
 
     bytes_per_s: FloatArray
     size: int
     is_read: bool
     depth: float
-    """Requests that it has under way at the most: it waits before it asks for more."""
+    """Requests that it has under way at most: it waits before it asks for more."""
     waits: float
     share: FloatArray | float = 1.0
-    """Of what was asked, how much was done."""
+    """Of what was queried, how much was done."""
     again: FloatArray | float = 0.0
-    """Of what was asked, how much had been in memory a moment ago."""
+    """Of what was queried, how much had been in memory a moment ago."""
 
 
 @dataclass(slots=True)
@@ -158,7 +158,7 @@ class Disks:
         """Bytes a second that were swapped in and out at the last step."""
 
     def bottom(self, name: str | None) -> tuple[str, ...]:
-        """The disks over which what is asked of this one is spread."""
+        """The disks over which what is queried of this one is spread."""
         disk = self._by_name[name] if name else self._machine.disks[0]
         return disk.on or (disk.name,)
 

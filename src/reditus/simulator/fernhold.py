@@ -113,7 +113,7 @@ def _morning(offset_s: float) -> tuple[tuple[Work, ...], tuple[Cause, ...]]:
             when(38),
             when(45, 30),
             is_problem=False,
-            story="Contact sheets at low priority fill every core, and make room for whoever comes.",
+            story="Contact sheets at low priority fill every core, and make room for any other work.",
         ),
         Cause(
             "cpu.one_core",
@@ -168,7 +168,7 @@ def _stitch() -> Scenario:
             Cause("cpu.saturated", at(13, 5), at(15, 40), is_problem=True,
                   story="The plates of the morning are stitched again, with eleven workers."),
             Cause("cpu.busy_unwaited", at(26), at(28, 30), is_problem=False,
-                  story="Contact sheets at low priority, at night, when nobody else wants a core."),
+                  story="Contact sheets at low priority, at night, when no other work needs a core."),
             Cause("cpu.one_core", at(34, 10), at(35, 45), is_problem=True, device="5",
                   story="The label reader again: one of eight cores is full, and the machine's mean says an eighth."),
         ),
@@ -346,7 +346,7 @@ def _reading_room() -> Scenario:
         ),
         faults=(Fault(FaultKind.UNOBSERVED, at(31, 10), at(31, 13)),),
         causes=(
-            Cause("swap.occupied", at(0), at(48), is_problem=False, story="1.9 GiB were swapped out long ago; nobody misses them."),
+            Cause("swap.occupied", at(0), at(48), is_problem=False, story="1.9 GiB were swapped out long ago; no program reads them."),
             Cause("memory.free_low", at(2, 5), at(48), is_problem=False, story="Free memory is small because files fill it; available is ample."),
             Cause("disk.busy_steady", at(2), at(3, 30), is_problem=False, device="vda",
                   story="One reader, one request at a time: always busy, never slow."),

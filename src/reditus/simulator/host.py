@@ -124,7 +124,7 @@ def simulate(scenario: Scenario) -> SimulatedHost:
 
 
 def markers_of(scenario: Scenario) -> list[Marker]:
-    """What the host logged, and what the kernel said when it ended a program for want of memory."""
+    """What the host logged, and what the kernel said when it ended a program for lack of memory."""
     lines = [(line.at_s, line.severity, line.source, line.text) for line in scenario.lines]
     killed = Memory(scenario).killed
     if killed is not None:
@@ -176,7 +176,7 @@ class _Engine:
         wants.swap_out += group_swaps
         served = self._disks.step(at_s, loads, wants.swap_in, wants.swap_out, wants.missed)
         if wants.swap_in.any():
-            # Who waits for a page of its own memory asks for nothing meanwhile, so the disks have less to do.
+            # A task that waits for a page of its own memory uses no disk meanwhile, so the disks have less to do.
             self._slow_down(loads, served)
             served = self._disks.step(at_s, loads, wants.swap_in, wants.swap_out, wants.missed)
         carried = self._network.step(at_s, loads)
@@ -217,7 +217,7 @@ class _Engine:
         in_us = self._scenario.interval_s * 1e6
         cores = self._scenario.machine.cores
         someone_runs = 1.0 - (1.0 - np.minimum(running.busy / cores, 1.0)) ** cores
-        # Who waits for a page that was in memory a moment ago, its own or a file's, waits for want of memory.
+        # A task that waits for a page that was in memory a moment ago, its own or a file's, waits for lack of memory.
         lacking = sum((disk.reading_swap + disk.rereading for disk in served.values()), np.zeros(len(running.busy)))
         stopped = 1.0 - (1.0 - running.stall) * (1.0 - held.quota_stall)
         io = 1.0 - np.exp(-2.0 * running.blocked)

@@ -11,7 +11,7 @@ def large_host(
     name: str = "press-hall", *, cores: int = 64, disks: int = 24, links: int = 16, length_s: int = 7 * 86_400,
     interval_s: float = 1.0, seed: int = 1,
 ) -> Scenario:  # fmt: skip
-    """A host with as many parts as asked for, busy by day and at night, on every disk and link."""
+    """A host with as many parts as requested, busy by day and at night, on every disk and link."""
     machine = Machine(
         id=uuid5(FERNHOLD, name),
         name=name,

@@ -39,9 +39,9 @@ class Memory:
         self._rng = generator(scenario.seed, "faults")
         kept = machine.kernel_bytes + SHARED_BYTES + machine.memory_bytes * (LEAST_FILES + RESERVE)
         self.limit_bytes = machine.memory_bytes - kept
-        """What programs may hold at the most before some of it is swapped out."""
+        """What programs may hold at most before some of it is swapped out."""
         self.killed = self._find_kill()
-        """The work that the kernel ends for want of memory, and when."""
+        """The work that the kernel ends for lack of memory, and when."""
         self._swapped = float(machine.parked_bytes)
         self._files: float | None = None
         self._group_kills = 0.0

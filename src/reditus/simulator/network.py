@@ -1,4 +1,4 @@
-"""Links and what they lose: a full one queues, drops and is asked again; a core that takes all packets has its limit."""
+"""Links and what they lose: a full one queues, drops and is queried again; a core that takes all packets has its limit."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -20,7 +20,7 @@ LEAST_LOSS, LOSS_WHEN_FULL = 0.0002, 0.012
 RESENT_WHEN_DROPPED = 0.3
 """Of the packets dropped by a full backlog, those that held acknowledgements: they make us send again."""
 MOST_SOFT = 0.97
-"""Share of a core that packets get at the most."""
+"""Share of a core that packets get at most."""
 
 
 @dataclass(slots=True)
@@ -71,7 +71,7 @@ class Network:
         for link in self._machine.links:
             receive, send, packets_received, packets_sent = wanted[link.name]
             share_in, share_out = shares[link.name]
-            # A link that is asked for more than it carries drops what its queue cannot hold.
+            # A link that is requested more than it carries drops what its queue cannot hold.
             loss = lost + LOSS_WHEN_FULL * (1 - share_out)
             sent = packets_sent * share_out
             carried.link[link.name] = (

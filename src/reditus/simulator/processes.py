@@ -29,7 +29,7 @@ class Processes:
         self._slots = [(at, number) for at, work in enumerate(works) for number in range(work.process_count)][:SLOTS]
         self._tally = Tally()
         self._busy_before: list[IntArray | None] = [None, None]
-        self._told: set[tuple[int, int]] = set()
+        self._described: set[tuple[int, int]] = set()
         self.new: list[Identity] = []
         """Who runs for the first time, in the part that was made last."""
 
@@ -77,7 +77,7 @@ class Processes:
             slots[slot, 8] = self._tally_step(("write", slot), one.write * one.progress * interval_s / count)
             slots[slot, 11] = np.minimum(waits / count, 1.0) * interval_s * TICKS_PER_S * on
             slots[slot, 12] = on * max(1, one.work.workers // count)
-            self._tell(one.work, number, slots[slot, 0], slots[slot, 1])
+            self._report(one.work, number, slots[slot, 0], slots[slot, 1])
         whole = np.zeros((len(AMOUNTS) + len(STATES), ticks), dtype=np.int64)
         # Two at once may be floored a tick too high together; the sum is the machine's, and slots give way.
         self._fit(slots, used)
@@ -149,11 +149,11 @@ class Processes:
         every_s = load.work.every_s or 0.0
         return ((UPTIME_S + load.work.start_s + run * every_s) * TICKS_PER_S).astype(np.int64)
 
-    def _tell(self, work: Work, number: int, pids: IntArray, starts: IntArray) -> None:
+    def _report(self, work: Work, number: int, pids: IntArray, starts: IntArray) -> None:
         shown = pids > 0
         for pid, start in dict.fromkeys(zip(pids[shown].tolist(), starts[shown].tolist(), strict=True)):
-            if (pid, start) not in self._told:
-                self._told.add((pid, start))
+            if (pid, start) not in self._described:
+                self._described.add((pid, start))
                 group = f"/lab/{work.name.replace(' ', '-')}"
                 name = work.name.replace(" ", "-")[:15]
                 self.new.append(Identity(pid, start, name, work.user, group, parent=1 if number == 0 else FIRST_PID))

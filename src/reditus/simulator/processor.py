@@ -1,4 +1,4 @@
-"""A simulated machine's processors: who runs, who waits, and what the counters make of it."""
+"""A simulated machine's processors: who runs, waiting, and what the counters make of it."""
 
 from dataclasses import dataclass
 
@@ -77,7 +77,7 @@ class Processor:
         normal, low, kernel = storm.copy(), np.zeros(ticks), storm.copy()
         pinned = np.zeros((cores, ticks))
         for load in loads:
-            # Who waits for a disk half of the time asks for a core half of the time.
+            # A task that waits for a disk half of the time asks for a core half of the time.
             wanted = load.cpu * load.progress
             if load.work.core is not None:
                 pinned[load.work.core] += wanted
@@ -191,7 +191,7 @@ class Processor:
         return out
 
     def _waits(self, running: Running) -> dict[Column, IntArray]:
-        """What /proc/schedstat would show: who waits, waits for the cores that are fullest."""
+        """What /proc/schedstat would show: waiting, waits for the cores that are fullest."""
         to_ns, cores = self._scenario.interval_s * 1e9, self._machine.cores
         ran = self._tally("ran", running.per_core * to_ns, 9_000_000_000_000)
         weight = running.per_core**4

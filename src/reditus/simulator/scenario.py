@@ -1,4 +1,4 @@
-"""What a made-up host is and what happens on it: plain descriptions, no arithmetic."""
+"""What a simulated host is and what happens on it: plain descriptions, no arithmetic."""
 
 from dataclasses import dataclass
 from enum import Enum
@@ -23,16 +23,16 @@ class DiskKind(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Disk:
-    """A block device. One with `on` is a volume: it spreads what is asked of it evenly over those below."""
+    """A block device. One with `on` is a volume: it spreads what is queried of it evenly over those below."""
 
     name: str
     kind: DiskKind = DiskKind.FLASH
     service_s: float = 0.00012
-    """Time for one request of no length when nothing else is asked."""
+    """Time for one request of no length when nothing else is queried."""
     parallel: int = 16
     """Requests that are served at the same time."""
     bytes_per_s: float = 1.8e9
-    """What all of them together move at the most."""
+    """What all of them together move at most."""
     on: tuple[str, ...] = ()
 
 
@@ -135,7 +135,7 @@ class Work:
     read_size: int = 256 * 1024
     write_size: int = 128 * 1024
     depth: int = 8
-    """Requests that it has under way at the most; it waits before it asks for more."""
+    """Requests that it has under way at most; it waits before it asks for more."""
     waits: float = 1.0
     """Share of its requests that a task waits for, asleep."""
     link: str | None = None

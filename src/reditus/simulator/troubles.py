@@ -17,7 +17,7 @@ from reditus.simulator.demand import Load
 from reditus.simulator.scenario import FaultKind, Scenario
 
 PERIODS_PER_S = 10.0
-"""A quota is given out anew every tenth of a second."""
+"""A quota is given out again every tenth of a second."""
 FORK_S, SWITCH_S = 0.0009, 4.5e-6
 """What the kernel needs for a new task, and for a switch between two."""
 SLOWED = 0.7
@@ -33,7 +33,7 @@ class Held:
     quota_stall: FloatArray
     """Share of time in which a task was stopped by a quota."""
     io_tasks: FloatArray
-    """Tasks that wait for I/O which no disk has been asked for yet."""
+    """Tasks that wait for I/O which no disk has been requested yet."""
     hung: FloatArray
     """Tasks in uninterruptible sleep on something that is no I/O."""
     stolen: FloatArray

@@ -106,7 +106,7 @@ VerdictState = Literal["open", "confirmed", "dismissed"]
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """What somebody made of a finding: confirmed, dismissed with a reason, or remarked upon. `state` is open where there is a remark only."""
+    """A user's verdict on a finding: confirmed, dismissed with a reason, or remarked upon. `state` is open where there is a remark only."""
 
     kind: str
     device: str | None
@@ -117,7 +117,7 @@ class Verdict:
     decided_ns: int
 
     def is_of(self, kind: str, device: str | None, start_ns: int, end_ns: int) -> bool:
-        """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged anew: they
+        """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged again: they
         are the same if they share more than half of the shorter one.
         """
         if (self.kind, self.device) != (kind, device):
@@ -131,7 +131,7 @@ class Found:
     """Markers of a window."""
 
     markers: list[Marker]
-    """The worst ones where there are more than asked for, in the order of time."""
+    """The worst ones where there are more than requested, in the order of time."""
     total: int
 
 

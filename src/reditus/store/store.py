@@ -44,17 +44,17 @@ class Store:
     """One database. Every method raises DatabaseUnavailable while it cannot be reached."""
 
     def __init__(self, url: str, *, cache_bytes: int = CACHE_BYTES) -> None:
-        """`cache_bytes`: so much of what is read for pictures is kept in memory at the most."""
+        """`cache_bytes`: so much of what is read for pictures is kept in memory at most."""
         # Parameters hold what people recorded: no error that is logged may show them.
         connecting: dict[str, Any] = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}, "hide_parameters": True}
         self._engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
         ping_on_checkout(self._engine)
-        # Connections that are not asked first whether they still are there: that costs as much as a part of the work.
+        # Connections that are not requested first whether they still are there: that costs as much as a part of the work.
         self._append_engine = create_engine(url, pool_size=2, **connecting)
         # Readings may be long and many: none of them keeps the others, intake or health from a connection.
         self._read_engine = create_engine(url, pool_size=4, max_overflow=12, pool_use_lifo=True, **connecting)
         ping_on_checkout(self._read_engine)
-        # Whether the database answers is asked on a connection that nobody else uses.
+        # Health checks have a connection of their own.
         self._check_engine = create_engine(url, pool_size=1, max_overflow=1, **connecting)
         ping_on_checkout(self._check_engine)
         for engine in (self._engine, self._append_engine, self._read_engine):
@@ -154,7 +154,7 @@ class Store:
             self._transact(lambda session: note_damage(session, new))
             self._noted |= {(item.archive, item.schema, item.first_ns) for item in new}
         for archive in reader.damaged_rollups:
-            log.error("damaged rollups, made anew", archive=str(archive))
+            log.error("damaged rollups, made again", archive=str(archive))
             self.drop_rollups(archive)
 
     @contextmanager

@@ -161,7 +161,7 @@ def test_what_is_removed_is_gone_and_the_rest_is_untouched(filled):
     assert seconds(filled, LATER) == list(range(200, 205))
 
 
-def test_a_recorder_that_goes_on_begins_a_deleted_archive_anew(filled):
+def test_a_recorder_that_goes_on_begins_a_deleted_archive_again(filled):
     filled.archives.delete(ARCHIVE)
     assert filled.append(ARCHIVE, [a_block(5, start=120)]).stored_ticks == 5
     remove_deleted(filled)
@@ -174,7 +174,7 @@ def test_a_recorder_that_goes_on_begins_a_deleted_archive_anew(filled):
     assert seconds(filled, ARCHIVE) == list(range(130, 135))
 
 
-def test_gaps_are_told_with_their_reasons(filled):
+def test_gaps_are_reported_with_their_reasons(filled):
     filled.append(ARCHIVE, [a_block(5, start=140), a_block(5, start=160, boot=LATER)])
     lost = Marker("gap/1", BEGIN_NS + 99 * NS_PER_S, "gap", "the spool was full", end_ns=BEGIN_NS + 110 * NS_PER_S)
     filled.markers.add(ARCHIVE, [lost])

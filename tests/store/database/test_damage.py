@@ -160,7 +160,7 @@ def test_trimming_and_copying_go_around_damage(three):
     assert len(store.archives.damage(ARCHIVE)) == 1
 
 
-def test_damaged_rollups_are_made_anew(simulated_archive):
+def test_damaged_rollups_are_made_again(simulated_archive):
     store, archive = simulated_archive
     measure = [SeriesKey(measure_named("cpu.busy"), None)]
     journal = Journal()
@@ -184,7 +184,7 @@ def test_damaged_rollups_are_made_anew(simulated_archive):
     assert minutes() == pytest.approx(before, nan_ok=True)
 
 
-def test_the_scrubber_finds_damage_that_nobody_reads(three):
+def test_the_scrubber_finds_damage_that_none_reads(three):
     store, blocks = three
     flip(store, blocks[2].first_ns, data_offset(blocks[2], CLOCKS + 1))
     journal = Journal()

@@ -80,7 +80,7 @@ def test_one_that_is_refused_leaves_the_others_alone(crowd):
         requested[2].result()
 
 
-def test_what_the_database_will_not_have_harms_nobody_else(crowd):
+def test_what_the_database_will_not_have_harms_none_else(crowd):
     good, bad = HOSTS[0][1], HOSTS[1][1]
     # A name with a null character cannot be stored as text; nothing of that batch is.
     poison = Identities(bad, UUID(int=9), (Identity(1, 1, "a\0b", "root", "/", 0, None),))
@@ -94,7 +94,7 @@ def test_what_the_database_will_not_have_harms_nobody_else(crowd):
     assert counts(crowd) == {good: 6}
 
 
-def test_where_batches_cannot_be_told_apart_nobody_waits_for_ever(crowd, monkeypatch):
+def test_where_batches_cannot_be_reported_apart_none_waits_for_ever(crowd, monkeypatch):
     def broken(_):
         raise RuntimeError("of no use")
 
@@ -198,7 +198,7 @@ def test_one_unusual_batch_holds_up_none_of_the_others(crowd):
     assert others.usual is None
 
 
-def test_an_archive_that_began_anew_on_another_host_is_that_host_s(crowd):
+def test_an_archive_that_began_again_on_another_host_is_that_host_s(crowd):
     """What is remembered of an archive may be of one that is gone."""
     (_, archive), (elsewhere, _) = HOSTS[:2]
     crowd.append(archive, [a_block(3, archive=archive)])

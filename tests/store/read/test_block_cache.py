@@ -1,4 +1,4 @@
-"""What was read lately is kept: nothing of it is fetched again, and nothing that has changed is told from it."""
+"""What was read recently is kept: nothing of it is fetched again, and nothing that has changed is reported from it."""
 
 import numpy as np
 import pytest

@@ -41,7 +41,7 @@ export const api = createClient<paths>({
   querySerializer: { array: { style: 'form', explode: true } },
 })
 
-/** A problem the server told, or that it could not be reached (status 0). */
+/** A problem the server given, or that it could not be reached (status 0). */
 export class ApiError extends Error {
   constructor(
     readonly status: number,
@@ -68,10 +68,10 @@ const isProblem = (body: unknown): body is Problem =>
   typeof body === 'object' && body !== null && 'detail' in body
 
 /** The data of an answer; throws ApiError for a problem or a lost connection. */
-export async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
+export async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
   let answer: Answer<T>
   try {
-    answer = await asked
+    answer = await request
   } catch (why) {
     if (why instanceof DOMException && why.name === 'AbortError') throw why
     throw new ApiError(0, 'Server away', 'The server does not answer. Is ./reditus still running?')
@@ -89,7 +89,7 @@ export async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
 }
 
 /** Like `unwrap`, for what answers without content. */
-export async function done(asked: Promise<Answer<unknown>>): Promise<void> {
-  const answer = await asked.catch(() => undefined)
-  if (!answer?.response.ok) await unwrap(answer ? Promise.resolve(answer) : asked)
+export async function done(request: Promise<Answer<unknown>>): Promise<void> {
+  const answer = await request.catch(() => undefined)
+  if (!answer?.response.ok) await unwrap(answer ? Promise.resolve(answer) : request)
 }

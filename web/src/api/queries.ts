@@ -33,7 +33,7 @@ const HEALTH_EVERY_MS = 3_000
 const LIST_EVERY_MS = 5_000
 const AHEAD_MS = 1_000
 
-/** Whether the server and its database answer; asked all the time, so that the page can say so, and recover. */
+/** Whether the server and its database answer; requested all the time, so that the page can say so, and recover. */
 export function useHealth(): Query<Health> {
   return useQuery<Health, ApiError>({
     queryKey: ['health'],
@@ -65,7 +65,7 @@ export function useArchive(id: Ref<string>): Query<Archive> {
 
 /** Ask for an archive before there is a view to show it. */
 export function fetchArchiveAhead(client: QueryClient, id: string): void {
-  // Whether it went wrong is told by the view, which asks again.
+  // Whether it went wrong is reported by the view, which asks again.
   client
     .query({ queryKey: archiveKey(id), queryFn: () => readArchive(id), staleTime: AHEAD_MS })
     .catch(() => undefined)

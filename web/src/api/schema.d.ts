@@ -248,7 +248,7 @@ export interface paths {
         put?: never;
         /**
          * Add
-         * @description Add markers, all or none. One that is told again takes the place of the first.
+         * @description Add markers, all or none. One that is reported again takes the place of the first.
          */
         post: operations["add"];
         delete?: never;
@@ -286,7 +286,7 @@ export interface paths {
         };
         /**
          * Read Moment
-         * @description Every measure, of the machine and of each device, at the tick that describes the moment; or those asked for.
+         * @description Every measure, of the machine and of each device, at the tick that describes the moment; or those requested.
          */
         get: operations["read_moment"];
         put?: never;
@@ -410,7 +410,7 @@ export interface paths {
         };
         /**
          * Read Strain
-         * @description Strain per bin, in whole percent: mean and highest, of every resource and of the devices asked for.
+         * @description Strain per bin, in whole percent: mean and highest, of every resource and of the devices requested.
          */
         get: operations["read_strain"];
         put?: never;
@@ -649,7 +649,7 @@ export interface paths {
         get?: never;
         /**
          * Announce Recorder
-         * @description A recorder reports, and is told what to do.
+         * @description A recorder reports, and is reported what to do.
          */
         put: operations["announce_recorder"];
         post?: never;
@@ -745,7 +745,7 @@ export interface components {
             notes: string;
             /**
              * Protected
-             * @description Nothing is removed from it, by no plan and nobody.
+             * @description Whether it is protected: nothing is removed from it.
              */
             protected: boolean;
             /** Size Bytes */
@@ -785,7 +785,7 @@ export interface components {
             size_bytes: number;
             /**
              * Start Ms
-             * @description Its first tick; null where nobody can say.
+             * @description Its first tick; null where unknown.
              */
             start_ms?: number | null;
         };
@@ -1079,7 +1079,7 @@ export interface components {
             pattern: components["schemas"]["PatternOut"];
             /**
              * Processes
-             * @description Of those recorded; what nobody of them had stays with nobody.
+             * @description Shares of recorded processes; the rest is not attributed.
              */
             processes: components["schemas"]["PartyOut"][];
             /** Resource */
@@ -1317,7 +1317,7 @@ export interface components {
         MomentOut: {
             /**
              * At Ms
-             * @description The moment that was asked for.
+             * @description The moment that was requested.
              */
             at_ms: number;
             /** Cores */
@@ -1445,7 +1445,7 @@ export interface components {
         ProcessesOut: {
             /**
              * Ended Cores
-             * @description Processor use of nobody who was there at the tick: of processes that ended before it, of interrupts.
+             * @description Processor use that no process of the tick accounts for: of processes that ended before it, and of interrupts.
              */
             ended_cores: number | null;
             /**
@@ -1663,7 +1663,7 @@ export interface components {
             formula: string;
             /**
              * Has Devices
-             * @description Whether the resource can be told apart into devices.
+             * @description Whether the resource can be distinguished into devices.
              */
             has_devices: boolean;
             /** Help */
@@ -2658,7 +2658,7 @@ export interface operations {
                 from?: string | null;
                 /** @description RFC 3339; else the archive's end. */
                 to?: string | null;
-                /** @description Points to draw at the most, per series. */
+                /** @description Points to draw at most, per series. */
                 width?: number;
             };
             header?: never;
@@ -2696,9 +2696,9 @@ export interface operations {
                 from?: string | null;
                 /** @description RFC 3339; else the archive's end. */
                 to?: string | null;
-                /** @description Bins at the most. */
+                /** @description Bins at most. */
                 width?: number;
-                /** @description Resources of which each device is told too. */
+                /** @description Resources of which each device is reported too. */
                 devices?: components["schemas"]["Resource"][] | null;
             };
             header?: never;

@@ -101,9 +101,9 @@ const remove = (): Promise<void> =>
       <p class="text-soft">{{ archive.host.name }} · {{ archive.source }}</p>
     </template>
     <dl class="grid grid-cols-[4rem_1fr] gap-x-4 gap-y-0.5">
-      <template v-for="[title, told] in facts" :key="title">
+      <template v-for="[title, text] in facts" :key="title">
         <dt class="text-soft">{{ title }}</dt>
-        <dd :data-fact="title">{{ told }}</dd>
+        <dd :data-fact="title">{{ text }}</dd>
       </template>
       <dt class="text-soft">gaps</dt>
       <dd data-fact="gaps">

@@ -6,7 +6,7 @@ const known: KnownMeasure[] = [
   { name: 'disk.wait', title: 'Wait per request', unit: 's', resource: 'disk', per: 'disk' },
   { name: 'stall.io.some', title: 'Tasks stalled on I/O', unit: 'share', resource: 'disk', per: null },
 ]
-const told = (measure: string, device: string | null, threshold: number | null) => ({
+const evidence = (measure: string, device: string | null, threshold: number | null) => ({
   measure,
   device,
   threshold,
@@ -19,9 +19,9 @@ it('makes a strip of each measure, of the device, with the threshold as its line
   const strips = stripsOfFinding(
     {
       evidence: [
-        told('disk.wait', 'sdd', 0.04),
-        told('stall.io.some', null, 0.1),
-        told('disk.wait', 'sdd', 0.04),
+        evidence('disk.wait', 'sdd', 0.04),
+        evidence('stall.io.some', null, 0.1),
+        evidence('disk.wait', 'sdd', 0.04),
       ],
     },
     known,
@@ -33,7 +33,7 @@ it('makes a strip of each measure, of the device, with the threshold as its line
 })
 
 it('leaves out what is no measure', () => {
-  expect(stripsOfFinding({ evidence: [told('no.such', null, null)] }, known)).toEqual([])
+  expect(stripsOfFinding({ evidence: [evidence('no.such', null, null)] }, known)).toEqual([])
 })
 
 it('puts processes of one name together, the greatest part first', () => {

@@ -23,7 +23,7 @@ describe('clocks', () => {
     expect(spellDuration(seconds)).toBe(text)
   })
 
-  it('puts axis labels on whole steps, no more than asked for', () => {
+  it('puts axis labels on whole steps, no more than requested', () => {
     const moments = axisMoments(nine + 1, nine + 3_600_000, 9, 'UTC')
     expect(moments.length).toBeLessThanOrEqual(9)
     expect(moments.every((at) => at % 600_000 === 0)).toBe(true)

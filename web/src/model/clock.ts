@@ -54,7 +54,7 @@ const TICK_STEPS_S = [
   604_800,
 ]
 
-/** Round moments for an axis of `count` labels at the most, on whole steps of the zone's own clock. */
+/** Round moments for an axis of `count` labels at most, on whole steps of the zone's own clock. */
 export function axisMoments(start: number, end: number, count: number, zone: Zone): number[] {
   const wanted = (end - start) / 1000 / Math.max(count, 1)
   const step = (TICK_STEPS_S.find((seconds) => seconds >= wanted) ?? 604_800) * 1000

@@ -149,11 +149,11 @@ export interface Layout {
   note: string
 }
 
-/** In the order of the work: who waits, then what of, then one device alone. */
+/** In the order of the work: waiting, then what of, then one device alone. */
 export const LAYOUTS: Layout[] = [
-  { id: 'first', title: 'First look', note: 'who waits, who works, where it went' },
-  { id: 'processor', title: 'Processor', note: 'the cores, who waits for them, what keeps them busy' },
-  { id: 'memory', title: 'Memory and swap', note: 'where memory is, who lost time for want of it' },
+  { id: 'first', title: 'First look', note: 'what waits, what works, where it went' },
+  { id: 'processor', title: 'Processor', note: 'the cores, tasks waiting for them, what keeps them busy' },
+  { id: 'memory', title: 'Memory and swap', note: 'where memory is, who lost time for lack of it' },
   { id: 'disk', title: 'Disk', note: 'traffic, requests, waits and queues of the heaviest disks' },
   { id: 'network', title: 'Network', note: 'traffic and loss of the heaviest interfaces' },
   { id: 'device', title: 'One device', note: 'everything about one core, disk or interface' },

@@ -15,7 +15,7 @@ export function firstNotBefore(times: ArrayLike<number>, at: number): number {
 /** Index of the tick, or bin, that describes the moment; null before the first and after the last. */
 export function indexAt(times: ArrayLike<number>, at: number, binMs: number | null): number | null {
   if (!times.length) return null
-  // Bins are told by their middle, ticks by their end.
+  // Bins are reported by their middle, ticks by their end.
   const reach = binMs === null ? 0 : binMs / 2
   const index = firstNotBefore(times, at - reach)
   const last = times.length - 1

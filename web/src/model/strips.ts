@@ -36,7 +36,7 @@ export type Devices =
   | { kind: 'mean' }
   | { kind: 'named'; names: string[] }
 
-/** Where the upper edge of a strip is: found anew, held fast, or shared with the other matched strips of its unit. */
+/** Where the upper edge of a strip is: found again, held fast, or shared with the other matched strips of its unit. */
 export type Edge = { kind: 'auto' } | { kind: 'locked'; top: number } | { kind: 'matched' }
 
 /** A strip as it stands on the page. */

@@ -1,6 +1,6 @@
 import type { Zone } from './clock'
 
-/** A time as people type it, told against the newest tick: what `now` is to somebody who reads an archive. */
+/** A time as people type it, relative to the newest tick, which is what `now` means in an archive. */
 
 const MINUTE = 60_000
 const DAY = 86_400_000

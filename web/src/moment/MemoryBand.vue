@@ -9,9 +9,9 @@ const props = defineProps<{ readings: Readings }>()
 const parts = computed(() => memoryParts(props.readings))
 const total = computed(() => parts.value.reduce((sum, part) => sum + part.bytes, 0))
 const scale = computed(() => ({ ...scaleFor('bytes', total.value), digits: 1 }))
-const told = computed(() => parts.value.filter((part) => part.bytes / scale.value.by >= 0.05))
+const visible = computed(() => parts.value.filter((part) => part.bytes / scale.value.by >= 0.05))
 const sentence = computed(() =>
-  told.value.map((part) => `${part.label} ${spellNumber(part.bytes, scale.value)}`).join(' · '),
+  visible.value.map((part) => `${part.label} ${spellNumber(part.bytes, scale.value)}`).join(' · '),
 )
 </script>
 

@@ -17,15 +17,15 @@ import { heaviest, Readings, SHOWN, type OfDevices, type OfMachine } from './rea
 const props = defineProps<{ archiveId: string; zone: Zone }>()
 
 const bench = useWorkbench()
-// While playing, the needle moves sixty times a second; nobody reads more than two states of the machine a second.
+// While playing, the needle moves sixty times a second; more than two states a second cannot be read.
 const READ_EVERY_MS = 500
 const at = refThrottled(toRef(bench, 'needle'), READ_EVERY_MS, true, true)
 // Two moments are compared in every measure that there is.
-const asked = computed(() => (bench.pinned === null ? SHOWN : null))
-const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at, asked)
+const requested = computed(() => (bench.pinned === null ? SHOWN : null))
+const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at, requested)
 const { data: processes } = useProcesses(toRef(props, 'archiveId'), at)
 const pinned = computed(() => (bench.pinned === at.value ? null : bench.pinned))
-const { data: pinnedMoment } = useMoment(toRef(props, 'archiveId'), pinned, asked)
+const { data: pinnedMoment } = useMoment(toRef(props, 'archiveId'), pinned, requested)
 const { data: pinnedProcesses } = useProcesses(toRef(props, 'archiveId'), pinned)
 const then = computed(() => (pinned.value === null ? null : new Readings(pinnedMoment.value)))
 const readings = computed(() => new Readings(moment.value))

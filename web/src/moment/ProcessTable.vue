@@ -20,7 +20,7 @@ import {
   type Branch,
 } from './processes'
 
-/** The heaviest processes of the moment, sortable, and what nobody in the list had. */
+/** The heaviest processes of the moment, sortable, and what the list does not account for. */
 const props = defineProps<{ processes: Processes; then: Processes | null }>()
 
 const SHOWN = 8
@@ -201,8 +201,8 @@ function history(one: Process): void {
     </button>
     <template v-if="bench.processFilter && !found.length">None of the heaviest is called that. </template>
     <template v-if="(processes.ended_cores ?? 0) >= 0.05">
-      {{ processes.ended_cores?.toFixed(1) }} cores went to nobody here: processes that ended within the tick,
-      or interrupts.
+      {{ processes.ended_cores?.toFixed(1) }} cores not attributed: processes that ended within the tick, or
+      interrupts.
     </template>
   </p>
 </template>

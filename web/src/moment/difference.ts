@@ -35,8 +35,8 @@ export function differences(measures: Measure[], then: Readings, now: Readings):
       if (before === null || after === null || !isUnit(unit)) return []
       const noise = NOISE[unit]
       const share = Math.abs(after - before) / (Math.max(Math.abs(before), Math.abs(after)) + noise)
-      const told = { name, title, unit: unitOf(name, unit), then: before, now: after, share }
-      return Math.abs(after - before) > noise ? [told] : []
+      const row = { name, title, unit: unitOf(name, unit), then: before, now: after, share }
+      return Math.abs(after - before) > noise ? [row] : []
     })
     .sort((a, b) => b.share - a.share)
 }

@@ -54,12 +54,12 @@ describe('processes of a moment', () => {
       core: 0,
       usage: usage(cpu, 0, 0),
     })
-    const told = { threads: [thread(32, 31, 1), thread(33, 31, 0), thread(8, 7, 1)] } as Processes
-    expect(threadsOf(told, stitch).map((one) => one.tid)).toEqual([32])
+    const table = { threads: [thread(32, 31, 1), thread(33, 31, 0), thread(8, 7, 1)] } as Processes
+    expect(threadsOf(table, stitch).map((one) => one.tid)).toEqual([32])
   })
 
   it('tells what those outside the list had', () => {
-    const told: Processes = {
+    const table: Processes = {
       recorded: true,
       tick_ms: 1,
       processes: [stitch, reader],
@@ -68,7 +68,7 @@ describe('processes of a moment', () => {
       states: {},
       ended_cores: 0,
     }
-    expect(rest(told)).toEqual({ cpu: 0.5, memory: 0, io: 904, blocked: 0, faults: 0, threads: 0 })
-    expect(rest({ ...told, total: null })).toBeNull()
+    expect(rest(table)).toEqual({ cpu: 0.5, memory: 0, io: 904, blocked: 0, faults: 0, threads: 0 })
+    expect(rest({ ...table, total: null })).toBeNull()
   })
 })

@@ -7,16 +7,16 @@ const object = (value: unknown): Json =>
 const text = (value: unknown): string | null =>
   typeof value === 'string' || typeof value === 'number' ? String(value) : null
 
-function spellDisk(told: Json): string {
-  const on = Array.isArray(told.on) && told.on.length ? ` on ${told.on.join(', ')}` : ''
-  const kind = told.rotational === true ? ', rotating' : told.rotational === false ? ', not rotating' : ''
-  return `${text(told.role) ?? 'disk'}${on}${kind}`
+function spellDisk(data: Json): string {
+  const on = Array.isArray(data.on) && data.on.length ? ` on ${data.on.join(', ')}` : ''
+  const kind = data.rotational === true ? ', rotating' : data.rotational === false ? ', not rotating' : ''
+  return `${text(data.role) ?? 'disk'}${on}${kind}`
 }
 
-function spellLink(told: Json): string {
-  const speed = told.speed_bits_per_s
+function spellLink(data: Json): string {
+  const speed = data.speed_bits_per_s
   const known = typeof speed === 'number' ? spellAmount(speed / 8, 'bits/s') : 'speed unknown'
-  return `${told.physical === true ? 'physical' : told.physical === false ? 'virtual' : 'interface'}, ${known}`
+  return `${data.physical === true ? 'physical' : data.physical === false ? 'virtual' : 'interface'}, ${known}`
 }
 
 /** Facts as name and value, in the order in which a person asks for them. */
@@ -28,13 +28,13 @@ export function spellFacts(facts: Json): [string, string][] {
     ['kernel', text(facts.kernel)],
     ['machine', facts.virtual === true ? 'under a hypervisor' : facts.virtual === false ? 'real' : null],
     ['boot', text(facts.boot)],
-    ...Object.entries(object(facts.disks)).map(([name, told]): [string, string] => [
+    ...Object.entries(object(facts.disks)).map(([name, data]): [string, string] => [
       name,
-      spellDisk(object(told)),
+      spellDisk(object(data)),
     ]),
-    ...Object.entries(object(facts.links)).map(([name, told]): [string, string] => [
+    ...Object.entries(object(facts.links)).map(([name, data]): [string, string] => [
       name,
-      spellLink(object(told)),
+      spellLink(object(data)),
     ]),
   ]
   return out.filter((one): one is [string, string] => one[1] !== null)

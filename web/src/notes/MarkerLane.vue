@@ -5,7 +5,7 @@ import { spellTime, type Zone } from '../model/clock'
 import type { Span } from '../model/span'
 import { placesOf, type Place, type Shape } from './markers'
 
-/** Log lines, remarks and told gaps above the strips. Bad ones are full, warnings hollow, the rest short strokes. */
+/** Log lines, remarks and reported gaps above the strips. Bad ones are full, warnings hollow, the rest short strokes. */
 interface Props {
   markers: Marker[]
   window: Span
@@ -23,10 +23,10 @@ const MARK: Record<Exclude<Shape, 'stretch'>, string> = {
 }
 const places = computed(() => placesOf(props.markers, props.window, STEPS))
 const say = ({ markers }: Place): string => {
-  const told = markers
+  const lines = markers
     .slice(0, 6)
     .map((one) => `${spellTime(one.at_ms, props.zone)}  ${one.severity ?? one.kind}  ${one.text}`)
-  return markers.length > 6 ? [...told, `and ${markers.length - 6} more`].join('\n') : told.join('\n')
+  return markers.length > 6 ? [...lines, `and ${markers.length - 6} more`].join('\n') : lines.join('\n')
 }
 </script>
 

@@ -38,9 +38,9 @@ describe('markers', () => {
   })
 
   it('tell why a gap is one', () => {
-    const told = made(100, { kind: 'gap', end_ms: 300, text: 'the spool was full' })
-    expect(reasonOf({ start: 200, end: 400 }, [made(250), told])).toBe('the spool was full')
-    expect(reasonOf({ start: 301, end: 400 }, [told])).toBeNull()
+    const reported = made(100, { kind: 'gap', end_ms: 300, text: 'the spool was full' })
+    expect(reasonOf({ start: 200, end: 400 }, [made(250), reported])).toBe('the spool was full')
+    expect(reasonOf({ start: 301, end: 400 }, [reported])).toBeNull()
   })
 
   it('are found by text or program', () => {
@@ -50,7 +50,7 @@ describe('markers', () => {
 })
 
 describe('what is damaged', () => {
-  const told = (start: number, end: number, reason: string | null): Gap => ({
+  const reported = (start: number, end: number, reason: string | null): Gap => ({
     start: '',
     end: '',
     start_ms: start,
@@ -61,14 +61,14 @@ describe('what is damaged', () => {
 
   it('says why a gap of the strips is there', () => {
     const gaps = [{ start: 100, end: 200, reason: null }]
-    expect(withDamage(gaps, [told(120, 180, damaged)], WINDOW)).toEqual([
+    expect(withDamage(gaps, [reported(120, 180, damaged)], WINDOW)).toEqual([
       { start: 100, end: 200, reason: damaged },
     ])
   })
 
   it('is a gap of its own where other lines go on', () => {
     const gaps = [{ start: 100, end: 200, reason: 'the recorder came late' }]
-    expect(withDamage(gaps, [told(50, 60, damaged), told(900, 2000, damaged)], WINDOW)).toEqual([
+    expect(withDamage(gaps, [reported(50, 60, damaged), reported(900, 2000, damaged)], WINDOW)).toEqual([
       { start: 50, end: 60, reason: damaged },
       { start: 100, end: 200, reason: 'the recorder came late' },
       { start: 900, end: 2000, reason: damaged },
@@ -77,7 +77,11 @@ describe('what is damaged', () => {
 
   it('leaves alone what was only not recorded, and what lies outside the window', () => {
     expect(
-      withDamage([], [told(50, 60, 'asleep'), told(50, 60, null), told(1500, 1600, damaged)], WINDOW),
+      withDamage(
+        [],
+        [reported(50, 60, 'asleep'), reported(50, 60, null), reported(1500, 1600, damaged)],
+        WINDOW,
+      ),
     ).toEqual([])
   })
 })

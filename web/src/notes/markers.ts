@@ -58,12 +58,12 @@ export function placesOf(markers: Marker[], window: Span, steps: number): Place[
   return [...stretches, ...instants.values()]
 }
 
-/** Why nothing was recorded in a gap, where a recorder told. */
+/** Why nothing was recorded in a gap, where a recorder reported it. */
 export function reasonOf(gap: Span, markers: Marker[]): string | null {
-  const told = markers.find(
+  const reported = markers.find(
     (one) => one.kind === 'gap' && one.at_ms < gap.end && (one.end_ms ?? one.at_ms) > gap.start,
   )
-  return told?.text ?? null
+  return reported?.text ?? null
 }
 
 const DAMAGED = 'damaged'
@@ -74,8 +74,8 @@ export interface Hatched extends Span {
 }
 
 /** The gaps of the strips, with the stretches that are damaged: those give their reason to gaps, or are gaps of their own. */
-export function withDamage(gaps: Hatched[], told: Gap[], window: Span): Hatched[] {
-  const damaged = told
+export function withDamage(gaps: Hatched[], reported: Gap[], window: Span): Hatched[] {
+  const damaged = reported
     .filter((one) => one.reason?.startsWith(DAMAGED))
     .filter((one) => one.start_ms < window.end && one.end_ms > window.start)
     .map((one) => ({ start: one.start_ms, end: one.end_ms, reason: one.reason }))

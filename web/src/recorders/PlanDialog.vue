@@ -6,7 +6,7 @@ import SheetDialog from '../ui/SheetDialog.vue'
 import TextField from '../ui/TextField.vue'
 import { DAYS, DEVICE_KINDS, toForm, toPlan } from './planForm'
 
-/** Make a plan, or change one. The server judges it; what is wrong is told at its place. */
+/** Make a plan, or change one. The server judges it; what is wrong is reported at its place. */
 const props = defineProps<{ plan: Record<string, unknown> | null; groups: PlanGroup[] }>()
 const emit = defineEmits<{ close: []; saved: [name: string] }>()
 
@@ -23,7 +23,7 @@ const busy = ref(false)
 const close = (): void => {
   emit('close')
 }
-const told = (where: string): string => wrong.value.find((one) => one.where === where)?.what ?? ''
+const problemAt = (where: string): string => wrong.value.find((one) => one.where === where)?.what ?? ''
 /** What is wrong at places that the form does not show by themselves. */
 const elsewhere = computed(() =>
   wrong.value.filter(
@@ -69,13 +69,13 @@ const addWeek = (): void => {
       <p class="text-soft">Recorders that follow it do so within seconds, without a restart.</p>
     </template>
     <div class="grid grid-cols-3 gap-4">
-      <TextField v-model="form.name" label="Name" :wrong="told('name')" :fixed="plan !== null" />
-      <TextField v-model="form.every" label="Tick every" hint="100ms to 1h" :wrong="told('every')" />
+      <TextField v-model="form.name" label="Name" :wrong="problemAt('name')" :fixed="plan !== null" />
+      <TextField v-model="form.every" label="Tick every" hint="100ms to 1h" :wrong="problemAt('every')" />
       <TextField
         v-model="form.keep"
         label="Keep for"
         hint="such as 30d; empty: for ever"
-        :wrong="told('keep')"
+        :wrong="problemAt('keep')"
       />
     </div>
     <fieldset>
@@ -85,9 +85,9 @@ const addWeek = (): void => {
           v-model="form.start"
           label="From"
           hint="2026-11-12T09:00:00Z; empty: now"
-          :wrong="told('when.start')"
+          :wrong="problemAt('when.start')"
         />
-        <TextField v-model="form.end" label="Until" hint="empty: no end" :wrong="told('when.end')" />
+        <TextField v-model="form.end" label="Until" hint="empty: no end" :wrong="problemAt('when.end')" />
       </div>
       <div v-for="(stretch, place) in form.weekly" :key="place" class="mt-2 flex flex-wrap items-end gap-3">
         <label v-for="day in DAYS" :key="day" class="flex items-center gap-1">
@@ -97,19 +97,19 @@ const addWeek = (): void => {
           v-model="stretch.from"
           class="w-20"
           label="from"
-          :wrong="told(`when.weekly.${place}.from`)"
+          :wrong="problemAt(`when.weekly.${place}.from`)"
         />
         <TextField
           v-model="stretch.to"
           class="w-20"
           label="to (UTC)"
-          :wrong="told(`when.weekly.${place}.to`)"
+          :wrong="problemAt(`when.weekly.${place}.to`)"
         />
         <button type="button" class="underline hover:text-needle" @click="form.weekly.splice(place, 1)">
           remove
         </button>
-        <p v-if="told(`when.weekly.${place}.days`)" class="text-2xs text-needle">
-          {{ told(`when.weekly.${place}.days`) }}
+        <p v-if="problemAt(`when.weekly.${place}.days`)" class="text-2xs text-needle">
+          {{ problemAt(`when.weekly.${place}.days`) }}
         </p>
       </div>
       <button type="button" class="mt-2 underline hover:text-needle" @click="addWeek">
@@ -134,8 +134,8 @@ const addWeek = (): void => {
               :disabled="!form.groups[group.name]!.record"
             />
           </div>
-          <p v-if="told(`groups.${group.name}.every`)" class="text-2xs text-needle">
-            {{ told(`groups.${group.name}.every`) }}
+          <p v-if="problemAt(`groups.${group.name}.every`)" class="text-2xs text-needle">
+            {{ problemAt(`groups.${group.name}.every`) }}
           </p>
         </li>
       </ul>
@@ -174,11 +174,15 @@ const addWeek = (): void => {
         class="mt-1 grid grid-cols-[7rem_1fr_1fr_9rem] items-end gap-4"
       >
         <span class="pb-1">{{ title }}</span>
-        <TextField v-model="form.devices[kind]!.only" label="only" :wrong="told(`devices.${kind}.only`)" />
+        <TextField
+          v-model="form.devices[kind]!.only"
+          label="only"
+          :wrong="problemAt(`devices.${kind}.only`)"
+        />
         <TextField
           v-model="form.devices[kind]!.without"
           label="without"
-          :wrong="told(`devices.${kind}.without`)"
+          :wrong="problemAt(`devices.${kind}.without`)"
         />
         <label class="flex items-center gap-2 pb-1">
           <input v-model="form.devices[kind]!.idle" type="checkbox" class="accent-ink" />idle ones too
@@ -203,10 +207,20 @@ const addWeek = (): void => {
             <option value="io">stalled on I/O</option>
           </select>
         </label>
-        <TextField v-model="form.burst.above" label="share above" hint="0.2" :wrong="told('burst.above')" />
-        <TextField v-model="form.burst.for" label="for" hint="5s" :wrong="told('burst.for')" />
-        <TextField v-model="form.burst.every" label="tick every" hint="200ms" :wrong="told('burst.every')" />
-        <TextField v-model="form.burst.last" label="lasts" hint="60s" :wrong="told('burst.last')" />
+        <TextField
+          v-model="form.burst.above"
+          label="share above"
+          hint="0.2"
+          :wrong="problemAt('burst.above')"
+        />
+        <TextField v-model="form.burst.for" label="for" hint="5s" :wrong="problemAt('burst.for')" />
+        <TextField
+          v-model="form.burst.every"
+          label="tick every"
+          hint="200ms"
+          :wrong="problemAt('burst.every')"
+        />
+        <TextField v-model="form.burst.last" label="lasts" hint="60s" :wrong="problemAt('burst.last')" />
       </div>
     </fieldset>
     <template #foot>

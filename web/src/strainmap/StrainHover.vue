@@ -26,19 +26,19 @@ const names = computed(() =>
     return props.row.device !== null && perDevice ? `${name}@${props.row.device}` : name
   }),
 )
-const asked = refDebounced(
+const requested = refDebounced(
   computed(() => ({ span: props.span, names: names.value })),
   SETTLED_MS,
 )
 const { data: behind, isFetching } = useSeriesSet(
   toRef(props, 'archiveId'),
-  computed(() => asked.value.span),
+  computed(() => requested.value.span),
   computed(() => 1),
-  computed(() => asked.value.names),
+  computed(() => requested.value.names),
 )
 const mean = computed(() => props.row.mean?.[props.bin] ?? null)
 const high = computed(() => props.row.high?.[props.bin] ?? null)
-const isSettled = computed(() => asked.value.span.start === props.span.start && !isFetching.value)
+const isSettled = computed(() => requested.value.span.start === props.span.start && !isFetching.value)
 const lines = computed(() =>
   (behind.value?.series ?? [])
     .filter((one) => one.summary?.mean !== null && one.summary?.mean !== undefined)

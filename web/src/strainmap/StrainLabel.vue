@@ -20,7 +20,7 @@ defineEmits<{ toggle: [] }>()
       <span class="w-2.5 text-2xs text-soft" aria-hidden="true">{{ open ? '▾' : '▸' }}</span>{{ title }}
     </button>
     <span v-else class="grow pl-3.5">{{ title }}</span>
-    <!-- Beside the button: what is inside one is read as its name, and not told when it changes. -->
+    <!-- Beside the button: what is inside one is read as its name, and not announced when it changes. -->
     <span v-if="waiting" class="text-2xs text-soft" role="status" data-waiting>reading …</span>
     <HangingPanel
       class="px-1 text-2xs text-soft hover:text-needle"

@@ -36,7 +36,7 @@ const index = computed(() => {
     : indexAt(times, bench.needle, binMs)
 })
 // The needle moves much oftener than from one tick or bin to the next.
-const told = computed(() => {
+const readout = computed(() => {
   const { plan, log } = props.strip
   const at = index.value
   if (at === null) return null
@@ -65,13 +65,13 @@ const isLate = computed(() => bench.needle !== null && shareAt(props.window, ben
 </script>
 
 <template>
-  <Teleport v-if="told && carriage" :to="carriage">
+  <Teleport v-if="readout && carriage" :to="carriage">
     <div
       class="absolute left-0"
       :style="{ top: `${offset + MARGIN_PX}px`, height: `${strip.height - 2 * MARGIN_PX - 1}px` }"
     >
       <span
-        v-for="(at, place) in told.heights"
+        v-for="(at, place) in readout.heights"
         :key="place"
         class="absolute -mb-[3.5px] -ml-[3.5px] size-[7px] rounded-full border-[1.5px] bg-paper"
         :style="{ bottom: `${at * 100}%`, borderColor: `var(--color-${strip.plan.resource})` }"
@@ -81,7 +81,7 @@ const isLate = computed(() => bench.needle !== null && shareAt(props.window, ben
         :class="isLate ? 'right-1.5' : 'left-1.5'"
         :style="{ color: `var(--color-${strip.plan.resource})` }"
         :data-readout="strip.plan.id"
-        >{{ told.text }}</span
+        >{{ readout.text }}</span
       >
     </div>
   </Teleport>

@@ -30,7 +30,7 @@ interface Props {
   withLane: boolean
   markers: Marker[]
   /** The gaps of the archive with their reasons: what is damaged is one of them. */
-  told: Gap[]
+  reportedGaps: Gap[]
   zone: Zone
 }
 const props = defineProps<Props>()
@@ -92,7 +92,7 @@ const gaps = computed(() =>
       ...gap,
       reason: reasonOf(gap, props.markers),
     })),
-    props.told,
+    props.reportedGaps,
     window.value,
   ),
 )

@@ -44,7 +44,7 @@ const LIGHTEST = 0.4
 
 /**
  * Pick a strip's series out of the set. Lines of one strip come from one kernel file, so they share their times. What only
- * repeats other devices is drawn where it is asked for by name.
+ * repeats other devices is drawn where it is requested by name.
  */
 export function stripData(
   strip: Strip,

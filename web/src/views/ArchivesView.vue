@@ -37,8 +37,8 @@ const opened = ref<string | null>(null)
 const shown = computed(() => archives.value?.find((one) => one.id === opened.value) ?? null)
 const says = ref('')
 const queries = useQueryClient()
-function changed(told: string): void {
-  says.value = told
+function changed(sentence: string): void {
+  says.value = sentence
   void queries.invalidateQueries({ queryKey: ['archives'] })
   void queries.invalidateQueries({ queryKey: ['gaps'] })
 }

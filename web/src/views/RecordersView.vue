@@ -24,11 +24,11 @@ const editing = ref<{ plan: Record<string, unknown> | null } | null>(null)
 const trouble = ref('')
 const known = computed(() => plans.value ?? [])
 
-/** Ask the server to change something, then look again; what it refuses is told. */
-async function change(asked: Promise<unknown>): Promise<void> {
+/** Ask the server to change something, then look again; what it refuses is reported. */
+async function change(request: Promise<unknown>): Promise<void> {
   trouble.value = ''
   try {
-    await asked
+    await request
   } catch (why) {
     if (!(why instanceof ApiError)) throw why
     trouble.value = why.message

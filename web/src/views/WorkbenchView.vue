@@ -96,9 +96,9 @@ const { data: diagnosis, isPending: judging } = useDiagnosis(id, judgedUntil)
 const severity = ref<Severity>('warning')
 const { data: marked } = useMarkers(id, shownWindow, severity)
 const findings = computed(() => diagnosis.value?.findings ?? [])
-const { data: told } = useGaps(drawnId)
+const { data: gapSet } = useGaps(drawnId)
 const known = computed(
-  () => told.value?.gaps.map((gap) => ({ start: gap.start_ms, end: gap.end_ms })) ?? null,
+  () => gapSet.value?.gaps.map((gap) => ({ start: gap.start_ms, end: gap.end_ms })) ?? null,
 )
 const gaps = computed(() => known.value ?? [])
 const { step, zoom, pan, find, jump, jumpGap, note, goTo } = useMoves(archive, set, diagnosis, known)
@@ -264,7 +264,7 @@ const about = computed(() => {
             :findings="findings"
             :with-lane="!mapOpen"
             :markers="marked?.markers ?? []"
-            :told="told?.gaps ?? []"
+            :reported-gaps="gapSet?.gaps ?? []"
             :zone="zone"
             :aria-busy="isFetching"
             @width="width = $event"

@@ -17,7 +17,7 @@ interface Moves {
   goTo: (at: number) => void
 }
 
-/** How the analyst gets from one place in time to another. `gaps` is null as long as nobody knows them. */
+/** How the analyst gets from one place in time to another. `gaps` is null until they are loaded. */
 export function useMoves(
   archive: Ref<Archive | undefined>,
   set: Ref<SeriesSet | undefined>,
@@ -75,7 +75,7 @@ export function useMoves(
     if (chosen) find(chosen.id)
   }
 
-  // Asked for before they are known, the jump is made as soon as they are, unless another archive is open by then.
+  // Requested before they are known, the jump is made as soon as they are, unless another archive is open by then.
   let waitingBy = 0
   watch(
     () => archive.value?.id,

@@ -41,14 +41,18 @@ export function useOpening(
       : null
   })
   // Strips of a link may be of any measure; what those are called has to be known first.
-  const told = computed(() => (typeof route.query['strips'] === 'string' ? route.query['strips'] : null))
-  const isReady = computed(() => told.value === null || known.value !== null)
+  const linkedStrips = computed(() =>
+    typeof route.query['strips'] === 'string' ? route.query['strips'] : null,
+  )
+  const isReady = computed(() => linkedStrips.value === null || known.value !== null)
 
   function open(now: Span): void {
     isLive.value = archive.value?.source === 'recorded' && Date.now() - now.end < LIVE_MS
     const place = parsePlace(route.query)
     const newest = { start: Math.max(now.end - LIVE_WINDOW_MS, now.start), end: now.end }
-    const strips = told.value ? readStrips(told.value, (name) => planNamed(name, known.value ?? [])) : null
+    const strips = linkedStrips.value
+      ? readStrips(linkedStrips.value, (name) => planNamed(name, known.value ?? []))
+      : null
     board.open(route.query['layout'], readDevice(route.query['device']), strips)
     bench.open(now, place.window ?? (isLive.value ? newest : now), place.needle)
     if (isLive.value && !place.window) bench.follow(true)

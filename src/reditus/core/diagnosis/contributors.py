@@ -1,6 +1,6 @@
 """Top processes in a finding: the recorded processes by their share of what ran short.
 
-A process counts from what its slots held over the finding; what no slot held stays with nobody, so shares need not add up
+A process counts from what its slots held over the finding; what no slot held is not attributed, so shares need not add up
 to 1. They are no proof: who uses most of a resource need not be who uses it wrongly.
 """
 
@@ -16,7 +16,7 @@ from reditus.core.processes import AMOUNTS, GROUP, PLACES, SLOTS, slot_columns, 
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 
-MOST_TOLD = 5
+MOST_REPORTED = 5
 LEAST_SHARE = 0.03
 _CPU, _MEMORY, _READ, _WRITTEN, _MAJOR, _BLOCKED = (0, 1), (2,), (3,), (4,), (5,), (7,)
 """Places among AMOUNTS."""
@@ -131,4 +131,4 @@ def _greatest(amounts: dict[_Key, float], whole: float) -> list[Contributor]:
     if whole <= 0:
         return []
     shares = sorted(((amount / whole, who) for who, amount in amounts.items()), reverse=True)
-    return [Contributor(*who, min(share, 1.0)) for share, who in shares[:MOST_TOLD] if share >= LEAST_SHARE]
+    return [Contributor(*who, min(share, 1.0)) for share, who in shares[:MOST_REPORTED] if share >= LEAST_SHARE]

@@ -34,7 +34,7 @@ ONE_CORE = Kind(
         "See which process came near one whole core in this stretch.",
         "See whether it is bound to that core, or works in one thread only.",
     ),
-    without="Without stall totals what it cost is not told. Without counters per core it cannot be told.",
+    without="Without stall totals its cost is unknown. Without counters per core it cannot be judged.",
 )
 INTERRUPTS = Kind(
     "cpu.interrupts",
@@ -48,17 +48,17 @@ INTERRUPTS = Kind(
         "See which interface the packets came from, and whether its queues can be spread over several cores.",
         "See whether its input backlog dropped packets.",
     ),
-    without="Without counters per core it cannot be told.",
+    without="Without counters per core it cannot be reported.",
 )
 STEAL = Kind(
     "cpu.steal",
     "Processor time stolen by the hypervisor",
     is_problem=True,
-    meaning="The hypervisor ran somebody else while this machine had work to do, sustained: it has fewer cores than it shows.",
+    meaning="The hypervisor ran other guests while this machine had work to do, sustained: it has fewer cores than it shows.",
     evidence=("cpu.steal", "cpu.busy"),
-    look_alikes="Steal that is counted on an idle machine, which costs nobody anything.",
+    look_alikes="Steal that is counted on an idle machine, which costs nothing.",
     next_steps=("Ask who runs the hypervisor.", "Compare with other machines on the same one, at the same time."),
-    without="What was taken counts as lost, and that is an estimate. Without the count of steal it cannot be told.",
+    without="What was taken counts as lost, and that is an estimate. Without the count of steal it cannot be reported.",
 )
 QUOTA = Kind(
     "cpu.quota",
@@ -71,7 +71,7 @@ QUOTA = Kind(
         "See the quota of the control group that the slow program runs in.",
         "If it is meant to be there: fewer threads at once waste less of it.",
     ),
-    without="Without counts of throttled periods, stall beside idle cores none of which is full decides, at a confidence of 70 %. With neither it cannot be told.",
+    without="Without counts of throttled periods, stall beside idle cores none of which is full decides, at a confidence of 70 %. With neither it cannot be reported.",
 )
 CHURN = Kind(
     "cpu.churn",
@@ -84,7 +84,7 @@ CHURN = Kind(
         "Short-lived processes hide from a list of processes: see who has many children, or waits for them.",
         "See whether a program wakes many threads for each piece of work.",
     ),
-    without="Without stall totals what it cost is not told.",
+    without="Without stall totals its cost is unknown.",
 )
 THERMAL = Kind(
     "cpu.thermal",
@@ -94,7 +94,7 @@ THERMAL = Kind(
     evidence=("cpu.throttles",),
     look_alikes="A low clock on an idle machine saves power, and counts no throttling.",
     next_steps=("See temperatures and fans, where the machine tells them.", "See what kept the cores busy then."),
-    without="Without throttle counts it cannot be told: a low clock alone may be thrift. What it cost is in no counter.",
+    without="Without throttle counts it cannot be reported: a low clock alone may be thrift. What it cost is in no counter.",
 )
 KINDS = (ONE_CORE, INTERRUPTS, STEAL, QUOTA, CHURN, THERMAL)
 
@@ -233,7 +233,7 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
             held=[
                 Held("cpu.steal", taken * seen.count, rules.steal_enter * seen.count), Held("cpu.busy", seen.busy, None, "mean")
             ],
-            explanation=f"The hypervisor gave {bench.mean(taken, item) * seen.count:.2f} of {seen.count} cores to somebody else for "
+            explanation=f"The hypervisor gave {bench.mean(taken, item) * seen.count:.2f} of {seen.count} cores to other guests for "
             f"{spell_duration(item.length_s(bench.timebase))}, while this machine had work for {bench.mean(seen.busy, item):.2f} of "
             "them. Nothing on this machine can be changed to get them back.",
             considered=("Steal on an idle machine: no, there was work.",),

@@ -100,7 +100,7 @@ def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
     roles = {name: facts.disk_role(name) for name in readings.frame.values_of(IO_TIME, DEVICE)}
     findings: list[Finding] = []
     steady: list[tuple[str, RuledOut]] = []
-    # Bottom disks first: what a volume waits for is told of the disk below it, where that one is to blame.
+    # Bottom disks first: what a volume waits for is reported of the disk below it, where that one is to blame.
     for role in (DiskRole.DISK, DiskRole.VOLUME):
         for name in sorted((item for item, own in roles.items() if own is role), key=natural_key):
             disk = _read(readings, rules, name)
@@ -114,7 +114,7 @@ def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
 
 
 def risen_waits(readings: Readings, rules: Parameters, base: Timebase) -> BoolArray:
-    """Ticks at which requests queued at some disk and took longer than its normal, or longer than nobody knows what."""
+    """Ticks at which requests queued at some disk and took longer than its normal, or has no known normal."""
     out = np.zeros(len(base), dtype=bool)
     for name in readings.frame.values_of(IO_TIME, DEVICE):
         if readings.frame.facts.disk_role(name) is not DiskRole.DISK:
@@ -215,7 +215,7 @@ def _judge(disk: _Disk) -> tuple[list[Finding], list[tuple[str, RuledOut]]]:
 
 
 def _together(steady: list[tuple[str, RuledOut]]) -> list[RuledOut]:
-    """Disks that were busy in the same stretch, as those of one volume are, are told as one."""
+    """Disks that were busy in the same stretch, as those of one volume are, are reported as one."""
     groups: list[list[tuple[str, RuledOut]]] = []
     for name, item in steady:
         same = next((group for group in groups if _alike(group[0][1], item)), None)

@@ -61,7 +61,7 @@ def needed_measures() -> list[Measure]:
 
 
 def measures_of_recording() -> list[str]:
-    """The measures by which a long recording as a whole is told: normals of disks, growth, and the numbers of chains."""
+    """The measures by which a long recording as a whole is reported: normals of disks, growth, and the numbers of chains."""
     return [
         COVERAGE_OF, "memory.available", "memory.total", "memory.programs", "memory.shared", "memory.refaults", "swap.held", "swap.in", "swap.out",
         "disk.wait", "disk.queue", "disk.busy", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",

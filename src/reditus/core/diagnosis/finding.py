@@ -49,7 +49,7 @@ class Finding:
     """0 to 1: the share of the interval that tasks lost."""
     time_lost_s: float
     time_lost_estimated: bool
-    """Whether the time lost had to be estimated, for want of stall totals."""
+    """Whether the time lost had to be estimated, for lack of stall totals."""
     confidence: float
     """0 to 1: lower where the best evidence was missing."""
     evidence: tuple[Evidence, ...]
@@ -103,7 +103,7 @@ class Kind:
     next_steps: tuple[str, ...] = ()
     """What to look at next, where it is found."""
     without: str = ""
-    """What decides instead where a counter is missing, and what then cannot be told."""
+    """What decides instead where a counter is missing, and what then cannot be reported."""
 
 
 @dataclass(frozen=True, slots=True)

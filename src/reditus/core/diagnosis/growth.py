@@ -38,7 +38,7 @@ LEAK = Kind(
         "See which process grew by as much in this stretch.",
         "See whether it falls when that program is restarted.",
     ),
-    without="Told without stall totals alike. Growth of less than ten minutes has a confidence of 70 %.",
+    without="Reported without stall totals alike. Growth of less than ten minutes has a confidence of 70 %.",
 )
 THRASH = Kind(
     "memory.cache_thrash",
@@ -46,7 +46,7 @@ THRASH = Kind(
     is_problem=True,
     meaning="Pages of files were dropped and read again soon after, sustained, and tasks waited for them.",
     evidence=("memory.refaults", "stall.memory.some", "disk.read.rate"),
-    look_alikes="Streaming big files drops and reads pages too, and holds up nobody for memory. `swap.thrashing`: programs' own pages.",
+    look_alikes="Streaming big files drops and reads pages too, and makes no task wait for memory. `swap.thrashing`: programs' own pages.",
     next_steps=(
         "See who reads the same files again and again.",
         "See what took the memory that the files had before: programs, or a control group's limit.",
@@ -61,7 +61,7 @@ SWAP_FULL = Kind(
     evidence=("swap.held", "memory.available"),
     look_alikes="`swap.occupied`: occupied and quiet, with room or memory left.",
     next_steps=("See who holds the memory, and whether it grows.", "More swap only puts the end off."),
-    without="Told without stall totals alike.",
+    without="Reported without stall totals alike.",
 )
 FILLING = Kind(
     "fs.filling",
@@ -70,8 +70,8 @@ FILLING = Kind(
     meaning="A filesystem had hardly any room left, or would be full soon at the rate at which it filled.",
     evidence=("system.filesystem.usage",),
     look_alikes="A large filesystem that is nearly full and does not grow.",
-    next_steps=("See what was written there lately.", "Look at the largest and newest folders."),
-    without="Without space of filesystems it cannot be told; a capture by the field script has none.",
+    next_steps=("See what was written there recently.", "Look at the largest and newest folders."),
+    without="Without space of filesystems it cannot be reported; a capture by the field script has none.",
 )
 CACHE = Kind(
     "memory.cache_growth",

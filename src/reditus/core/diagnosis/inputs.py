@@ -26,7 +26,7 @@ class Readings:
         return self.whole is not None
 
     def over_all(self, measure: str, device: str | None = None) -> Series | None:
-        """The measure over the whole recording: what a device's normal is told by."""
+        """The measure over the whole recording: what a device's normal is reported by."""
         if self.whole is None:
             return self.sampled(measure, device)
         return self.whole.get((measure, device))

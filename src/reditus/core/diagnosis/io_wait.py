@@ -41,7 +41,7 @@ LIMITED = Kind(
         "See the I/O limits of the control group that the waiting tasks run in.",
         "See what filesystems over the network are mounted.",
     ),
-    without="Without stall totals it cannot be told.",
+    without="Without stall totals it cannot be reported.",
 )
 STALLED = Kind(
     "io.stalled",
@@ -54,7 +54,7 @@ STALLED = Kind(
         "See which processes read and wrote, and whether that was meant.",
         "Compare with the same work on a normal day.",
     ),
-    without="Without stall totals it cannot be told. Its confidence is 70 % always.",
+    without="Without stall totals it cannot be reported. Its confidence is 70 % always.",
 )
 BLOCKED = Kind(
     "tasks.blocked",

@@ -1,7 +1,7 @@
 """Memory and swap: pressure, out-of-memory kills, swap that is read back all the time; and what only looks like it.
 
 Reclaim is not pressure, a full cache is none, and swap that is occupied and quiet is none either. Sure signs are tasks
-that lose time for want of memory, and pages that are read back from swap as fast as they go.
+that lose time for lack of memory, and pages that are read back from swap as fast as they go.
 """
 
 import numpy as np
@@ -24,7 +24,7 @@ PRESSURE = Kind(
     "memory.pressure",
     "Memory pressure",
     is_problem=True,
-    meaning="Tasks lost time for want of memory, sustained, while little was available.",
+    meaning="Tasks lost time for lack of memory, sustained, while little was available.",
     evidence=("stall.memory.some", "memory.available", "memory.faults.major"),
     look_alikes="`memory.free_low`: free is small because files fill it, and available is ample. Reclaim by itself: reading big "
     "files through a healthy machine searches pages all the time.",
@@ -43,7 +43,7 @@ KILL = Kind(
     evidence=("memory.oom_kills", "memory.available"),
     look_alikes="Nothing: the kernel counts these kills.",
     next_steps=("Read the kernel's lines at that time in Notes.", "See what led up to it: pressure, swap, growth."),
-    without="Without the count of kills it cannot be told.",
+    without="Without the count of kills it cannot be reported.",
 )
 THRASHING = Kind(
     "swap.thrashing",
@@ -51,7 +51,7 @@ THRASHING = Kind(
     is_problem=True,
     meaning="Pages were read back from swap, sustained: the working set does not fit into memory.",
     evidence=("swap.in", "swap.out", "memory.faults.major"),
-    look_alikes="`swap.occupied`: pages parked there that nobody asks for. A short burst out is housekeeping.",
+    look_alikes="`swap.occupied`: pages parked there that no program reads. A short burst out is housekeeping.",
     next_steps=(
         "See how much memory was available before it began, and who took it.",
         "See the disk that carries swap: its queue and its waits are the price.",
@@ -129,11 +129,11 @@ def _pressure(
         PRESSURE, stretch, rise=lost, lost=lost, estimated=estimated,
         held=[*held, Held("memory.faults.major", faults, None, "mean")],
         explanation=f"For {spell_duration(bench.mean(lost, stretch) * total_s)} of {spell_duration(total_s)} at least one task "
-        f"was held up for want of memory; {left:,.0f} MiB were available on average. Programs and the files they use did not "
+        f"was held up for lack of memory; {left:,.0f} MiB were available on average. Programs and the files they use did not "
         "fit together any more.",
         considered=(
             "Free is low but available is ample: no, available was low too.",
-            "Reclaim that costs nobody anything: no, tasks lost time.",
+            "Reclaim without cost: no, tasks lost time.",
         ),
     )  # fmt: skip
 

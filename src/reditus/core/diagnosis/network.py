@@ -29,7 +29,7 @@ SATURATED = Kind(
     "net.saturated",
     "Link saturated",
     is_problem=True,
-    meaning="A link carried nearly all that its speed allows, sustained: whoever sends over it waits.",
+    meaning="A link carried nearly all that its speed allows, sustained: senders wait.",
     evidence=("net.receive.use", "net.send.use"),
     look_alikes="A short burst at full speed. A virtual link whose speed is made up, which cannot be judged by it.",
     next_steps=(
@@ -49,7 +49,7 @@ LOSS = Kind(
         "See whether a link was full, or one core was kept busy by packets, at the same time.",
         "See damaged and dropped packets of each interface.",
     ),
-    without="Without the count of listen queue overflows those cannot be told from loss; it says so.",
+    without="Without the count of listen queue overflows those cannot be reported from loss; it says so.",
 )
 KINDS = (SATURATED, LOSS)
 _WAYS = (("receive", "received"), ("send", "sent"))
@@ -83,7 +83,7 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
 
 
 def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: str) -> list[Finding]:
-    """A link whose speed nobody knows, or which is virtual and invents one: full where its rate stays flat at the highest
+    """A link of unknown speed, or a virtual one that reports an invented speed: full where its rate stays flat at the highest
     that was seen. A shaped link drops nothing and damages nothing; the flat top is all there is to see.
     """
     facts_of_link = readings.frame.facts.links.get(name)
@@ -113,7 +113,7 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
             f"within {_spread(values[stretch.ticks]):.1%}, and never more than that in what was recorded. What the link can carry is not "
             "known, or made up: a rate so flat at its highest is what a full or limited link looks like.",
             considered=(
-                "A full link of known speed: not to be told, the speed is not known or made up.",
+                "A full link of known speed: not to be reported, the speed is not known or made up.",
                 "A sender that limits itself to this rate: possible, it looks the same.",
             ),
         )
@@ -135,7 +135,7 @@ def _full_finding(
         SATURATED, stretch, rise=use, lost=None,
         held=[Held(f"net.{way}.use", use, bench.rules.link_full_enter), Held(f"net.{way}.rate", rate, None, "mean")],
         explanation=f"{bench.device} {past} {speed:,.0f} Mbit/s, {bench.mean(use, stretch):.0%} of its speed, for "
-        f"{spell_duration(stretch.length_s(bench.timebase))}. Whoever sends over it shares what is left. What that cost is in "
+        f"{spell_duration(stretch.length_s(bench.timebase))}. All senders share what is left. What that cost is in "
         "no counter of this machine.",
         considered=("A burst: no, it went on.", "A made-up speed of a virtual link: possible, compare with what the line can do."),
     )  # fmt: skip

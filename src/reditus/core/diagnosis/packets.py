@@ -40,7 +40,7 @@ ERRORS_IN = Kind(
         "Change cable, plug and port, one at a time; compare speed and duplex on both ends.",
         "Look at the card and its driver's messages in Notes.",
     ),
-    without="Without the counter it cannot be told.",
+    without="Without the counter it cannot be reported.",
 )
 LISTEN = Kind(
     "net.listen_overflow",
@@ -50,7 +50,7 @@ LISTEN = Kind(
     evidence=("net.tcp.listen_overflows",),
     look_alikes="`net.loss`: the clients send again as on a lossy line.",
     next_steps=("See which program takes connections, and what held it up.", "If it was only a burst: a longer queue."),
-    without="Without the counter it cannot be told.",
+    without="Without the counter it cannot be reported.",
 )
 UDP = Kind(
     "net.udp_overflow",
@@ -58,9 +58,9 @@ UDP = Kind(
     is_problem=True,
     meaning="A program did not read its datagrams as fast as they came, and its receive buffer overflowed.",
     evidence=("net.udp.buffer_errors",),
-    look_alikes="Datagrams lost on the way, which nobody here counts.",
+    look_alikes="Datagrams lost on the way, which this machine does not count.",
     next_steps=("See which program reads datagrams, and what held it up.", "If it was only a burst: a larger buffer."),
-    without="Without the counter it cannot be told.",
+    without="Without the counter it cannot be reported.",
 )
 BACKLOG = Kind(
     "net.backlog",
@@ -70,7 +70,7 @@ BACKLOG = Kind(
     evidence=("net.backlog.dropped", "net.backlog.squeezed"),
     look_alikes="`net.udp_overflow`: lost later, at the program.",
     next_steps=("See whether one core answers all packets.", "Spread the interface's queues over several cores."),
-    without="Without the counter it cannot be told.",
+    without="Without the counter it cannot be reported.",
 )
 KINDS = (ERRORS_IN, LISTEN, UDP, BACKLOG)
 _EVENTS = (
@@ -120,7 +120,7 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
         bench.finding(
             event.kind, item, rise=rate, lost=None, held=[Held(event.measure, rate, least)],
             explanation=f"{bench.mean(rate, item) * item.length_s(bench.timebase):,.0f} {event.what} in "
-            f"{spell_duration(item.length_s(bench.timebase))}{f' at {device}' if device else ''}. Whoever sent them has to find out and "
+            f"{spell_duration(item.length_s(bench.timebase))}{f' at {device}' if device else ''}. The senders have to notice and "
             "send again, or never does.",
             considered=(event.considered,)
         )

@@ -15,7 +15,7 @@ class Parameters:
     """The defaults; another set may be passed to `diagnose`."""
 
     cpu_occupied_enter: Annotated[
-        float, Why("share of cores", "Hardly an idle moment left; below that somebody could have run at once.")
+        float, Why("share of cores", "Hardly an idle moment left; below that a task could have run at once.")
     ] = 0.9
     cpu_occupied_leave: Annotated[
         float, Why("share of cores", "Lower than the entry, so that a short dip does not cut a stretch in two.")
@@ -24,7 +24,7 @@ class Parameters:
         float,
         Why(
             "share of time",
-            "With more runnable tasks than cores somebody always waits and the share is near 1; a busy machine whose "
+            "With more runnable tasks than cores there is always a task waiting and the share is near 1; a busy machine whose "
             "tasks only make room for short chores stays far below a half.",
         ),
     ] = 0.5
@@ -80,7 +80,7 @@ class Parameters:
     quota_sustained_s: Annotated[float, Why("s", "A short burst into a limit is what limits are for.")] = 15.0
     churn_kernel_share: Annotated[float, Why("share of cores", "A real part of the machine.")] = 0.25
     churn_of_busy: Annotated[float, Why("share of busy time", "The kernel, more than the programs' own work.")] = 0.45
-    churn_switch_s: Annotated[float, Why("s", "What a switch costs the kernel, at the least.")] = 3e-6
+    churn_switch_s: Annotated[float, Why("s", "What a switch costs the kernel, at least.")] = 3e-6
     churn_fork_s: Annotated[float, Why("s", "What a new task costs the kernel, about.")] = 1e-3
     churn_explains: Annotated[
         float, Why("share of the kernel's time", "Switching and starting is a great part of what the kernel does.")
@@ -88,13 +88,16 @@ class Parameters:
     churn_explains_leave: Annotated[float, Why("share of the kernel's time", "Hysteresis, as above.")] = 0.25
     churn_switches_a_request: Annotated[
         float,
-        Why("switches", "Each request to a disk wakes who asked for it, and mostly a kernel thread or two on its way."),
+        Why(
+            "switches",
+            "Each request to a disk wakes the task that requested it, and mostly a kernel thread or two on its way.",
+        ),
     ] = 5.0
     churn_sustained_s: Annotated[float, Why("s", "A build or a login starts many processes for a moment.")] = 15.0
     thermal_merge_s: Annotated[float, Why("s", "Heat comes in waves; so does throttling.")] = 60.0
     thermal_sustained_s: Annotated[float, Why("s", "Once is a moment's heat.")] = 15.0
     memory_scarce_share: Annotated[
-        float, Why("share of all memory", "With more than a tenth available nobody waits for memory of the machine's.")
+        float, Why("share of all memory", "With more than a tenth available no task waits for the machine's memory.")
     ] = 0.12
     memory_stall_enter: Annotated[
         float,
@@ -128,7 +131,7 @@ class Parameters:
     leak_short_s: Annotated[
         float, Why("s", "Programs fill their memory when they start; that takes less than this.")
     ] = 40.0
-    leak_long_s: Annotated[float, Why("s", "Shorter growth is told with less confidence.")] = 600.0
+    leak_long_s: Annotated[float, Why("s", "Shorter growth is reported with less confidence.")] = 600.0
     leak_least_third: Annotated[
         float,
         Why(
@@ -150,7 +153,7 @@ class Parameters:
     ] = 1_800.0
     swap_full_enter: Annotated[float, Why("share of swap", "Full but for crumbs.")] = 0.97
     swap_full_leave: Annotated[float, Why("share of swap", "Hysteresis, as above.")] = 0.93
-    swap_full_available: Annotated[float, Why("share of all memory", "With more left nobody needs swap.")] = 0.15
+    swap_full_available: Annotated[float, Why("share of all memory", "With more left no swap is needed.")] = 0.15
     swap_full_sustained_s: Annotated[float, Why("s", "A moment's peak passes.")] = 15.0
     cache_window_s: Annotated[float, Why("s", "Over how long growth of the cache is looked at.")] = 30.0
     cache_growth_share: Annotated[
@@ -162,10 +165,10 @@ class Parameters:
     fs_growth_share: Annotated[
         float, Why("share of the filesystem", "Less growth tells nothing of when it is full.")
     ] = 0.01
-    fs_soon_s: Annotated[float, Why("s", "Within a day somebody should know.")] = 86_400.0
+    fs_soon_s: Annotated[float, Why("s", "Within a day it should be known.")] = 86_400.0
     kill_merge_s: Annotated[float, Why("s", "Kills of one shortage follow each other within seconds.")] = 60.0
     io_stall_enter: Annotated[
-        float, Why("share of time", "Waits that cost nobody any time are not worth a finding.")
+        float, Why("share of time", "Waits that cost no task any time are not worth a finding.")
     ] = 0.1
     io_blame_slack_s: Annotated[
         float, Why("s", "Around a disk's own finding its waits rise and fall; that is no second trouble.")
@@ -208,7 +211,7 @@ class Parameters:
     net_errors_per_s: Annotated[
         float, Why("packets/s", "A healthy line has none in a day; one every two seconds is no chance.")
     ] = 0.5
-    listen_overflows_per_s: Annotated[float, Why("connections/s", "Each is somebody who was turned away.")] = 0.5
+    listen_overflows_per_s: Annotated[float, Why("connections/s", "Each is a client that was turned away.")] = 0.5
     udp_errors_per_s: Annotated[
         float, Why("datagrams/s", "Now and then one is lost by design; not several a second.")
     ] = 2.0
@@ -229,7 +232,7 @@ class Parameters:
     ] = 15.0
     disk_deep_queue: Annotated[float, Why("requests", "More than a few tasks' single requests.")] = 4.0
     disk_very_deep_queue: Annotated[
-        float, Why("requests", "So many at once are asked for by design; what they wait is the price of the depth.")
+        float, Why("requests", "So many at once are requested by design; what they wait is the price of the depth.")
     ] = 16.0
     disk_busy_enter: Annotated[float, Why("share of time", "Hardly ever without a request.")] = 0.9
     disk_busy_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.75
@@ -283,7 +286,7 @@ class Parameters:
         float,
         Why("share of the rate", "Shaping holds a rate within a few per cent; traffic by itself goes up and down."),
     ] = 0.03
-    plateau_ticks: Annotated[int, Why("ticks", "Of fewer nobody can tell that they are flat.")] = 15
+    plateau_ticks: Annotated[int, Why("ticks", "Fewer are too few to call flat.")] = 15
     plateau_bytes_per_s: Annotated[float, Why("bytes/s", "Slower than any line of today.")] = 500_000.0
     plateau_below: Annotated[float, Why("share of the highest rate", "Clearly less than the flat top.")] = 0.7
     plateau_elsewhere: Annotated[
@@ -295,7 +298,7 @@ class Parameters:
     ] = 0.01
     loss_leave: Annotated[float, Why("share of segments", "Hysteresis, as above.")] = 0.005
     loss_merge_s: Annotated[
-        float, Why("s", "Whoever loses segments slows down, so that loss comes in waves of a minute or two.")
+        float, Why("s", "A sender that loses segments slows down, so that loss comes in waves of a minute or two.")
     ] = 180.0
     loss_segments_per_s: Annotated[float, Why("segments/s", "On a quiet line one lost segment says little.")] = 5.0
     loss_window_s: Annotated[float, Why("s", "Of a few segments a second, some seconds' worth make a share.")] = 10.0
@@ -305,11 +308,11 @@ class Parameters:
         float, Why("share of a disk's bytes", "Swap is what keeps it busy, not a part of it.")
     ] = 0.5
     look_alike_merge_s: Annotated[
-        float, Why("s", "What only looks like a problem is told once, not anew after each pause.")
+        float, Why("s", "What only looks like a problem is reported once, not again after each pause.")
     ] = 3_600.0
-    look_alike_s: Annotated[float, Why("s", "What only looks like a problem is told where it goes on for minutes.")] = (
-        300.0
-    )
+    look_alike_s: Annotated[
+        float, Why("s", "What only looks like a problem is reported where it goes on for minutes.")
+    ] = 300.0
     sustained_s: Annotated[float, Why("s", "Shorter is a moment's work, such as a program starting.")] = 5.0
     sustained_ticks: Annotated[
         int, Why("ticks", "So that one or two odd readings at a long interval are not taken for a stretch.")

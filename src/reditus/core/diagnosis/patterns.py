@@ -16,11 +16,11 @@ SPIKE = Kind(
     is_problem=False,
     meaning="Something was short for some seconds, once, in a long recording: it may be looked at, and explains no complaint about more.",
     evidence=("the kind that it would have been",),
-    look_alikes="The same again and again at a steady distance, which is told as periodic.",
+    look_alikes="The same again and again at a steady distance, which is reported as periodic.",
 )
 KINDS = (SPIKE,)
 COUNTED = ("memory.oom_kill", "net.errors", "net.listen_overflow", "net.udp_overflow", "net.backlog")
-"""What is counted is told however short it was."""
+"""What is counted is reported however short it was."""
 BINS_A_GAP = 24
 MOST_BINS = 1 << 15
 

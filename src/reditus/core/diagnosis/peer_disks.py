@@ -29,9 +29,9 @@ HOT = Kind(
     is_problem=True,
     meaning="Of several equal disks, one had several times the others' queue: the work is not spread over them.",
     evidence=("disk.queue",),
-    look_alikes="`disk.slow`: it has the queue because it is slower, not because it is asked for more.",
+    look_alikes="`disk.slow`: it has the queue because it is slower, not because it is requested more.",
     next_steps=("See which program or volume reads and writes there.", "Spread the work over the others."),
-    without="Told without stall totals alike.",
+    without="Reported without stall totals alike.",
 )
 WRITEBACK = Kind(
     "disk.writeback",
@@ -83,7 +83,7 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) ->
             ],
             axis=0,
         )  # fmt: skip
-        # Asked for more, not only slower with the same.
+        # Requested for more, not only slower with the same.
         heavily_used = requests >= rules.hot_times * np.maximum(others, 0.5)
         moved = known(readings.on(base, "disk.read.rate", name), len(own)) + known(
             readings.on(base, "disk.write.rate", name), len(own)
@@ -96,9 +96,9 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) ->
             bench.finding(
                 HOT, item, rise=own, lost=None, held=[Held("disk.queue", own, rules.hot_queue)],
                 explanation=f"{name} had {bench.mean(own, item):.1f} requests in flight, and its {len(queues) - 1} equals "
-                f"{bench.mean(usual, item):.1f} in the middle, for {spell_duration(item.length_s(base))}. It was asked for "
+                f"{bench.mean(usual, item):.1f} in the middle, for {spell_duration(item.length_s(base))}. It was requested "
                 f"{bench.mean(requests, item):,.0f} a second, they for {bench.mean(others, item):,.0f}.",
-                considered=("A slower disk with the same work: no, it was asked for more.",),
+                considered=("A slower disk with the same work: no, it was requested more.",),
             )
             for item in sustained(hot, hold, base, rules)
             if item.length_s(base) >= rules.hot_sustained_s

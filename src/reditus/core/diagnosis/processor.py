@@ -1,4 +1,4 @@
-"""Processor: saturated, or busy with nobody waiting.
+"""Processor: saturated, or busy with no task waiting.
 
 Saturated means that tasks wait, sustained, while the cores have no idle time to give. Busy alone is a well-used
 machine. Evidence, best first: stall share and run delay (integrals); runnable beyond cores (a noisy level) where those
@@ -36,7 +36,7 @@ KINDS = (
         ),
         evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting"),
         look_alikes=(
-            f"`{BUSY_UNWAITED}`: as busy, but nobody waits. A quota: tasks stall while the machine idles. A high load from "
+            f"`{BUSY_UNWAITED}`: as busy, but no task waits. A quota: tasks stall while the machine idles. A high load from "
             "blocked tasks: they wait for I/O, not for a core."
         ),
         next_steps=(
@@ -220,7 +220,7 @@ def _busy_unwaited(seen: _Processor, stretch: Stretch, rules: Parameters) -> Rul
         )
         why = f"{nice:.0%} of it was low-priority work, which fills idle time and makes room when others come."
     else:
-        why = "Tasks hardly waited for a core, so nobody was held up."
+        why = "Tasks hardly waited for a core, so no work was delayed."
     return RuledOut(
         kind=BUSY_UNWAITED,
         title=KINDS[1].title,

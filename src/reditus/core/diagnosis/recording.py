@@ -16,7 +16,7 @@ from reditus.core.measures import Resource
 from reditus.core.types import NS_PER_S
 
 NEEDS = ("cpu.busy", "disk.read.rate", "net.receive.rate")
-MOST_TOLD = 50
+MOST_REPORTED = 50
 
 GAP = Kind(
     "data.gap",
@@ -44,7 +44,7 @@ def judge_recording(readings: Readings, rules: Parameters) -> tuple[list[Finding
     return [], [*_gaps(busy.timebase, rules), *_restarts(busy.timebase), *_resets(readings)]
 
 
-def _told(
+def _described(
     kind: Kind, start_ns: int, end_ns: int, explanation: str, resource: Resource, device: str | None = None
 ) -> RuledOut:
     return RuledOut(kind.id, kind.title, resource, start_ns, end_ns, (), explanation, device)
@@ -56,9 +56,9 @@ def _gaps(base: Timebase, rules: Parameters) -> list[RuledOut]:
     same = np.concatenate([[False], np.diff(base.epoch) == 0])
     gaps = np.flatnonzero(~base.follows & same & (missing_ns >= rules.gap_ticks * base.interval_ns))
     # Of very many, the longest.
-    gaps = np.sort(gaps[np.argsort(-missing_ns[gaps], kind="stable")][:MOST_TOLD])
+    gaps = np.sort(gaps[np.argsort(-missing_ns[gaps], kind="stable")][:MOST_REPORTED])
     return [
-        _told(
+        _described(
             GAP, int(base.wall_ns[at - 1]), int(base.start_ns[at]),
             f"Nothing was recorded for {spell_duration((int(base.start_ns[at]) - int(base.wall_ns[at - 1])) / NS_PER_S)}. Averages leave "
             "it out, and nothing is judged across it.",
@@ -70,11 +70,11 @@ def _gaps(base: Timebase, rules: Parameters) -> list[RuledOut]:
 
 def _restarts(base: Timebase) -> list[RuledOut]:
     return [
-        _told(
+        _described(
             RESET, int(base.wall_ns[at - 1]), int(base.wall_ns[at]),
             "The machine restarted here: all counters began at zero, and no rate leads across.", Resource.PROCESSOR,
         )
-        for at in np.flatnonzero(np.diff(base.epoch, prepend=base.epoch[:1]) != 0).tolist()[:MOST_TOLD]
+        for at in np.flatnonzero(np.diff(base.epoch, prepend=base.epoch[:1]) != 0).tolist()[:MOST_REPORTED]
     ]  # fmt: skip
 
 
@@ -91,8 +91,8 @@ def _resets(readings: Readings) -> Iterator[RuledOut]:
                 raw, grown = readings.frame.level(counter, attributes), readings.frame.delta(counter, attributes)
             except UnknownCounter:
                 continue
-            for at in _fell(raw, grown)[:MOST_TOLD]:
-                yield _told(
+            for at in _fell(raw, grown)[:MOST_REPORTED]:
+                yield _described(
                     RESET, int(raw.timebase.wall_ns[at - 1]), int(raw.timebase.wall_ns[at]),
                     f"The counters of {name} fell: they were set to zero, or the device was taken out and put back. The interval "
                     "is unknown.",

@@ -1,7 +1,7 @@
 """Long recordings: judged span by span, so that memory is bounded and what is over need not be judged again.
 
 Spans overlap by a margin, so that what happens at a border is seen whole by one of them. What several spans tell of the same
-trouble is put together here; what a device's normal is, and what grows over days, is told by the whole, a minute or so a
+trouble is put together here; what a device's normal is, and what grows over days, is reported by the whole, a minute or so a
 value.
 """
 
@@ -104,7 +104,7 @@ def _one_ruled_out(group: Sequence[RuledOut]) -> RuledOut:
 
 
 def _weights(group: Sequence[Finding]) -> list[float]:
-    """Of each, the share that no part before it told of already."""
+    """Fraction of each part that no earlier part covers."""
     covered_ns = group[0].start_ns
     out = []
     for item in group:

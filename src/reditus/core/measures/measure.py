@@ -50,11 +50,11 @@ class Reach(Enum):
     MACHINE = "machine"
     """The column without a device."""
     THIS = "this"
-    """The column of the device that is asked for."""
+    """The column of the device that is requested."""
     EVERY = "every"
     """The columns of all devices."""
     WHOLE = "whole"
-    """The columns of all devices, where the machine as a whole is asked for."""
+    """The columns of all devices, where the machine as a whole is requested."""
 
 
 @dataclass(frozen=True, slots=True)

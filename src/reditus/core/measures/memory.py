@@ -1,4 +1,4 @@
-"""Memory and swap measures: where memory is, in parts that add up, and who lost time for want of it."""
+"""Memory and swap measures: where memory is, in parts that add up, and who lost time for lack of it."""
 
 from collections.abc import Callable
 from functools import partial
@@ -64,7 +64,7 @@ def parts(frame: Frame) -> Parts:
 PART_HELP = {
     "programs": (
         "Programs",
-        "Anonymous memory: what programs asked for themselves. Under pressure it goes to swap.",
+        "Anonymous memory: what programs requested themselves. Under pressure it goes to swap.",
     ),
     "shared": ("Shared", "Shared memory and files in memory. It cannot be dropped, only swapped."),
     "huge": ("Huge pages", "Memory set aside as huge pages, used or not."),
@@ -155,8 +155,8 @@ MEMORY = [
     ),
     _size("memory.dirty", "Dirty", "Dirty", "Changed in memory and still owed to disk."),
     _size("memory.writeback", "Writeback", "Writeback", "On its way to disk at this moment."),
-    _stall("some", "Share of time in which at least one task was held up for want of memory."),
-    _stall("full", "Share of time in which every task that had work was held up for want of memory."),
+    _stall("some", "Share of time in which at least one task was held up for lack of memory."),
+    _stall("full", "Share of time in which every task that had work was held up for lack of memory."),
     _rate(
         "memory.faults.major", "Major faults", "Faults that had to read from disk or swap.",
         (Need(FAULTS, ((FAULT_TYPE, "major"),)),),
@@ -172,7 +172,7 @@ MEMORY = [
         "memory.refaults", "Refaults", "Pages read again soon after they were dropped: the cache is too small for them.",
         _event("workingset_refault_file", "workingset_refault_anon", "workingset_refault"),
     ),
-    _rate("memory.oom_kills", "Out-of-memory kills", "Processes killed for want of memory.", _event("oom_kill")),
+    _rate("memory.oom_kills", "Out-of-memory kills", "Processes killed for lack of memory.", _event("oom_kill")),
 ]  # fmt: skip
 
 

@@ -68,7 +68,7 @@ def _both_ways(word: str, direction: str, past: str) -> list[Measure]:
         _flow(f"net.{word}.errors", f"Errors, {past}", Unit.PER_S, ERRORS, direction, "Damaged or failed packets.", Unit.COUNT),
         _flow(
             f"net.{word}.drops", f"Drops, {past}", Unit.PER_S, DROPPED, direction,
-            "Packets thrown away. On receive they may be packets that nobody asked for.", Unit.COUNT,
+            "Packets thrown away. On receive they may be packets of unwanted protocols.", Unit.COUNT,
         ),
     ]  # fmt: skip
 
@@ -145,7 +145,7 @@ PROTOCOLS = [
         "net.udp.buffer_errors", "UDP receive buffer full", "udp", "RcvbufErrors",
         "Datagrams thrown away because a program did not read them fast enough.",
     ),
-    _protocol("net.udp.no_port", "UDP, no listener", "udp", "NoPorts", "Datagrams for a port that nobody listens on."),
+    _protocol("net.udp.no_port", "UDP, no listener", "udp", "NoPorts", "Datagrams for a port without a listener."),
     _backlog("dropped", "Backlog drops", "Packets thrown away because a core's input backlog was full."),
     _backlog("squeezed", "Backlog time squeezes", "Times that a core had packets left when its turn was over."),
 ]  # fmt: skip

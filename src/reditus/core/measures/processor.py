@@ -43,7 +43,7 @@ MODE_HELP = {
     "system": "The kernel, working for programs.",
     "interrupt": "Answering devices.",
     "softirq": "Deferred device work: packets, timers, completions.",
-    "steal": "Time in which the hypervisor ran somebody else. It is not our work.",
+    "steal": "Time in which the hypervisor ran other guests.",
     "iowait": "Idle time with a task waiting for I/O. It vanishes when other work fills the core, so little of it does "
     "not clear the disks; on an idle machine one harmless copy shows a lot, so much of it does not convict them.",
     "idle": "Nothing to do.",

@@ -1,7 +1,7 @@
 """Strain: how hard a resource or a device is pressed, 0 to 1, so that weeks can be looked over at a glance.
 
-Every strain is put together the same way: `1 − (1 − ½·use²) × (1 − loss)`. Use alone, with nobody waiting, comes to a half
-at the most and hardly shows below a third; time lost, whatever the use, can bring it to 1. It is a picture for finding the
+Every strain is put together the same way: `1 − (1 − ½·use²) × (1 − loss)`. Use alone, with no task waiting, comes to a half
+at most and hardly shows below a third; time lost, whatever the use, can bring it to 1. It is a picture for finding the
 time and no verdict: that is what findings are for.
 """
 
@@ -128,7 +128,7 @@ def half_at(values: FloatArray, half: float) -> FloatArray:
 
 
 def _processor(frame: Frame, core: str | None) -> Series:
-    """Loss: how often somebody waited and how much of the wanted time was waited for, in the geometric mean; and steal."""
+    """Loss: how often a task waited and how much of the wanted time was waited for, in the geometric mean; and steal."""
     behind = _Behind(frame, core, "cpu.busy")
     cores = 1 if core is not None else core_count(frame)
     waiting, stolen = behind.own("cpu.waiting"), behind.own("cpu.steal")
@@ -279,16 +279,16 @@ def _measure(
 STRAIN = [
     _measure(
         "cpu.strain", "Processor strain", Resource.PROCESSOR,
-        "Pressed by use, by tasks that wait for a core, and by time that the hypervisor gave to somebody else. Busy cores "
-        "that nobody waits for come to a half at the most.",
-        "use: busy ÷ cores; loss: √(stalled × waiting ÷ (waiting + busy)), either alone where the other is not told, and "
+        "Pressed by use, by tasks that wait for a core, and by time that the hypervisor gave to other guests. Busy cores "
+        "that no task waits for come to a half at most.",
+        "use: busy ÷ cores; loss: √(stalled × waiting ÷ (waiting + busy)), either alone where the other is missing, and "
         "the share stolen",
         _processor, Per.CORE,
     ),
     _measure(
         "memory.strain", "Memory strain", Resource.MEMORY,
         "Pressed when less than a fifth is available, when tasks are stalled for memory, when faults read from disk, and "
-        "when a process is killed for want of it. A full cache does not show.",
+        "when a process is killed for lack of it. A full cache does not show.",
         f"use: how far available is below {LOW_MEMORY:.0%}; loss: stalled, major faults (half at {FAULTS_HALF_PER_S:g}/s), "
         "a kill",
         _memory,

@@ -1,6 +1,6 @@
 """Control groups of the top level and named ones, both versions (Documentation/admin-guide/cgroup-v2.rst, cgroup-v1/).
 
-Both are told under the same counters, so that a measure need not know which one the machine has.
+Both are reported under the same counters, so that a measure need not know which one the machine has.
 """
 
 import re

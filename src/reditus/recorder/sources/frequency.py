@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from reditus.core.counters import CPU_NUMBER, THROTTLE
 from reditus.core.kernel_columns import kernel_column
 from reditus.recorder.kernel_text import Field, Word
-from reditus.recorder.sources.source import SELDOM_S, Source, each_file
+from reditus.recorder.sources.source import SLOW_S, Source, each_file
 
 _CORE = re.compile(r"/cpu(\d+)/(.+)$")
 KILOHERTZ = (1_000, 1)
@@ -32,5 +32,5 @@ _FOLDER = "/sys/devices/system/cpu/cpu*"
 SOURCE = Source(
     "cpu.frequency", f"{_FOLDER}/cpufreq/scaling_cur_freq", each_file(learn_file),
     more=(f"{_FOLDER}/thermal_throttle/core_throttle_count", f"{_FOLDER}/thermal_throttle/package_throttle_count"),
-    pace_s=SELDOM_S,
+    pace_s=SLOW_S,
 )  # fmt: skip

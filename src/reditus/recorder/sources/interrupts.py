@@ -5,7 +5,7 @@ import re
 from reditus.core.counters import CPU_NUMBER, INTERRUPT
 from reditus.core.kernel_columns import kernel_column
 from reditus.recorder.kernel_text import Field
-from reditus.recorder.sources.source import SELDOM_S, Source, rows_per_core
+from reditus.recorder.sources.source import SLOW_S, Source, rows_per_core
 
 _NUMBERED = re.compile(rb"^ *(\d+):", re.MULTILINE)
 MOST_NAME = 100
@@ -31,4 +31,4 @@ def learn(text: bytes) -> list[Field]:
     return fields
 
 
-SOURCE = Source("interrupt", "/proc/interrupts", learn, prepare, pace_s=SELDOM_S)
+SOURCE = Source("interrupt", "/proc/interrupts", learn, prepare, pace_s=SLOW_S)

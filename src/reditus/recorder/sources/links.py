@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from reditus.core.counters import INTERFACE
 from reditus.core.kernel_columns import kernel_column
 from reditus.recorder.kernel_text import Field, Word
-from reditus.recorder.sources.source import SELDOM_S, Source, each_file
+from reditus.recorder.sources.source import SLOW_S, Source, each_file
 
 _DUPLEX = re.compile(rb"^(@ \S+/duplex\n)(full|half)$", re.MULTILINE)
 _FILE = re.compile(r"^/sys/class/net/([^/]+)/(.+)$")
@@ -21,7 +21,7 @@ COUNTERS = {
 
 
 def prepare(raw: bytes) -> bytes:
-    """Full duplex is 1, half is 0; anything else is not told."""
+    """Full duplex is 1, half is 0; anything else is unknown."""
     return _DUPLEX.sub(lambda found: found[1] + (b"1" if found[2] == b"full" else b"0"), raw)
 
 
@@ -36,5 +36,5 @@ def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
 _FOLDER = "/sys/class/net/*"
 SOURCE = Source(
     "network.link", f"{_FOLDER}/speed", each_file(learn_file), prepare,
-    more=tuple(f"{_FOLDER}/{name}" for name in COUNTERS if name != "speed"), pace_s=SELDOM_S,
+    more=tuple(f"{_FOLDER}/{name}" for name in COUNTERS if name != "speed"), pace_s=SLOW_S,
 )  # fmt: skip

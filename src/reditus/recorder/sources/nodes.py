@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from reditus.core.counters import MEMORY_FIELD, NODE, PAGING_EVENT
 from reditus.core.kernel_columns import KIBIBYTE, kernel_column
 from reditus.recorder.kernel_text import Field, Word
-from reditus.recorder.sources.source import SELDOM_S, Source, each_file
+from reditus.recorder.sources.source import SLOW_S, Source, each_file
 
 _NODE = re.compile(r"/node(\d+)/")
 
@@ -32,5 +32,5 @@ def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
 
 _FOLDER = "/sys/devices/system/node/node*"
 SOURCE = Source(
-    "memory.node", f"{_FOLDER}/meminfo", each_file(learn_file), more=(f"{_FOLDER}/numastat",), pace_s=SELDOM_S
+    "memory.node", f"{_FOLDER}/meminfo", each_file(learn_file), more=(f"{_FOLDER}/numastat",), pace_s=SLOW_S
 )

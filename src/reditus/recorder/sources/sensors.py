@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from reditus.core.counters import SENSOR
 from reditus.core.kernel_columns import kernel_column
 from reditus.recorder.kernel_text import Field, Word
-from reditus.recorder.sources.source import SELDOM_S, Source, sections
+from reditus.recorder.sources.source import SLOW_S, Source, sections
 
 _ZONE = re.compile(r"^/sys/class/thermal/(thermal_zone\d+)/(temp|type)$")
 _MONITOR = re.compile(r"^/sys/class/hwmon/(hwmon\d+)/(?:(name)|((temp|fan|in|power|curr)\d+)_input)$")
@@ -54,5 +54,5 @@ _MONITORS = "/sys/class/hwmon/hwmon*"
 SOURCE = Source(
     "sensor", "/sys/class/thermal/thermal_zone*/type", learn,
     more=("/sys/class/thermal/thermal_zone*/temp", f"{_MONITORS}/name", *(f"{_MONITORS}/{kind}*_input" for kind in INPUTS)),
-    pace_s=SELDOM_S,
+    pace_s=SLOW_S,
 )  # fmt: skip

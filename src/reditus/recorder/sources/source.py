@@ -8,7 +8,7 @@ from functools import cached_property
 from reditus.recorder.kernel_text import Field, Learn, Word, lines
 
 HEAD = b"@"
-SELDOM_S = 5
+SLOW_S = 5
 """How often what changes slowly, or costs much to ask for, is read."""
 
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from reditus.core.counters import DISK, PAGING_STATE
 from reditus.core.kernel_columns import kernel_column
 from reditus.recorder.kernel_text import Field, Word
-from reditus.recorder.sources.source import SELDOM_S, Source, each_file
+from reditus.recorder.sources.source import SLOW_S, Source, each_file
 
 STATES = ("original", "compressed", "resident")
 
@@ -18,4 +18,4 @@ def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
         yield Field(kernel_column("system.paging.linux.compressed", {DISK: device, PAGING_STATE: state}), word.at)
 
 
-SOURCE = Source("swap.compressed", "/sys/block/zram*/mm_stat", each_file(learn_file), pace_s=SELDOM_S)
+SOURCE = Source("swap.compressed", "/sys/block/zram*/mm_stat", each_file(learn_file), pace_s=SLOW_S)

@@ -36,7 +36,7 @@ async def read_diagnosis(
                 body = diagnose_timeline(reader, window, context.judged)
                 verdicts = reader.verdicts()
         except (StoreError, CoreError, TimeError):
-            raise  # said to whoever asked; nothing about the archive
+            raise  # the request's fault, not the archive's
         except Exception as why:
             context.journal.failed(Task.JUDGING, archive_id, why)
             raise

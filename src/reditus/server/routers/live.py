@@ -1,4 +1,4 @@
-"""A stream that tells when new ticks are there, so that nobody has to ask."""
+"""Server-sent events for new ticks."""
 
 from collections.abc import AsyncIterator
 from typing import Annotated

@@ -26,7 +26,7 @@ async def read_moment(
         Query(max_length=MOST_NAMES, description="NAME, NAME@DEVICE, or NAME@* for every device; else all there is."),
     ] = None,
 ) -> MomentOut:
-    """Every measure, of the machine and of each device, at the tick that describes the moment; or those asked for."""
+    """Every measure, of the machine and of each device, at the tick that describes the moment; or those requested."""
     at_ns = parse_time(at)
     return await run_until_disconnect(
         request, lambda patience: _moment(context, archive_id, at_ns, measure, patience), context.lanes.charts

@@ -40,7 +40,7 @@ def _processes(context: Context, archive_id: UUID, at_ns: int, patience: CancelT
         tick_ms=to_ms(table.found.at_ns),
         processes=[_process(process, table.names) for process in table.processes],
         threads=[_thread(thread, table.names) for thread in table.threads],
-        total=UsageOut(**asdict(table.found.together)),
+        total=UsageOut(**asdict(table.found.total)),
         states=table.found.states,
         ended_cores=table.ended_cores,
     )

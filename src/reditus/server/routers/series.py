@@ -33,7 +33,7 @@ async def read_series(
     ],
     start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
     end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
-    width: Annotated[int, Query(ge=1, le=MAX_BINS, description="Points to draw at the most, per series.")] = 1_300,
+    width: Annotated[int, Query(ge=1, le=MAX_BINS, description="Points to draw at most, per series.")] = 1_300,
 ) -> Response:
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
 
@@ -42,7 +42,7 @@ async def read_series(
             window = requested_window(reader, start, end)
             wanted = series_named(reader, measure)
             if len(wanted) > MAX_SERIES:
-                raise WindowError(f"{len(wanted)} series are asked for at once; at most {MAX_SERIES} are drawn")
+                raise WindowError(f"{len(wanted)} series are requested at once; at most {MAX_SERIES} are drawn")
             context.budget.check_points(len(wanted), width)
             found = drawn(reader, wanted, window, width)
         times, series = _shaped(found)

@@ -31,13 +31,13 @@ async def read_strain(
     context: ContextDep,
     start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
     end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
-    width: Annotated[int, Query(ge=1, le=MOST_BINS, description="Bins at the most.")] = 1_000,
+    width: Annotated[int, Query(ge=1, le=MOST_BINS, description="Bins at most.")] = 1_000,
     devices: Annotated[
         list[Resource] | None,
-        Query(max_length=len(Resource), description="Resources of which each device is told too."),
+        Query(max_length=len(Resource), description="Resources of which each device is reported too."),
     ] = None,
 ) -> Response:
-    """Strain per bin, in whole percent: mean and highest, of every resource and of the devices asked for."""
+    """Strain per bin, in whole percent: mean and highest, of every resource and of the devices requested."""
 
     def work(patience: CancelToken) -> bytes:
         with context.store.reading(archive_id, patience.check, context.budget) as reader:

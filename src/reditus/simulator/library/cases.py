@@ -22,16 +22,16 @@ TICKS = (1_500, 2_400)
 LONG_TICKS = 3_600
 TIMES_EACH, TIMES_LOOK_ALIKE, PAIRS, RESTARTS = 6, 4, 36, 6
 CAPTURE_TICKS = (85, 130)
-"""A field capture of a minute or two, as somebody takes while it hurts."""
+"""A field capture of a minute or two, as taken during the trouble."""
 WANT_TIME = {
     recipes.memory_pressure, recipes.swap_full, recipes.fs_filling, recipes.periodic, recipes.spike, recipes.memory_free_low,
     recipes.swap_occupied, recipes.load_blocked, recipes.disk_hot, recipes.memory_leak,
 }  # fmt: skip
-"""Recipes that need more than a minute or two to be told from chance."""
+"""Recipes that need more than a minute or two to be reported from chance."""
 NEED_STALL = {"io.limited", "io.stalled", "memory.cache_thrash", "memory.pressure", "cpu.quota"}
 """Kinds that nothing tells where the kernel has no stall totals, or hardly."""
 WANTS_LENGTH_S = {"memory_free_low": 600.0, "swap_occupied": 600.0, "load_blocked": 900.0, "spike": 3_000.0}
-"""What only looks like a problem is told where it goes on for minutes; a spike is one in a long recording."""
+"""What only looks like a problem is reported where it goes on for minutes; a spike is one in a long recording."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,7 +138,7 @@ def _pair(rng: np.random.Generator, size: str, pace_s: float, *, overlapping: bo
     """Two troubles of different resources, one after the other or at once."""
     names = [item for item in PROBLEMS if item not in (recipes.periodic, *NEEDS_EQUALS)]
     if overlapping:
-        # Whoever waits for its own memory asks for less of everything else.
+        # A task that waits for its own memory uses less of everything else.
         names = [item for item in names if _resource(item) not in ("memory", "swap", "cache")]
     pool = (
         names
@@ -209,7 +209,7 @@ def _scenario(
 
 
 def _when(rng: np.random.Generator, length_s: float, pace_s: float, begin: float, end: float) -> When:
-    """Somewhere in that part of the recording; on a tick, for between two of them nobody can tell."""
+    """Somewhere in that part of the recording; on a tick, for between two of them nothing is known."""
     start = float(rng.uniform(begin, begin + 0.3 * (end - begin))) * length_s
     stop = float(rng.uniform(end - 0.3 * (end - begin), end)) * length_s
     return When(round(start / pace_s) * pace_s, round(stop / pace_s) * pace_s, length_s, rng)

@@ -1,6 +1,6 @@
 """How each kind of trouble, and each look-alike, is made on a machine: works and faults between two times.
 
-`allowed` are kinds that may rightly be told beside it, because they follow from it; anything else is a false alarm.
+`allowed` are kinds that may rightly be reported beside it, because they follow from it; anything else is a false alarm.
 """
 
 from collections.abc import Callable

@@ -57,11 +57,11 @@ def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
     for finding in diagnosis.findings:
         if not any(_explains(truth, finding, begin_ns, slack_s) for truth in problems):
             into.simulated[finding.kind] += 1
-            into.remarks.append(f"{case.name}: made up {_told(finding, begin_ns)}")
+            into.remarks.append(f"{case.name}: made up {_described(finding, begin_ns)}")
     for excluded in diagnosis.ruled_out:
         if _is_false(case, excluded, begin_ns, slack_s):
             into.simulated[excluded.kind] += 1
-            into.remarks.append(f"{case.name}: falsely ruled out {_told(excluded, begin_ns)}")
+            into.remarks.append(f"{case.name}: falsely ruled out {_described(excluded, begin_ns)}")
     for truth in problems:
         roots = [
             finding
@@ -74,7 +74,7 @@ def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
         into.single += len(roots) == 1
         if len(roots) > 1:
             into.remarks.append(
-                f"{case.name}: {len(roots)} causes told for one: {', '.join(_told(root, begin_ns) for root in roots)}"
+                f"{case.name}: {len(roots)} causes given for one: {', '.join(_described(root, begin_ns) for root in roots)}"
             )
 
 
@@ -157,6 +157,6 @@ def _mostly_within(truth: Truth, excluded: RuledOut, begin_ns: int) -> bool:
     return shared_s > 0.5 * (end_s - start_s)
 
 
-def _told(item: Finding | RuledOut, begin_ns: int) -> str:
+def _described(item: Finding | RuledOut, begin_ns: int) -> str:
     start_s, end_s = (item.start_ns - begin_ns) / NS_PER_S, (item.end_ns - begin_ns) / NS_PER_S
     return f"{item.kind} {item.device or ''} {start_s:.0f}-{end_s:.0f} s"

@@ -16,7 +16,7 @@ from reditus.store.records import Found
 
 
 def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequence[Marker]) -> None:
-    """Keep markers; one that is told again takes the place of the first."""
+    """Keep markers; one that is reported again takes the place of the first."""
     last = {marker.ident: marker for marker in markers}
     if not last:
         return

@@ -125,7 +125,7 @@ def announce(session: Session, announced: Announced) -> tuple[RecorderInfo, Plan
         )
         session.add(row)
     elif announced.plan is not None and announced.report.get("started_ms") != row.report.get("started_ms"):
-        # Started anew, with a plan named: that is the last word.
+        # Started again, with a plan named: that is the last word.
         _plan(session, announced.plan)
         row.plan = announced.plan
     row.host_name, row.name = announced.host.name, announced.name

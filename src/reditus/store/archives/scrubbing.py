@@ -192,7 +192,7 @@ def scrub_slice(session: Session, host: UUID, archive: UUID) -> Slice:
 
 
 def verify_rollups(session: Session, host: UUID, archive: UUID) -> list[Problem]:
-    """Rollups are only a cache: damaged ones are made anew."""
+    """Rollups are only a cache: damaged ones are made again."""
     statement = "select bins, places, data from rollups where host_id = %(host)s and archive_id = %(archive)s"
 
     def read() -> list[str]:
@@ -208,7 +208,7 @@ def verify_rollups(session: Session, host: UUID, archive: UUID) -> list[Problem]
 
     found = attempt(session, read)
     reasons = [found] if isinstance(found, str) else found
-    return [Problem("rollups", reason, "they are made anew from the ticks by themselves") for reason in reasons[:1]]
+    return [Problem("rollups", reason, "they are made again from the ticks by themselves") for reason in reasons[:1]]
 
 
 def verify_tables(session: Session) -> list[Problem]:

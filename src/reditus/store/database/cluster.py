@@ -26,7 +26,7 @@ SETTINGS = {
     "unix_socket_directories": "",
     "max_connections": "60",
     "shared_buffers": "256MB",
-    # What was in a failed request is nobody's business; nor is its text needed to find the fault.
+    # What was in a failed request is private; nor is its text needed to find the fault.
     "log_min_error_statement": "panic",
     "log_error_verbosity": "terse",
 }
@@ -64,7 +64,7 @@ class Cluster:
         return (self._data / "PG_VERSION").exists()
 
     def check_owner(self) -> None:
-        """Raise ClusterError where the cluster belongs to somebody else, as after a start by root and then by a user."""
+        """Raise ClusterError where the cluster belongs to another user, as after a start by root and then by a user."""
         try:
             owner = self._data.stat().st_uid
         except FileNotFoundError:
@@ -79,7 +79,7 @@ class Cluster:
             )
 
     def is_running(self) -> bool:
-        """Whether its process is alive; asked every few seconds, so no program is started for it."""
+        """Whether its process is alive; requested every few seconds, so no program is started for it."""
         pid = self.process_id()
         try:
             return pid is not None and "postgres" in Path(f"/proc/{pid}/comm").read_text()

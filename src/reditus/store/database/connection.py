@@ -18,7 +18,7 @@ def ping_on_checkout(engine: Engine) -> None:
 
     @event.listens_for(engine, "checkout")
     def look(driver: Connection[Any], *_: object) -> None:
-        # Nothing was asked: what can be read is the end, or the database's last words.
+        # Nothing was queried: what can be read is the end, or the database's last words.
         ready = select.poll()
         try:
             ready.register(driver.fileno(), select.POLLIN)

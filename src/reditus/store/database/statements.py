@@ -251,7 +251,7 @@ def slowest(host_id: UUID, archive_id: UUID) -> Select[int | None]:
     return select(func.max(BlockRow.interval_ns)).where(BlockRow.host_id == host_id, BlockRow.archive_id == archive_id)
 
 
-# What every reading asks first. As plain text for the driver: building a statement anew, and looking it up among the
+# What every reading asks first. As plain text for the driver: building a statement again, and looking it up among the
 # compiled ones, takes SQLAlchemy longer than the answer.
 _WANTED = "where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)"
 ARCHIVES_OF = f"""

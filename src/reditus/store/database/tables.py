@@ -27,7 +27,7 @@ from reditus.core.types import NS_PER_S
 
 LONG_NS = 8 * 3_600 * NS_PER_S
 """Blocks longer than that, of ticks ten seconds apart or more, have an index of their own: all others that reach into a
-window begin so long before it at the most.
+window begin so long before it at most.
 """
 
 
@@ -128,7 +128,7 @@ class BlockRow(Base):
         Integer, Computed("octet_length(data) + octet_length(directory)", persisted=True)
     )
 
-    # No foreign keys: see docs/decisions/0009. What archives hold is told by the first index alone.
+    # No foreign keys: see docs/decisions/0009. What archives hold is reported by the first index alone.
     __table_args__ = (
         Index(
             "blocks_last", "host_id", "archive_id", "schema_id", "last_ns",

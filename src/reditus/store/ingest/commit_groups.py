@@ -1,4 +1,4 @@
-"""What is to be appended, and what can be told of it without asking the database."""
+"""What is to be appended, and what can be reported of it without asking the database."""
 
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future
@@ -30,7 +30,7 @@ class Part:
 
 
 class Known:
-    """What is asked for once, and hardly ever changes: whose the archives are, and the schemas of their hosts."""
+    """What is fetched once, and hardly ever changes: whose the archives are, and the schemas of their hosts."""
 
     def __init__(self) -> None:
         self.hosts: dict[UUID, UUID] = {}

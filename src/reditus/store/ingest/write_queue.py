@@ -23,7 +23,7 @@ from reditus.store.records import Stored
 log = structlog.get_logger()
 
 MOST_TOGETHER = 512
-"""Batches in one transaction at the most."""
+"""Batches in one transaction at most."""
 
 
 class Sessions(Protocol):
@@ -82,8 +82,8 @@ class WriteQueue:
     def _parts(self, together: Sequence[Append]) -> list[Part]:
         try:
             return list(self._known.parts(together))
-        except Exception:  # whoever it is may not hold up the others: the long way tells that one
-            log.exception("batches cannot be told apart, appending one by one")
+        except Exception:  # one batch must not fail the others: appended one by one, only that one fails
+            log.exception("batches cannot be distinguished, appending one by one")
             return [Part([item], None) for item in together]
 
     def _next(self) -> tuple[list[Append], bool]:
@@ -126,7 +126,7 @@ class WriteQueue:
                 element.outcome.set_exception(outcome)
 
     def _try_twice(self, part: Part) -> list[tuple[Append, Stored | StoreError]]:
-        """The first time may find only that the database was started anew since the last time. What was committed
+        """The first time may find only that the database was started again since the last time. What was committed
         nevertheless is known when it comes again.
         """
         try:
@@ -134,7 +134,7 @@ class WriteQueue:
         except (DatabaseDiskFull, DatabaseDamaged):
             raise
         except DatabaseUnavailable:
-            # All connections are of the same age, and none is asked before it is used.
+            # All connections are of the same age, and none is queried before it is used.
             self._renew()
             return self._try(part)
 

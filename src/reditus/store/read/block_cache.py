@@ -1,4 +1,4 @@
-"""Columns of blocks that were read lately, decoded: who looks at the same hours again waits for no fetching and decoding.
+"""Columns of blocks that were read recently, decoded: who looks at the same hours again waits for no fetching and decoding.
 
 Blocks never change. In the place of one another may be put, when small ones are merged or ticks come late; that one was
 written by another transaction, which the database tells along with it.
@@ -32,7 +32,7 @@ class Written(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Decoded:
-    """Some columns of one block, by their place among its chunks. What is asked for once is decoded straight to where it is
+    """Some columns of one block, by their place among its chunks. What is read once is decoded straight to where it is
     wanted; who finds it here and wants it again has it decoded for all.
     """
 
@@ -44,7 +44,7 @@ class Decoded:
         return Decoded(self.wall_ns, self.monotonic_ns, {**self.columns, **columns})
 
     def decode(self, places: Iterable[int]) -> None:
-        """Let these columns stay decoded, for all who read them and nobody to write to."""
+        """Let these columns stay decoded, read-only for all readers."""
         for place in places:
             self.columns[place].steps.flags.writeable = False
 

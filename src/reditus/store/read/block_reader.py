@@ -38,7 +38,7 @@ from reditus.store.records import Damage
 SEEN_BEFORE_INTERVALS = 2
 """A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
 BRIDGED = 4
-"""Columns not asked for that are fetched along with their neighbours: another cut costs more than a few small columns."""
+"""Columns not requested that are fetched along with their neighbours: another cut costs more than a few small columns."""
 
 # The hidden column tells which transaction wrote the block as it is.
 _HEAD = "b.archive_id, b.schema_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks, b.last_ns, b.version"
@@ -371,7 +371,7 @@ def _chunks_in(rows: Sequence[tuple[Any, ...]]) -> dict[int, dict[int, bytes]]:
     for block, front, count, directory, data in rows:
         found = out.setdefault(block, {})
         if len(directory) not in (2 * count, 4 * count):
-            continue  # cut off: what the offsets would have told is missing
+            continue  # cut off: what the offsets would have given is missing
         offsets = entries_in(directory, count)
         for place, (begin, end) in enumerate(pairwise(offsets), front):
             found[place] = data[begin - offsets[0] : end - offsets[0]]

@@ -93,7 +93,7 @@ class Reader:
         self.check = check
         self.allowance = allowance or Unlimited()
         self._blocks = BlockReader(session, self.scope.host, check, self.allowance.check, writes=writes)
-        """Called between parts of the work; raises Cancelled once nobody waits for it."""
+        """Called between parts of the work; raises Cancelled once the client has disconnected."""
         self._memory = memory
         self._kept = kept
         self.rollups = RollupTable(session, self.scope.host, self.try_rows)
@@ -120,7 +120,7 @@ class Reader:
 
     def frame(self, columns: Sequence[StoredColumn], window: Window | None, *, again: bool = False) -> Frame:
         """Some columns over a window (None: all of it), with the tick before it. `again` says that the same is likely to be
-        asked for soon.
+        requested soon.
         """
         if not columns:
             return Frame([], self.scope.facts)

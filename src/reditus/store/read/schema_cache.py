@@ -20,7 +20,7 @@ REMEMBERED_SETS = 512
 
 
 class _Memory(Generic[K, V]):
-    """A bounded dictionary that forgets what was asked for least recently."""
+    """A bounded dictionary that forgets what was requested least recently."""
 
     def __init__(self, most: int) -> None:
         self._most = most
@@ -40,7 +40,7 @@ class _Memory(Generic[K, V]):
 
 
 class SchemaCache:
-    """Columns by schema, least recently asked for forgotten first. Safe from several threads."""
+    """Columns by schema, least recently requested forgotten first. Safe from several threads."""
 
     def __init__(self) -> None:
         self._lock = Lock()
