@@ -40,7 +40,7 @@ def test_a_plan_is_made_changed_followed_and_removed(client):
 def test_a_bad_plan_is_refused_with_every_reason(client):
     refused = client.put("/api/plans/p", json={"name": "q", "every": "never", "keep": 3})
     assert refused.status_code == 422
-    assert {item["where"] for item in refused.json()["errors"]} == {"every", "keep"}
+    assert {item["pointer"] for item in refused.json()["errors"]} == {"#/every", "#/keep"}
     other = client.put("/api/plans/p", json={"name": "q"}).json()
     assert "a plan keeps its name" in other["detail"]
     assert client.get("/api/plans").json() == []

@@ -117,7 +117,7 @@ def show_diagnosis(
     console.print(Text("\nRuled out" if ruled_out else "\nRuled out: nothing", style="bold"))
     for excluded in ruled_out:
         console.print(
-            f"\n{excluded['title']}  [{excluded['kind']}]\n"
+            f"\n{_titled(excluded)}  [{excluded['kind']}]\n"
             f"  {_short(excluded['start'])} to {_short(excluded['end'])}\n"
             f"  {excluded['explanation']}",
             markup=False,

@@ -253,7 +253,7 @@ def _refused_body(why: Exception) -> Response:
     if isinstance(why, TooSlow):
         return problem(408, "too-slow", "Too slow", str(why), close=True)
     if isinstance(why, OutsideError):
-        errors = [{"where": why.pointer, "what": why.what}]
+        errors = [{"pointer": f"#{why.pointer}", "detail": why.what}]
         return problem(
             422,
             "bad-json",

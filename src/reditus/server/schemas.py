@@ -448,6 +448,7 @@ class RuledOutOut(Out):
     kind: str
     title: str
     resource: str
+    device: str | None
     start: str
     end: str
     evidence: list[EvidenceOut]
@@ -460,6 +461,7 @@ class RuledOutOut(Out):
             kind=excluded.kind,
             title=excluded.title,
             resource=excluded.resource.value,
+            device=excluded.device,
             start=spell_time(excluded.start_ns),
             end=spell_time(excluded.end_ns),
             evidence=[EvidenceOut.of(item) for item in excluded.evidence],

@@ -32,8 +32,10 @@ type Problem = components['schemas']['ProblemOut'] & { errors?: Wrong[] }
 
 /** One wrong part of what was sent, and what would be right. */
 export interface Wrong {
-  where: string
-  what: string
+  /** Where in the body (RFC 6901, as a fragment); absent where a parameter is wrong. */
+  pointer?: string
+  parameter?: string
+  detail: string
 }
 
 export const api = createClient<paths>({
@@ -41,7 +43,7 @@ export const api = createClient<paths>({
   querySerializer: { array: { style: 'form', explode: true } },
 })
 
-/** A problem the server given, or that it could not be reached (status 0). */
+/** A problem that the server reported, or that it could not be reached (status 0). */
 export class ApiError extends Error {
   constructor(
     readonly status: number,

@@ -33,7 +33,7 @@ const HEALTH_EVERY_MS = 3_000
 const LIST_EVERY_MS = 5_000
 const AHEAD_MS = 1_000
 
-/** Whether the server and its database answer; requested all the time, so that the page can say so, and recover. */
+/** Whether the server and its database answer; polled, so that the page can say so, and recover. */
 export function useHealth(): Query<Health> {
   return useQuery<Health, ApiError>({
     queryKey: ['health'],

@@ -248,7 +248,7 @@ export interface paths {
         put?: never;
         /**
          * Add
-         * @description Add markers, all or none. One that is reported again takes the place of the first.
+         * @description Add markers, all or none. One that is sent again takes the place of the first.
          */
         post: operations["add"];
         delete?: never;
@@ -649,7 +649,7 @@ export interface paths {
         get?: never;
         /**
          * Announce Recorder
-         * @description A recorder reports, and is reported what to do.
+         * @description A recorder reports, and gets its orders.
          */
         put: operations["announce_recorder"];
         post?: never;
@@ -1568,6 +1568,8 @@ export interface components {
         Resource: "processor" | "memory" | "swap" | "disk" | "network";
         /** RuledOutOut */
         RuledOutOut: {
+            /** Device */
+            device: string | null;
             /** End */
             end: string;
             /** Evidence */
@@ -2698,7 +2700,7 @@ export interface operations {
                 to?: string | null;
                 /** @description Bins at most. */
                 width?: number;
-                /** @description Resources of which each device is reported too. */
+                /** @description Resources whose devices are included. */
                 devices?: components["schemas"]["Resource"][] | null;
             };
             header?: never;

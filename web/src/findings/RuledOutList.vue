@@ -28,7 +28,9 @@ defineEmits<{ find: [id: string] }>()
         @click="$emit('find', excluded.id)"
       >
         <span class="flex items-baseline justify-between gap-2">
-          <span class="font-serif text-base font-semibold">{{ excluded.title }}</span>
+          <span class="font-serif text-base font-semibold"
+            >{{ excluded.title }}<template v-if="excluded.device">, {{ excluded.device }}</template></span
+          >
           <span class="text-2xs text-soft">{{ excluded.kind }}</span>
         </span>
         <span class="block text-soft">

@@ -37,7 +37,7 @@ export const SHOWN_OF_DEVICES = [
 ] as const
 export type OfMachine = (typeof SHOWN_OF_MACHINE)[number]
 export type OfDevices = (typeof SHOWN_OF_DEVICES)[number]
-/** Both, as a moment is requested them. */
+/** Both, as a moment is requested. */
 export const SHOWN: readonly string[] = [...SHOWN_OF_MACHINE, ...SHOWN_OF_DEVICES.map((name) => `${name}@*`)]
 
 /** Look a moment's readings up by measure and device. */
@@ -61,7 +61,7 @@ export class Readings {
     return this.known.get(`${measure}@${device}`) ?? null
   }
 
-  /** Any measure of the machine, of a moment that was requested all of them. */
+  /** Any measure of the machine, of a moment with all of them. */
   any(measure: string): number | null {
     return this.known.get(`${measure}@`) ?? null
   }

@@ -23,13 +23,15 @@ const busy = ref(false)
 const close = (): void => {
   emit('close')
 }
-const problemAt = (where: string): string => wrong.value.find((one) => one.where === where)?.what ?? ''
+const placeOf = ({ pointer, parameter }: Wrong): string =>
+  pointer?.replace('#/', '').replaceAll('/', '.') ?? parameter ?? ''
+const problemAt = (place: string): string => wrong.value.find((one) => placeOf(one) === place)?.detail ?? ''
 /** What is wrong at places that the form does not show by themselves. */
 const elsewhere = computed(() =>
   wrong.value.filter(
-    ({ where }) =>
+    (one) =>
       !/^(name|every|keep|control_groups|when\.(start|end|weekly\.\d)|burst\.|devices\.|groups\.)/.test(
-        where,
+        placeOf(one),
       ),
   ),
 )
@@ -152,7 +154,7 @@ const addWeek = (): void => {
           v-model="form.controlGroups"
           label="Control groups below the top level"
           hint="system.slice/web.service user.slice/*"
-          :wrong="wrong.find((one) => one.where.startsWith('control_groups'))?.what ?? ''"
+          :wrong="wrong.find((one) => placeOf(one).startsWith('control_groups'))?.detail ?? ''"
         />
         <label class="block">
           <span class="text-2xs text-soft">Lines of the kernel's log, as notes</span>
@@ -226,7 +228,9 @@ const addWeek = (): void => {
     <template #foot>
       <div class="grow text-needle" role="alert">
         <p>{{ trouble }}</p>
-        <p v-for="one in elsewhere" :key="one.where" class="text-2xs">{{ one.where }}: {{ one.what }}</p>
+        <p v-for="one in elsewhere" :key="placeOf(one)" class="text-2xs">
+          {{ placeOf(one) }}: {{ one.detail }}
+        </p>
       </div>
       <PillButton label="Cancel" keys="Esc" @press="close">Cancel</PillButton>
       <PillButton label="Save the plan" on :disabled="busy" @press="save">Save</PillButton>

@@ -6,7 +6,7 @@ import { spellAmount } from '../model/amounts'
 import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 
-/** One recorder: what it does, how it does, and what it can be reported. */
+/** One recorder: what it does, its health, and its orders. */
 const props = defineProps<{ recorder: Recorder; plans: PlanEntry[]; zone: Zone; now: number }>()
 const emit = defineEmits<{
   direct: [orders: { plan?: string | null; recording?: boolean; burst_s?: number }]

@@ -21,7 +21,7 @@ def list_recorders(store: StoreDep) -> list[RecorderOut]:
 
 @router.put("/{recorder_id}")
 def announce_recorder(recorder_id: UUID, body: AnnouncedIn, store: StoreDep) -> OrdersOut:
-    """A recorder reports, and is reported what to do."""
+    """A recorder reports, and gets its orders."""
     announced = plans.Announced(
         recorder_id, HostInfo(body.host.id, body.host.name), body.name, body.plan, body.report.model_dump()
     )

@@ -34,7 +34,7 @@ async def read_strain(
     width: Annotated[int, Query(ge=1, le=MOST_BINS, description="Bins at most.")] = 1_000,
     devices: Annotated[
         list[Resource] | None,
-        Query(max_length=len(Resource), description="Resources of which each device is reported too."),
+        Query(max_length=len(Resource), description="Resources whose devices are included."),
     ] = None,
 ) -> Response:
     """Strain per bin, in whole percent: mean and highest, of every resource and of the devices requested."""
