@@ -77,7 +77,7 @@ def test_what_is_chosen_on_the_server_outlives_reports_but_not_a_new_start(clien
         (lambda client: announce(client, plan="nope"), 404, "no plan is called 'nope'; there is none yet"),
         (lambda client: client.patch(RECORDER, json={}), 404, "no recorder"),
         (lambda client: client.delete(RECORDER), 404, "no recorder"),
-        (lambda client: client.put(RECORDER, json={"name": "x"}), 422, "body.host"),
+        (lambda client: client.put(RECORDER, json={"name": "x"}), 422, "#/host"),
     ],
 )
 def test_orders_that_make_no_sense_are_refused(client, call, status, said):

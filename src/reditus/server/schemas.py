@@ -29,10 +29,11 @@ class Out(BaseModel):
 
 
 class WrongPartOut(Out):
-    """One part of a request that cannot be taken."""
+    """One wrong part of a request: of its body, or one of its parameters."""
 
-    where: str
-    what: str
+    pointer: str | None = Field(default=None, description="Where in the body: a JSON pointer (RFC 6901) as a fragment.")
+    parameter: str | None = Field(default=None, description="Which parameter of the path, the query or the head.")
+    detail: str = Field(description="What is wrong, and what would be right.")
 
 
 class ProblemOut(Out):

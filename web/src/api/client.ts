@@ -28,15 +28,10 @@ export type Gaps = components['schemas']['GapsOut']
 export type Facts = components['schemas']['FactsOut']
 export type Names = Record<string, Record<string, string>>
 export type Counter = components['schemas']['CounterOut']
-type Problem = components['schemas']['ProblemOut'] & { errors?: Wrong[] }
+type Problem = components['schemas']['ProblemOut']
 
 /** One wrong part of what was sent, and what would be right. */
-export interface Wrong {
-  /** Where in the body (RFC 6901, as a fragment); absent where a parameter is wrong. */
-  pointer?: string
-  parameter?: string
-  detail: string
-}
+export type Wrong = components['schemas']['WrongPartOut']
 
 export const api = createClient<paths>({
   baseUrl: '/',
@@ -81,7 +76,7 @@ export async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
   if (answer.data !== undefined) return answer.data
   if (isProblem(answer.error)) {
     const { title, detail, errors } = answer.error
-    throw new ApiError(answer.response.status, title, detail, errors)
+    throw new ApiError(answer.response.status, title, detail, errors ?? [])
   }
   throw new ApiError(
     answer.response.status,

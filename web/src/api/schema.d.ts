@@ -1857,13 +1857,24 @@ export interface components {
         };
         /**
          * WrongPartOut
-         * @description One part of a request that cannot be taken.
+         * @description One wrong part of a request: of its body, or one of its parameters.
          */
         WrongPartOut: {
-            /** What */
-            what: string;
-            /** Where */
-            where: string;
+            /**
+             * Detail
+             * @description What is wrong, and what would be right.
+             */
+            detail: string;
+            /**
+             * Parameter
+             * @description Which parameter of the path, the query or the head.
+             */
+            parameter?: string | null;
+            /**
+             * Pointer
+             * @description Where in the body: a JSON pointer (RFC 6901) as a fragment.
+             */
+            pointer?: string | null;
         };
     };
     responses: never;

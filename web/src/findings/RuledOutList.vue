@@ -2,6 +2,7 @@
 import type { RuledOut } from '../api/client'
 import { spellTime, type Zone } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
+import { titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
 
 interface Props {
@@ -28,9 +29,7 @@ defineEmits<{ find: [id: string] }>()
         @click="$emit('find', excluded.id)"
       >
         <span class="flex items-baseline justify-between gap-2">
-          <span class="font-serif text-base font-semibold"
-            >{{ excluded.title }}<template v-if="excluded.device">, {{ excluded.device }}</template></span
-          >
+          <span class="font-serif text-base font-semibold">{{ titleOf(excluded) }}</span>
           <span class="text-2xs text-soft">{{ excluded.kind }}</span>
         </span>
         <span class="block text-soft">
