@@ -1,11 +1,11 @@
 """Judge a timeline: short ones at once, long ones span by span, each of which is remembered until its ticks change."""
 
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from threading import Lock
 
 import numpy as np
+from cachetools import LRUCache
 
 from reditus.analysis.rollups import rolled
 from reditus.analysis.series import cut_to_ticks
@@ -33,7 +33,7 @@ LONG_TICKS = 2 * SPAN_TICKS
 """Recordings of up to so many ticks are judged in one piece."""
 LEAST_SPAN_TICKS = 1_800
 """Of hosts with very many columns. Less would be mostly margin."""
-REMEMBERED_SPANS = 256
+CACHED_SPANS = 256
 MOST_ATTRIBUTED = 12
 ATTRIBUTED_TICKS = 3_600
 """Processes are looked at over so much of a finding, from its beginning."""
@@ -53,23 +53,19 @@ class DiagnosisResult:
 
 
 class SpanCache:
-    """What was judged of spans, by what they consist of; forgets the ones requested least recently."""
+    """What was judged of spans, by what they consist of: a bounded LRU cache. Safe from several threads."""
 
     def __init__(self) -> None:
-        self._held: OrderedDict[_Key, RuleOutput] = OrderedDict()
+        self._spans = LRUCache[_Key, RuleOutput](CACHED_SPANS)
         self._lock = Lock()
 
     def get(self, key: _Key) -> RuleOutput | None:
         with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-            return self._held.get(key)
+            return self._spans.get(key)
 
-    def keep(self, key: _Key, judged: RuleOutput) -> None:
+    def put(self, key: _Key, output: RuleOutput) -> None:
         with self._lock:
-            self._held[key] = judged
-            while len(self._held) > REMEMBERED_SPANS:
-                self._held.popitem(last=False)
+            self._spans[key] = output
 
 
 def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> DiagnosisResult:
@@ -108,7 +104,7 @@ def _long(
             judged = memory.get(key)
             if judged is None:
                 judged = judge(Readings(reader.frame(columns, around), whole.whole))
-                memory.keep(key, judged)
+                memory.put(key, judged)
             spans.append(judged)
     return diagnose_spans(spans, whole, window, interval_ns)
 

@@ -9,7 +9,7 @@ from reditus.core.delta_array import Steps
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.store.read import block_reader as chunks
-from reditus.store.read.block_cache import BlockCache, Decoded, Written
+from reditus.store.read.block_cache import BlockCache, BlockVersion, CachedBlock
 
 HOUR = 3_600
 
@@ -88,29 +88,29 @@ def test_a_trimmed_block_is_fetched(known, fetched):
 
 
 def a_written(number=1):
-    return Written(ARCHIVE, 1, number, b"1")
+    return BlockVersion(ARCHIVE, 1, number, b"1")
 
 
 def decoded(places, ticks=600):
     clock = np.arange(ticks)
-    return Decoded(clock, clock, {place: Steps(place, np.ones(ticks - 1, dtype=np.int64)) for place in places})
+    return CachedBlock(clock, clock, {place: Steps(place, np.ones(ticks - 1, dtype=np.int64)) for place in places})
 
 
 def test_no_more_is_kept_than_there_is_room_for():
     one = decoded([2, 3])
     kept = BlockCache(3 * one.size_bytes)
     for number in range(3):
-        kept.keep(a_written(number), one)
+        kept.put(a_written(number), one)
     kept.get(a_written(0))
-    kept.keep(a_written(3), one)
+    kept.put(a_written(3), one)
     assert [kept.get(a_written(number)) is not None for number in range(4)] == [True, False, True, True]
     assert kept.size_bytes == kept.most_bytes
 
 
 def test_columns_of_one_block_come_together():
     kept = BlockCache()
-    kept.keep(a_written(), decoded([2]))
-    kept.keep(a_written(), decoded([3]))
+    kept.put(a_written(), decoded([2]))
+    kept.put(a_written(), decoded([3]))
     assert set(kept.get(a_written()).columns) == {2, 3}
     assert kept.size_bytes == decoded([2, 3]).size_bytes
 

@@ -1,15 +1,16 @@
-"""Columns of blocks that were read recently, decoded: who looks at the same hours again waits for no fetching and decoding.
+"""Bounded LRU cache of decoded block columns: looking at the same hours again fetches and decodes nothing.
 
 Blocks never change. In the place of one another may be put, when small ones are merged or ticks come late; that one was
 written by another transaction, which the database tells along with it.
 """
 
-from collections import OrderedDict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from threading import Lock
 from typing import NamedTuple
 from uuid import UUID
+
+from cachetools import LRUCache
 
 from reditus.core.delta_array import Steps
 from reditus.core.types import IntArray
@@ -20,7 +21,7 @@ COLUMN_BYTES = 400
 """What a column takes beside its numbers (measured), which of a small block is most of it."""
 
 
-class Written(NamedTuple):
+class BlockVersion(NamedTuple):
     """One block as one transaction wrote it."""
 
     archive: UUID
@@ -31,7 +32,7 @@ class Written(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Decoded:
+class CachedBlock:
     """Some columns of one block, by their place among its chunks. What is read once is decoded straight to where it is
     wanted; who finds it here and wants it again has it decoded for all.
     """
@@ -40,8 +41,8 @@ class Decoded:
     monotonic_ns: IntArray
     columns: Mapping[int, Steps]
 
-    def with_others(self, columns: Mapping[int, Steps]) -> "Decoded":
-        return Decoded(self.wall_ns, self.monotonic_ns, {**self.columns, **columns})
+    def with_others(self, columns: Mapping[int, Steps]) -> "CachedBlock":
+        return CachedBlock(self.wall_ns, self.monotonic_ns, {**self.columns, **columns})
 
     def decode(self, places: Iterable[int]) -> None:
         """Let these columns stay decoded, read-only for all readers."""
@@ -55,36 +56,29 @@ class Decoded:
 
 
 class BlockCache:
-    """Up to so many bytes, least recently read forgotten first. Safe from several threads."""
+    """Up to so many bytes of decoded columns, least recently read evicted first. Safe from several threads."""
 
     def __init__(self, most_bytes: int = CACHE_BYTES) -> None:
         self.most_bytes = most_bytes
         self._lock = Lock()
-        self._held: OrderedDict[Written, Decoded] = OrderedDict()
-        self._size_bytes = 0
+        self._blocks = LRUCache[BlockVersion, CachedBlock](most_bytes, getsizeof=lambda block: block.size_bytes)
 
-    def get(self, block: Written) -> Decoded | None:
+    def get(self, block: BlockVersion) -> CachedBlock | None:
         with self._lock:
-            found = self._held.get(block)
-            if found is not None:
-                self._held.move_to_end(block)
-            return found
+            return self._blocks.get(block)
 
-    def keep(self, block: Written, decoded: Decoded) -> None:
-        """What is kept of the block already stays so, with what is new."""
+    def put(self, block: BlockVersion, decoded: CachedBlock) -> None:
+        """Add columns to what is cached of the block. A block that is larger than the whole cache is not cached."""
         for clock_ns in (decoded.wall_ns, decoded.monotonic_ns):
             clock_ns.flags.writeable = False
         with self._lock:
-            before = self._held.pop(block, None)
+            before = self._blocks.pop(block, None)
             if before is not None:
-                self._size_bytes -= before.size_bytes
                 decoded = before.with_others(decoded.columns)
-            self._held[block] = decoded
-            self._size_bytes += decoded.size_bytes
-            while self._size_bytes > self.most_bytes:
-                self._size_bytes -= self._held.popitem(last=False)[1].size_bytes
+            if decoded.size_bytes <= self.most_bytes:
+                self._blocks[block] = decoded
 
     @property
     def size_bytes(self) -> int:
         with self._lock:
-            return self._size_bytes
+            return int(self._blocks.currsize)

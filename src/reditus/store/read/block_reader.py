@@ -32,7 +32,7 @@ from reditus.store.database.damage import (
 )
 from reditus.store.database.offset_table import entries_in
 from reditus.store.database.tables import LONG_NS
-from reditus.store.read.block_cache import BlockCache, Decoded, Written
+from reditus.store.read.block_cache import BlockCache, BlockVersion, CachedBlock
 from reditus.store.records import Damage
 
 SEEN_BEFORE_INTERVALS = 2
@@ -127,7 +127,7 @@ class Held(NamedTuple):
 class _Head(NamedTuple):
     """A block without its data."""
 
-    written: Written
+    written: BlockVersion
     boot: UUID
     interval_ns: int
     ticks: int
@@ -144,7 +144,7 @@ class _ColumnRequest(NamedTuple):
     """A block, and what has to be fetched of it."""
 
     head: _Head
-    before: Decoded | None
+    before: CachedBlock | None
     """What is kept of it."""
     missing: frozenset[int]
     """The places of the chunks that are not, the clocks among them where nothing is."""
@@ -213,7 +213,7 @@ class BlockReader:
                 continue
             head = request.head
             if kept is not None and request.missing <= decoded.columns.keys() | set(range(CLOCKS)):
-                kept.keep(head.written, decoded)
+                kept.put(head.written, decoded)
             if request.before is not None:
                 decoded.decode(wanted[head.written.schema].keys() - request.missing)
             inside = _inside(decoded.wall_ns, head.interval_ns, window)
@@ -237,7 +237,7 @@ class BlockReader:
         rows = self.tried(lambda: binary_rows(self._session, statement, values))
         if rows is None:
             rows = self._surviving_heads(values, window)
-        return [_Head(Written(*row[:4]), *row[4:]) for row in rows]
+        return [_Head(BlockVersion(*row[:4]), *row[4:]) for row in rows]
 
     def _surviving_heads(self, values: Mapping[str, Any], window: Window | None) -> list[tuple[Any, ...]]:
         since, until = (EARLIEST_NS, LATEST_NS) if window is None else (values["begin"], values["end"])
@@ -283,15 +283,15 @@ class BlockReader:
         values = {name: list(column) for name, column in zip(names, zip(*keys, strict=True), strict=True)}
         return binary_rows(self._session, statement, {"host": self._host, **values})
 
-    def _decoded(self, request: _ColumnRequest, chunks: Mapping[int, bytes]) -> Decoded | None:
+    def _decoded(self, request: _ColumnRequest, chunks: Mapping[int, bytes]) -> CachedBlock | None:
         """Clocks and columns; without the columns that are damaged, and None where a clock is."""
         head = request.head
         seed = head_seed(head.boot, head.ticks, head.written.first_ns, head.last_ns, head.interval_ns)
-        clocks: Decoded | None = request.before
+        clocks: CachedBlock | None = request.before
         if clocks is None:
             try:
                 monotonic_ns = decode_column(_body(head, chunks, seed, 1), head.ticks)
-                clocks = Decoded(decode_wall(_body(head, chunks, seed, 0), monotonic_ns), monotonic_ns, {})
+                clocks = CachedBlock(decode_wall(_body(head, chunks, seed, 0), monotonic_ns), monotonic_ns, {})
             except BlockError as why:
                 self._note(head, None, str(why))
                 return None

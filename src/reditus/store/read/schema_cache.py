@@ -1,11 +1,10 @@
-"""What columns archives have, remembered: a schema never changes, so it is fetched once."""
+"""Bounded LRU caches of schemas: a schema never changes, so it is fetched once."""
 
-from collections import OrderedDict
 from collections.abc import Sequence
 from threading import Lock
-from typing import Generic, TypeVar
 from uuid import UUID
 
+from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from reditus.core.measures.selection import ColumnSet, StoredColumn
@@ -13,39 +12,17 @@ from reditus.core.schema import Column, Kind
 from reditus.store.database import statements
 from reditus.store.database.tables import ColumnRow
 
-K = TypeVar("K")
-V = TypeVar("V")
-REMEMBERED_SCHEMAS = 4_096
-REMEMBERED_SETS = 512
-
-
-class _Memory(Generic[K, V]):
-    """A bounded dictionary that forgets what was requested least recently."""
-
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._held: OrderedDict[K, V] = OrderedDict()
-
-    def get(self, key: K) -> V | None:
-        if key not in self._held:
-            return None
-        self._held.move_to_end(key)
-        return self._held[key]
-
-    def keep(self, key: K, value: V) -> None:
-        self._held[key] = value
-        self._held.move_to_end(key)
-        while len(self._held) > self._most:
-            self._held.popitem(last=False)
+CACHED_SCHEMAS = 4_096
+CACHED_SETS = 512
 
 
 class SchemaCache:
-    """Columns by schema, least recently requested forgotten first. Safe from several threads."""
+    """Columns by schema. Safe from several threads."""
 
     def __init__(self) -> None:
         self._lock = Lock()
-        self._schemas = _Memory[tuple[UUID, int], tuple[StoredColumn, ...]](REMEMBERED_SCHEMAS)
-        self._sets = _Memory[tuple[UUID, tuple[int, ...]], ColumnSet](REMEMBERED_SETS)
+        self._schemas = LRUCache[tuple[UUID, int], tuple[StoredColumn, ...]](CACHED_SCHEMAS)
+        self._sets = LRUCache[tuple[UUID, tuple[int, ...]], ColumnSet](CACHED_SETS)
 
     def of_schemas(self, session: Session, host_id: UUID, used: tuple[int, ...]) -> ColumnSet:
         """All columns of these schemas of a host."""
@@ -59,11 +36,11 @@ class SchemaCache:
         whole = ColumnSet([extent for schema in used for extent in (held[schema] or fetched[schema])])
         with self._lock:
             for schema, found in fetched.items():
-                self._schemas.keep((host_id, schema), found)
+                self._schemas[host_id, schema] = found
             # Another thread may have been faster; all get its object.
             known = self._sets.get((host_id, used))
             if known is None:
-                self._sets.keep((host_id, used), whole)
+                self._sets[host_id, used] = whole
         return whole if known is None else known
 
 
