@@ -77,3 +77,14 @@ def test_what_was_dropped_is_reported_as_gaps_with_a_reason(tmp_path):
     first, last = a_block(start=0), a_block(start=3 * (dropped - 1))
     assert (gap["start_ms"], gap["end_ms"]) == (first.first_ns / 1e6, last.last_ns / 1e6)
     assert "spool was full" in gap["reason"]
+
+
+def test_a_spool_of_version_0_1_is_taken_over(folder):
+    spool = Spool(folder)
+    spool.put(b"one")
+    spool.keep_schema(a_schema())
+    spool.close()
+    (folder / "schemas").rename(folder / "layouts")
+    again = Spool(folder)
+    assert [digest for digest, _ in again.schemas()] == [a_schema().digest.hex()]
+    assert [batch.path.read_bytes() for batch in again.batches()] == [b"one"]

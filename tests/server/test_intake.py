@@ -96,7 +96,7 @@ def test_a_body_over_the_limit(client):
         ({"name": ""}, "name"),
         ({"name": "x\ny"}, "name"),
         ({"source": "guessed"}, "recorded"),
-        ({"host": {"id": "me", "name": "b"}}, "host.id"),
+        ({"host": {"id": "me", "name": "b"}}, "#/host/id"),
         ({"facts": {"disks": {"sda": {"role": "wheel"}}}}, "disks.'sda'.role: one of"),
     ],
 )
@@ -141,3 +141,13 @@ def test_facts_are_kept_as_they_change(client):
     assert [item["facts"]["cores"] for item in history] == [2, 4]
     assert history[0]["since"] < history[1]["since"]
     assert client.get(f"/api/archives/{ARCHIVE}").json()["facts"]["cores"] == 4
+
+
+def test_recorders_of_version_0_1_are_served(client):
+    """They call schemas layouts."""
+    assert client.put(f"/api/archives/{ARCHIVE}", json=REGISTRATION).status_code == 200
+    schema = a_schema()
+    old = f"/api/archives/{ARCHIVE}/layouts/{schema.digest.hex()}"
+    assert client.put(old, json=schema.as_json()).status_code == 204
+    assert send(client, a_block()).json()["stored_ticks"] > 0
+    assert not any("layouts" in path for path in client.get("/api/openapi.json").json()["paths"])
