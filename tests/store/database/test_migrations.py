@@ -15,7 +15,7 @@ WORDS = (
 
 
 def test_a_database_of_version_0_1_is_taken_over(known):
-    """Until 0013 schemas were layouts, verdicts were told, and simulated archives made up."""
+    """Until 0013 schemas were layouts, verdicts had another column, and simulated archives another source."""
     known.append(ARCHIVE, [a_block(3)])
     verdict = Verdict("disk.slow", "sda", 5, 9, "confirmed", "a cable", decided_ns=7)
     known.verdicts.save(ARCHIVE, verdict)
