@@ -43,6 +43,7 @@ class VersionedDependencies(MetadataHookInterface):
     PLUGIN_NAME = "custom"
 
     def update(self, metadata: dict[str, Any]) -> None:
+        """Set the dependencies."""
         metadata["dependencies"] = [f"reditus-recorder=={metadata['version']}", *self.config["requires"]]
 
 
@@ -52,6 +53,7 @@ class TwoWheels(BuildHookInterface[Any]):
     PLUGIN_NAME = "custom"
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
+        """Name the files of the wheel that is built; the server's builds the recorder's too."""
         root = Path(self.root)
         if root.name == RECORDER_PROJECT.name:
             source = root.parent.parent / "src" / "reditus"

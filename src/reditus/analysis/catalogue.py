@@ -9,6 +9,8 @@ from reditus.store.read.reader import Reader
 
 @dataclass(frozen=True, slots=True)
 class AvailableMeasure:
+    """A measure that a timeline can give, and its devices."""
+
     measure: Measure
     devices: tuple[str, ...]
     aliases: tuple[str, ...]

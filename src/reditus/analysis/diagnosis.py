@@ -60,10 +60,12 @@ class SpanCache:
         self._lock = Lock()
 
     def get(self, key: _Key) -> RuleOutput | None:
+        """What was judged of a span with these contents, if it is still cached."""
         with self._lock:
             return self._spans.get(key)
 
     def put(self, key: _Key, output: RuleOutput) -> None:
+        """Cache what was judged of a span."""
         with self._lock:
             self._spans[key] = output
 

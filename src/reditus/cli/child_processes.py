@@ -54,6 +54,7 @@ class Child:
 
     @property
     def pid(self) -> int:
+        """The process's id."""
         return self._process.pid
 
     @property
@@ -62,6 +63,7 @@ class Child:
         return self._process.poll()
 
     def restart(self) -> None:
+        """Start it again, after it ended."""
         self._process = self._start()
 
     def set_env(self, name: str, value: str) -> None:
@@ -69,6 +71,7 @@ class Child:
         self._env[name] = value
 
     def wait(self) -> int:
+        """Wait until it ends. Return its exit code."""
         return self._process.wait()
 
     def stop(self) -> int:

@@ -25,14 +25,25 @@ class Loadable(Protocol):
     """A whole recording, from wherever it came: in memory, or computed while it is sent."""
 
     @property
-    def archive(self) -> UUID: ...
+    def archive(self) -> UUID:
+        """The archive's id."""
+
     @property
-    def ticks(self) -> int: ...
+    def ticks(self) -> int:
+        """How many ticks it has."""
+
     @property
-    def registration(self) -> Json: ...
-    def schemas(self) -> list[Schema]: ...
-    def batches(self) -> Iterable[tuple[list[Block], Identities | None]]: ...
-    def markers(self) -> list[Marker]: ...
+    def registration(self) -> Json:
+        """What registers it, as the API has it."""
+
+    def schemas(self) -> list[Schema]:
+        """Its schemas."""
+
+    def batches(self) -> Iterable[tuple[list[Block], Identities | None]]:
+        """Its blocks, batch by batch, with the identities that belong to them."""
+
+    def markers(self) -> list[Marker]:
+        """Its markers."""
 
 
 class Client:
@@ -52,6 +63,7 @@ class Client:
         self._http.close()
 
     def archives(self) -> list[dict[str, Any]]:
+        """All archives."""
         return list(self._request("GET", "/api/archives"))
 
     def find_archive(self, wanted: str) -> dict[str, Any]:
@@ -71,50 +83,65 @@ class Client:
         raise Failure(f"no archive is called {wanted!r}. There are:\n{known}")
 
     def damage(self, archive_id: str | None) -> list[dict[str, Any]]:
+        """Known damage of an archive, or of all."""
         return list(self._request("GET", f"/api/archives/{archive_id}/damage" if archive_id else "/api/damage"))
 
     def check_part(self, archive_id: str, place: dict[str, Any]) -> dict[str, Any]:
+        """Verify the next blocks of an archive."""
         return dict(self._request("POST", f"/api/archives/{archive_id}/check", json=place))
 
     def check_rollups(self, archive_id: str) -> list[dict[str, Any]]:
+        """Verify an archive's rollups."""
         return list(self._request("POST", f"/api/archives/{archive_id}/check-rollups"))
 
     def check_tables(self) -> list[dict[str, Any]]:
+        """Verify all tables but blocks and rollups."""
         return list(self._request("POST", "/api/check-tables"))
 
     def gaps(self, archive_id: str) -> dict[str, Any]:
+        """An archive's gaps."""
         return dict(self._request("GET", f"/api/archives/{archive_id}/gaps"))
 
     def describe(self, archive_id: str, body: dict[str, Any]) -> dict[str, Any]:
+        """Set an archive's name, notes or protection."""
         return dict(self._request("PATCH", f"/api/archives/{archive_id}", json=body))
 
     def trim(self, archive_id: str, start: str, end: str) -> dict[str, Any]:
+        """Remove all ticks outside a stretch."""
         return dict(self._request("POST", f"/api/archives/{archive_id}/trim", json={"from": start, "to": end}))
 
     def copy_stretch(self, archive_id: str, start: str, end: str, name: str) -> dict[str, Any]:
+        """Copy a stretch to a new archive."""
         body = {"from": start, "to": end, "name": name}
         return dict(self._request("POST", f"/api/archives/{archive_id}/copies", json=body))
 
     def delete_archive(self, archive_id: str) -> None:
+        """Delete an archive; that can be taken back for a while."""
         self._request("DELETE", f"/api/archives/{archive_id}")
 
     def restore_archive(self, archive_id: str) -> None:
+        """Take a deletion back."""
         self._request("POST", f"/api/archives/{archive_id}/restore")
 
     def diagnosis(self, archive_id: str, window: Mapping[str, str]) -> dict[str, Any]:
+        """Findings and what was ruled out in a window."""
         return dict(self._request("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
 
     def put_verdict(self, archive_id: str, body: dict[str, Any]) -> None:
+        """Confirm, dismiss or remark upon a finding."""
         self._request("PUT", f"/api/archives/{archive_id}/verdicts", json=body)
 
     def series(self, archive_id: str, names: list[str], window: Mapping[str, str], width: int) -> dict[str, Any]:
+        """Measures over a window."""
         params = {"measure": names, "width": str(width), **window}
         return dict(self._request("GET", f"/api/archives/{archive_id}/series", params=params))
 
     def markers(self, archive_id: str, query: Mapping[str, str]) -> dict[str, Any]:
+        """Markers of a window."""
         return dict(self._request("GET", f"/api/archives/{archive_id}/markers", params=dict(query)))
 
     def add_markers(self, archive_id: str, markers: list[dict[str, Any]]) -> None:
+        """Add markers."""
         self._request("POST", f"/api/archives/{archive_id}/markers", json=markers)
 
     def names(self, archive_id: str) -> dict[str, dict[str, str]]:
@@ -122,18 +149,23 @@ class Client:
         return dict(self._request("GET", f"/api/archives/{archive_id}/names"))
 
     def name_device(self, archive_id: str, kind: str, device: str, name: str | None) -> None:
+        """Name a device; None removes the name."""
         self._request("PUT", f"/api/archives/{archive_id}/names", json={"kind": kind, "device": device, "name": name})
 
     def plans(self) -> list[dict[str, Any]]:
+        """All plans."""
         return list(self._request("GET", "/api/plans"))
 
     def put_plan(self, plan: dict[str, Any]) -> dict[str, Any]:
+        """Insert or replace a plan."""
         return dict(self._request("PUT", f"/api/plans/{quote(str(plan['name']), safe='')}", json=plan))
 
     def remove_plan(self, name: str) -> None:
+        """Remove a plan."""
         self._request("DELETE", f"/api/plans/{quote(name, safe='')}")
 
     def recorders(self) -> list[dict[str, Any]]:
+        """All recorders."""
         return list(self._request("GET", "/api/recorders"))
 
     def find_recorder(self, wanted: str) -> dict[str, Any]:
@@ -151,6 +183,7 @@ class Client:
         raise Failure(f"no recorder is called {wanted!r}. There are:\n{known}")
 
     def direct(self, recorder: str, orders: dict[str, Any]) -> dict[str, Any]:
+        """Change a recorder's orders."""
         return dict(self._request("PATCH", f"/api/recorders/{recorder}", json=orders))
 
     def load(self, recording: Loadable) -> bool:
@@ -191,6 +224,7 @@ def _sentence(response: httpx.Response) -> str:
 
 
 def marker_as_json(marker: Marker) -> dict[str, Any]:
+    """A marker as the API takes it."""
     return {
         "at": spell_time(marker.at_ns),
         "kind": marker.kind,

@@ -48,6 +48,7 @@ RECORDER_LOOK_S = 0.5
 
 
 def main() -> None:
+    """Run the command line; a Failure is one line and exit code 2."""
     structlog.configure(
         wrapper_class=structlog.make_filtering_bound_logger(logging.WARNING),
         logger_factory=structlog.PrintLoggerFactory(sys.stderr),

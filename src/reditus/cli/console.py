@@ -19,6 +19,7 @@ class SafeConsole(Console):
     """
 
     def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        """Render without anything that could steer a terminal."""
         for segment in super().render(renderable, options):
             yield segment if segment.control else Segment(_safe_lines(segment.text), segment.style)
 

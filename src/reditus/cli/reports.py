@@ -13,6 +13,7 @@ from reditus.server.schemas import CounterOut
 
 
 def show_archives(archives: list[dict[str, Any]], console: Console) -> None:
+    """Print archives as a table."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
     for title in ("archive", "host", "name", "source", "from", "to"):
         table.add_column(title, no_wrap=True)
@@ -35,6 +36,7 @@ def show_archives(archives: list[dict[str, Any]], console: Console) -> None:
 
 
 def show_archive(archive: dict[str, Any], gaps: dict[str, Any], console: Console) -> None:
+    """Print one archive with its gaps."""
     console.print(Text(f"{archive['host']['name']}: {archive['name']}", style="bold"))
     rows = [
         ("from, to", f"{_short(archive['start'])}, {_short(archive['end'])}"),
@@ -65,10 +67,12 @@ def holds(counter: Counter, text: str) -> bool:
 
 
 def counter_as_json(counter: Counter) -> dict[str, Any]:
+    """A counter as the API has it."""
     return CounterOut.of(counter).model_dump()
 
 
 def show_counters(counters: list[Counter], console: Console) -> None:
+    """Print counters with what they mean."""
     for counter in counters:
         text = counter_as_json(counter)
         by = f", by {', '.join(text['attributes'])}" if text["attributes"] else ""

@@ -50,10 +50,12 @@ class Service:
 
     @property
     def spool(self) -> Path:
+        """Folder of the recorder's spools."""
         return self.data / "spool"
 
     @property
     def logs(self) -> Path:
+        """Folder of the logs."""
         return self.data / "logs"
 
     def restart_dead_children(self) -> None:

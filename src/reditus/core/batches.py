@@ -21,6 +21,8 @@ _REPORTED: dict[bytes, tuple[Callable[[Envelope], Identities | Markers], str]] =
 
 @dataclass(frozen=True, slots=True)
 class Batch:
+    """What one request carries: blocks, identities of processes, and markers."""
+
     blocks: list[Block]
     identities: list[Identities]
     markers: list[Markers]
@@ -47,10 +49,12 @@ def read_records(batch: bytes) -> Iterator[Record]:
 
 
 def read_batch(batch: bytes) -> Batch:
+    """Decode a batch. Raise BlockError for bytes that are none."""
     return group_records(list(read_records(batch)))
 
 
 def group_records(records: Sequence[Record]) -> Batch:
+    """Sort records by kind, each kind in the order of the batch."""
     return Batch(
         [record for record in records if isinstance(record, Block)],
         [record for record in records if isinstance(record, Identities)],

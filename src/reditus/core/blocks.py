@@ -88,10 +88,12 @@ class Block:
 
     @property
     def offsets(self) -> tuple[int, ...]:
+        """Where each chunk begins in the data, and where the last one ends; in bytes."""
         return offsets_in(self.directory)
 
     @property
     def columns(self) -> int:
+        """How many columns the block has beside its two clocks."""
         return len(self.directory) // _OFFSET_BYTES - 1 - CLOCKS
 
     def chunk(self, position: int) -> memoryview:
@@ -131,6 +133,7 @@ class Block:
             )
 
     def column(self, position: int) -> IntArray:
+        """Decode the chunk at a position: 0 and 1 are the clocks, then the schema's columns. Shape (ticks,). Raise DamagedBlock."""
         chunk = self.chunk(position)
         return decode_wall(chunk, self.column(1)) if position == 0 else decode_column(chunk, self.ticks)
 
@@ -140,6 +143,7 @@ class Block:
         return Stretch(self.column(0), self.column(1), np.stack(columns, axis=1))
 
     def to_bytes(self) -> bytes:
+        """The block as docs/blocks.md describes it."""
         head = _HEAD.pack(
             MAGIC,
             self.version,

@@ -465,6 +465,7 @@ COUNTERS: dict[str, Counter] = {counter.name: counter for counter in _ALL}
 
 
 def counter_named(name: str) -> Counter:
+    """Raise UnknownCounter, with the names that come near."""
     try:
         return COUNTERS[name]
     except KeyError:

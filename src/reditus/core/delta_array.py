@@ -14,7 +14,8 @@ class Source(Protocol):
     """Where steps come from that are not worked out yet."""
 
     @property
-    def first(self) -> int: ...
+    def first(self) -> int:
+        """The column's first value."""
 
     @property
     def last(self) -> int | None:
@@ -25,7 +26,8 @@ class Source(Protocol):
         """The smallest step; None where only the steps tell."""
 
     @property
-    def ticks(self) -> int: ...
+    def ticks(self) -> int:
+        """How many values the column has."""
 
     def fill(self, steps: IntArray) -> None:
         """Write the steps, one fewer than there are ticks."""
@@ -51,6 +53,7 @@ class Steps:
 
     @classmethod
     def of(cls, source: Source) -> "Steps":
+        """Take over a decoded source; nothing is added up yet."""
         out = cls.__new__(cls)
         out.first, out._last, out._least = source.first, source.last, source.least
         out._length, out._source = source.ticks, source
@@ -87,6 +90,7 @@ class Steps:
 
     @property
     def steps(self) -> IntArray:
+        """Differences between neighbours, shape (ticks - 1,), memoised."""
         if self._steps is None:
             steps = np.empty(self._length - 1, dtype=np.int64)
             self._write(steps)
@@ -102,12 +106,14 @@ class Steps:
 
     @property
     def last(self) -> int:
+        """The column's last value, wrapped to 64 bits."""
         if self._last is None:
             self._last = _signed(self.first + int(np.add.reduce(self.steps)))
         return self._last
 
     @property
     def values(self) -> IntArray:
+        """The values themselves, shape (ticks,), added up from the steps and memoised."""
         if self._values is None:
             values = np.empty(len(self), dtype=np.int64)
             values[0] = self.first

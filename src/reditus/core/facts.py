@@ -35,6 +35,8 @@ class DiskRole(Enum):
 
 @dataclass(frozen=True, slots=True)
 class DiskFacts:
+    """What is known of a disk: its role, the devices below it, and whether it rotates."""
+
     role: DiskRole
     on: tuple[str, ...] = ()
     """The devices that it stands on or is a part of."""
@@ -43,6 +45,8 @@ class DiskFacts:
 
 @dataclass(frozen=True, slots=True)
 class LinkFacts:
+    """What is known of an interface."""
+
     speed_bits_per_s: int | None = None
     physical: bool | None = None
 
@@ -83,6 +87,7 @@ class HostFacts:
         return physical or outer
 
     def as_json(self) -> Json:
+        """The facts as the API and the database have them."""
         return {
             "cores": self.cores,
             "memory_bytes": self.memory_bytes,

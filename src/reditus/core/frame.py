@@ -113,6 +113,7 @@ class RawSeries:
 
     @property
     def values(self) -> IntArray:
+        """The values themselves, shape (ticks,)."""
         return self.kept.values if isinstance(self.kept, Steps) else self.kept
 
     @property
@@ -163,6 +164,7 @@ class Frame:
         return out
 
     def has(self, counter: str, attributes: Mapping[str, str] | None = None) -> bool:
+        """Whether a column of this counter with just these attributes was read."""
         return (counter, tuple(sorted((attributes or {}).items()))) in self._index
 
     def values_of(self, counter: str, attribute: str) -> list[str]:

@@ -12,6 +12,8 @@ RESTARTED = "the machine was started again in between"
 
 @dataclass(frozen=True, slots=True)
 class Gap:
+    """A stretch without ticks."""
+
     start_ns: int
     end_ns: int
     reason: str | None

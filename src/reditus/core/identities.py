@@ -27,11 +27,14 @@ class Identity:
 
 @dataclass(frozen=True, slots=True)
 class Identities:
+    """Identities of processes of one boot."""
+
     archive: UUID
     boot: UUID
     processes: tuple[Identity, ...]
 
     def to_bytes(self) -> bytes:
+        """The record as docs/blocks.md describes it."""
         return Envelope(MAGIC, self.archive, self.boot, [asdict(process) for process in self.processes]).to_bytes()
 
     @classmethod

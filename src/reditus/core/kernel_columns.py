@@ -37,10 +37,12 @@ def cpu_time(mode: str, core: str | None = None, *, ticks_per_s: int = TICKS_PER
 
 
 def run_delay(core: str) -> Column:
+    """Time that tasks waited for a core (/proc/schedstat)."""
     return kernel_column("system.cpu.run_delay", {name.CPU_NUMBER: core}, scale=NANOSECOND)
 
 
 def run_time(core: str) -> Column:
+    """Time that tasks ran on a core (/proc/schedstat)."""
     return kernel_column("system.cpu.run_time", {name.CPU_NUMBER: core}, scale=NANOSECOND)
 
 
@@ -65,10 +67,12 @@ def page_faults(kind: str) -> Column:
 
 
 def paging_event(event: str) -> Column:
+    """A line of /proc/vmstat that counts events."""
     return kernel_column("system.paging.linux.events", {name.PAGING_EVENT: event})
 
 
 def protocol_event(protocol: str, event: str) -> Column:
+    """A field of /proc/net/snmp or netstat."""
     key = {name.PROTOCOL: protocol, name.PROTOCOL_FIELD: event}
     return kernel_column("system.network.linux.protocol", key)
 
@@ -85,6 +89,7 @@ def memory_pages(level: str, *, page_bytes: int = PAGE_BYTES) -> Column:
 
 
 def stall_total(resource: str, scope: str) -> Column:
+    """The total of a pressure file: time in which some, or all, tasks were stalled."""
     key = {name.RESOURCE: resource, name.SCOPE: scope}
     return kernel_column("system.linux.pressure.time", key, scale=MICROSECOND)
 

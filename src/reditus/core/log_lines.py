@@ -61,6 +61,7 @@ def kernel_record(record: bytes, *, boot: str, boot_wall_ns: int) -> Marker | No
 
 
 def kernel_sequence(record: bytes) -> int | None:
+    """The number of a record of /dev/kmsg; None for what is no record."""
     found = _KERNEL.match(record)
     return int(found["sequence"]) if found else None
 

@@ -19,6 +19,8 @@ MAX_IDENT = 120
 
 @dataclass(frozen=True, slots=True)
 class Marker:
+    """A remark or event at a time, or over a stretch."""
+
     ident: str
     """Tells it from others of the archive: given twice, it is kept once."""
     at_ns: int
@@ -61,10 +63,12 @@ class Markers:
     markers: tuple[Marker, ...]
 
     def to_bytes(self) -> bytes:
+        """The record as docs/blocks.md describes it."""
         return Envelope(MAGIC, self.archive, self.boot, [asdict(marker) for marker in self.markers]).to_bytes()
 
     @classmethod
     def of(cls, envelope: Envelope) -> "Markers":
+        """Read the markers of a record. Raise BlockError for one that is none."""
         return cls(envelope.archive, envelope.boot, tuple(Marker.from_json(entry) for entry in envelope.payload))
 
 

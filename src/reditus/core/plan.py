@@ -80,6 +80,7 @@ class Stretch:
     to_min: int
 
     def holds(self, at_ns: int) -> bool:
+        """Whether an instant lies within these weekly hours."""
         day, within_ns = divmod(at_ns, DAY_NS)
         minute = within_ns // (60 * NS_PER_S)
         # The epoch began on a Thursday.
@@ -96,6 +97,7 @@ class Choice:
     """Whether those that never did anything are recorded."""
 
     def takes(self, device: str) -> bool:
+        """Whether the filter includes a device."""
         wanted = not self.only or any(fnmatchcase(device, pattern) for pattern in self.only)
         return wanted and not any(fnmatchcase(device, pattern) for pattern in self.without)
 
@@ -115,6 +117,8 @@ class Burst:
 
 @dataclass(frozen=True)
 class Plan:
+    """What a recorder records, how often, when, and how long it is kept."""
+
     name: str
     every_ns: int = NS_PER_S
     groups_ns: Mapping[str, int] = field(default_factory=dict)
@@ -148,6 +152,7 @@ class Plan:
         return not self.weekly or any(stretch.holds(now_ns) for stretch in self.weekly)
 
     def records(self, group: str) -> bool:
+        """Whether a group of counters is recorded."""
         return not any(covers(each, group) for each in self.left_out)
 
     def interval_of(self, group: str) -> int | None:

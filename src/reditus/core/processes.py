@@ -50,12 +50,14 @@ STATES = ("R", "S", "D", "T", "Z", "I")
 
 @cache
 def slot_columns(slot: int) -> tuple[Column, ...]:
+    """The columns of one process slot."""
     own = {name.PROCESS_SLOT: str(slot)}
     return _columns(own, PLACES, range(len(AMOUNTS)))
 
 
 @cache
 def thread_columns(slot: int) -> tuple[Column, ...]:
+    """The columns of one thread slot."""
     return _columns({name.THREAD_SLOT: str(slot)}, THREAD_PLACES, THREAD_AMOUNTS)
 
 
@@ -93,6 +95,8 @@ class Usage:
 
 @dataclass(frozen=True, slots=True)
 class ProcessAt:
+    """A process at a tick."""
+
     pid: int
     start: int
     state: str
@@ -102,6 +106,8 @@ class ProcessAt:
 
 @dataclass(frozen=True, slots=True)
 class ThreadAt:
+    """A thread at a tick."""
+
     tid: int
     pid: int
     """The process that it belongs to."""

@@ -31,12 +31,15 @@ _CRC = struct.Struct("<I")
 
 @dataclass(frozen=True, slots=True)
 class Envelope:
+    """What every record that is no block has in common: whose it is, and a JSON payload."""
+
     magic: bytes
     archive: UUID
     boot: UUID
     payload: list[Any]
 
     def to_bytes(self) -> bytes:
+        """Head, payload and CRC, as docs/blocks.md describes them."""
         payload = json.dumps(self.payload, separators=(",", ":"), ensure_ascii=False).encode()
         body = _HEAD.pack(self.magic, VERSION, 0, self.archive.bytes, self.boot.bytes, len(payload)) + payload
         return body + _CRC.pack(zlib.crc32(body))

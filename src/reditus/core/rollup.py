@@ -48,10 +48,12 @@ class BinStats:
 
     @classmethod
     def unknown(cls, bins: int) -> "BinStats":
+        """Bins in which nothing was observed."""
         return cls(np.zeros(bins), *(np.full(bins, np.nan) for _ in range(3)))
 
     @classmethod
     def of(cls, binned: Binned) -> "BinStats":
+        """Statistics of binned values, with the observed seconds of each bin."""
         length_s = np.diff(binned.edges_ns) / NS_PER_S
         return cls(binned.coverage * length_s, binned.mean, binned.low, binned.high)
 
@@ -66,6 +68,7 @@ class BinStats:
             own[at : at + len(other)] = its
 
     def part(self, start: int, end: int) -> "BinStats":
+        """Bins from `start` up to `end`."""
         return BinStats(*(own[start:end] for own in self._parts))
 
     @classmethod
@@ -74,6 +77,7 @@ class BinStats:
         return cls(*(np.concatenate(columns) for columns in zip(*(part._parts for part in parts), strict=True)))
 
     def followed_by(self, other: "BinStats") -> "BinStats":
+        """These bins, then those of another."""
         return BinStats(*(np.concatenate(pair) for pair in zip(self._parts, other._parts, strict=True)))
 
     def coarser(self, factor: int) -> "BinStats":
@@ -98,6 +102,7 @@ class BinStats:
         return out
 
     def binned(self, edges_ns: IntArray) -> Binned:
+        """The same as binned values over edges that enclose just these bins."""
         length_s = np.diff(edges_ns) / NS_PER_S
         return Binned(edges_ns, self.mean, self.low, self.high, np.minimum(self.seen_s / length_s, 1.0))
 

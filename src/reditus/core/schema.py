@@ -56,12 +56,15 @@ class Column:
 
     @property
     def factor(self) -> float:
+        """By what a stored integer is multiplied to get the column's unit."""
         return self.scale[0] / self.scale[1]
 
     def attribute(self, name: str) -> str | None:
+        """The value of an attribute; None where the column has none of that name."""
         return next((value for key, value in self.attributes if key == name), None)
 
     def as_json(self) -> Json:
+        """The column as docs/blocks.md describes it."""
         return {
             "counter": self.counter,
             "attributes": dict(self.attributes),
@@ -82,6 +85,7 @@ class Column:
         scale: tuple[int, int] = (1, 1),
         bits: int = 64,
     ) -> "Column":
+        """A column whose attributes may come in any order."""
         return cls(counter, tuple(sorted((attributes or {}).items())), unit, kind, scale, bits)
 
     @classmethod
@@ -126,9 +130,11 @@ class Schema:
 
     @cached_property
     def digest(self) -> bytes:
+        """SHA-256 of the canonical JSON: the name of the schema."""
         return hashlib.sha256(self.canonical).digest()
 
     def as_json(self) -> Json:
+        """The schema as docs/blocks.md describes it."""
         return {
             "group": self.group,
             "part": self.part,
@@ -137,6 +143,7 @@ class Schema:
 
     @classmethod
     def from_json(cls, given: Json) -> "Schema":
+        """Raise SchemaError for what is no schema."""
         try:
             group, part, columns = _text(given["group"]), _whole(given["part"], 0), list(given["columns"])
         except (KeyError, TypeError, ValueError, AttributeError) as why:

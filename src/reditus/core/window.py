@@ -26,6 +26,7 @@ class Window:
 
     @property
     def length_s(self) -> float:
+        """From start to end, in seconds."""
         return (self.end_ns - self.start_ns) / NS_PER_S
 
 

@@ -58,10 +58,12 @@ class Recording:
         }
 
     def schemas(self) -> list[Schema]:
+        """The schemas of all pieces."""
         every = {schema.digest: schema for piece in self.pieces for schema in split_columns(piece.group, piece.columns)}
         return list(every.values())
 
     def blocks(self) -> Iterator[Block]:
+        """The blocks of all pieces."""
         for piece in self.pieces:
             yield from blocks_of(piece, archive=self.archive)
 
@@ -74,6 +76,7 @@ class Recording:
             yield [block], None
 
     def markers(self) -> list[Marker]:
+        """None: a recording has no markers of its own."""
         return []
 
     def frame(self) -> Frame:

@@ -31,18 +31,22 @@ class SimulatedArchive:
 
     @classmethod
     def of(cls, demo_archive: DemoArchive) -> "SimulatedArchive":
+        """One of the demo's archives."""
         return cls(demo_archive.scenario, demo_archive.by)
 
     @property
     def interval_s(self) -> float:
+        """The tick interval, in seconds."""
         return self.scenario.interval_s * self.by
 
     @property
     def archive(self) -> UUID:
+        """The archive's id; thinned archives have ids of their own."""
         return self.scenario.archive if self.by == 1 else uuid5(self.scenario.archive, f"by {self.by}")
 
     @property
     def registration(self) -> Json:
+        """What registers it, as the API has it."""
         machine, pace = self.scenario.machine, SECONDS.get(self.interval_s, f"every {self.interval_s:g} s")
         return {
             "host": {"id": str(machine.id), "name": machine.name},
@@ -53,10 +57,12 @@ class SimulatedArchive:
 
     @property
     def ticks(self) -> int:
+        """How many ticks were observed."""
         at_s = np.arange(0, self.scenario.ticks, self.by) * np.float64(self.scenario.interval_s)
         return int(observed(self.scenario, at_s).sum())
 
     def schemas(self) -> list[Schema]:
+        """The schemas of all groups."""
         first = next(self._parts(8 * self.by))
         return [schema for group, columns in first.groups.items() for schema in split_columns(group, tuple(columns))]
 
@@ -69,6 +75,7 @@ class SimulatedArchive:
             yield blocks, Identities(self.archive, boot, tuple(part.identities))
 
     def markers(self) -> list[Marker]:
+        """What the machine logged."""
         return markers_of(self.scenario)
 
     def _parts(self, part_ticks: int) -> Iterator[Part]:
@@ -77,6 +84,7 @@ class SimulatedArchive:
 
 
 def as_recording(host: SimulatedHost) -> Recording:
+    """A simulated host as a recording in memory."""
     scenario = host.scenario
     return Recording(
         host=scenario.machine.id,

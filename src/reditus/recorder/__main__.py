@@ -30,6 +30,7 @@ NICENESS = -10
 
 
 def main(arguments: list[str] | None = None) -> int:
+    """Record until a signal or the end of `for`. Return the exit code."""
     try:
         options = read_options(arguments)
         options.spool.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -79,6 +80,7 @@ def open_spools(folder: Path, name: str) -> list[Spool]:
 
 
 def record(options: Options, spools: list[Spool], stop: Stoppable) -> int:
+    """Run runner, uplink and control channel to their end. Return the exit code."""
     spool = spools[0]
     uplink = Uplink(options.server, spools)
     runner = Runner(spool, uplink, interval_ns=options.every_ns, for_ns=options.for_ns, log_files=options.logs)
@@ -132,9 +134,11 @@ class SafeText(io.TextIOBase):
         self._real = real
 
     def write(self, text: str) -> int:
+        """Write text with everything that could steer a terminal spelt out."""
         return self._real.write("\n".join(map(terminal_text, text.split("\n"))))
 
     def flush(self) -> None:
+        """Flush the terminal's stream."""
         self._real.flush()
 
 

@@ -58,6 +58,7 @@ class Batcher:
         """Every schema that a block was made with, by digest."""
 
     def add(self, readings: list[Reading]) -> None:
+        """Add the readings of a tick; a schema that changed begins a new block."""
         for reading in readings:
             held = self._open.get(reading.group)
             # The parser hands out the same tuple while nothing changes, so identity is compared first.

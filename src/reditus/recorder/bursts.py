@@ -25,6 +25,7 @@ class BurstWatch:
         return self._burst.resource is not None
 
     def look(self, readings: Iterable[Reading]) -> None:
+        """Compare the pressure totals of a tick with those of earlier ones."""
         if self._burst.resource is None:
             return
         for reading in readings:
@@ -36,6 +37,7 @@ class BurstWatch:
                     self._judge(reading.monotonic_ns, raw * column.factor)
 
     def is_on(self, now_ns: int) -> bool:
+        """Whether a burst is on at this time."""
         return self._until_ns is not None and now_ns < self._until_ns
 
     def _judge(self, now_ns: int, stalled_s: float) -> None:

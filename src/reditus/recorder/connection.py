@@ -36,6 +36,7 @@ class Connection:
         raise AssertionError("unreachable: the second attempt returns or raises")
 
     def close(self) -> None:
+        """Close the connection, if one is open."""
         if self._open is not None:
             self._open.close()
             self._open = None

@@ -24,6 +24,8 @@ FIRST_ANSWER_S = 2.0
 
 @dataclass(frozen=True, slots=True)
 class Orders:
+    """What the server wants a recorder to do."""
+
     plan: Plan | None = None
     """None: as the recorder was started."""
     recording: bool = True

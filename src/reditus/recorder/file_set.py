@@ -60,6 +60,7 @@ class FileSet:
         return b"".join(parts)
 
     def close(self) -> None:
+        """Close all files."""
         for file in self._files.values():
             file.close()
         self._files.clear()

@@ -41,6 +41,7 @@ class Space:
 
 
 def space_of(path: str) -> Space:
+    """Space and inodes of a mount. Raise OSError."""
     reported = os.statvfs(path)
     unit = reported.f_frsize or reported.f_bsize
     return Space(
@@ -127,6 +128,7 @@ class Filesystems:
         return self._columns, np.array(values, dtype=np.int64)
 
     def close(self) -> None:
+        """End the threads that ask mounts for their space."""
         for asker in self._askers.values():
             asker.end()
         self._askers.clear()

@@ -13,6 +13,7 @@ _NAMESPACE = uuid.UUID("5f7c2f0e-2f6b-4a86-9a0f-5ad2b1f6c3d1")
 
 
 def host_name() -> str:
+    """The host's name, or `unnamed`."""
     return socket.gethostname() or "unnamed"
 
 
@@ -33,6 +34,7 @@ def boot_id(root: str = "/") -> uuid.UUID:
 
 
 def host_facts(root: str = "/") -> HostFacts:
+    """What the kernel's files say of the machine; `root` is for tests."""
     base = Path(root)
     return HostFacts(
         cores=os.cpu_count(),

@@ -30,6 +30,7 @@ class KernelFile:
             raise
 
     def close(self) -> None:
+        """Close the file, if it is open."""
         if self._descriptor is not None:
             os.close(self._descriptor)
             self._descriptor = None

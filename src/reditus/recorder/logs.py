@@ -43,6 +43,7 @@ class KernelLog:
 
     @property
     def left(self) -> Json:
+        """How far the kernel's log was read: boot and sequence number."""
         return {"boot": self._boot, "sequence": self._last}
 
     def read(self, severity: str) -> list[Marker]:
@@ -67,6 +68,7 @@ class KernelLog:
         return markers
 
     def close(self) -> None:
+        """Close the log, if it is open."""
         if self._descriptor is not None:
             os.close(self._descriptor)
             self._descriptor = None
@@ -128,9 +130,11 @@ class LogFile:
 
     @property
     def left(self) -> Json:
+        """How far the file was read: inode and offset."""
         return {"inode": self._number, "at": self._at}
 
     def read(self, severity: str) -> list[Marker]:
+        """Markers of the lines that were written since the last call, as bad as a severity or worse."""
         try:
             found = os.stat(self.path)
             if self._number is None:
@@ -187,6 +191,7 @@ class Logs:
 
     @property
     def unreadable(self) -> dict[str, str]:
+        """Log files that cannot be read, with the reason."""
         return {KERNEL_LOG: self._kernel.unreadable} if self._kernel.unreadable is not None else {}
 
     @property
@@ -203,4 +208,5 @@ class Logs:
             self._kept = left
 
     def close(self) -> None:
+        """Close all logs."""
         self._kernel.close()

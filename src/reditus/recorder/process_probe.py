@@ -52,6 +52,7 @@ class Processes:
         self._slots.arguments = arguments
 
     def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
+        """Columns and values of the heaviest processes, and of all together."""
         del now_ns  # starts of processes are reported on the clock that goes on while the machine sleeps
         nothing: tuple[tuple[Column, ...], IntArray] = (), np.zeros(0, dtype=np.int64)
         try:
@@ -81,6 +82,7 @@ class Processes:
         return self._slots.take()
 
     def close(self) -> None:
+        """Close the files of all processes."""
         self._table.close()
 
     def _places(self) -> list[str]:

@@ -84,6 +84,7 @@ class Runner:
         self._facts_at_ns = 0
 
     def run(self, stop: Stoppable, orders: ControlState) -> None:
+        """Record until `stop` is set or the time is over, following orders as they change."""
         end_ns = None if self._for_ns is None else boot_clock_ns() + self._for_ns
         while not stop.is_set() and (end_ns is None or boot_clock_ns() < end_ns):
             setting = self._requested_orders(orders.current)
@@ -101,10 +102,12 @@ class Runner:
 
     @property
     def ticks(self) -> int:
+        """Ticks recorded so far."""
         return self._ticks
 
     @property
     def missed(self) -> int:
+        """Ticks missed so far."""
         return self._missed
 
     def report(self) -> Json:

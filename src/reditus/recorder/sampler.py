@@ -48,9 +48,13 @@ class Probe(Protocol):
     """Something that is read otherwise than by parsing a kernel text: filesystems, processes."""
 
     @property
-    def group(self) -> str: ...
+    def group(self) -> str:
+        """The group of counters that the probe reads."""
+
     @property
-    def pace_s(self) -> int: ...
+    def pace_s(self) -> int:
+        """How often it is read at most, in seconds."""
+
     def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
         """Columns (the same object while nothing changes) and their values; empty where there is nothing to tell."""
 
@@ -89,6 +93,7 @@ class SourceReader:
         return self._prepared[1]
 
     def close(self) -> None:
+        """Close its file."""
         self._file.close()
 
     @property
@@ -97,6 +102,7 @@ class SourceReader:
         return self._file.descriptor if isinstance(self._file, KernelFile) and self.unreadable is None else None
 
     def lay_aside(self, why: OSError, now_ns: int) -> None:
+        """Leave a file out that cannot be read, and try it again later."""
         reason = why.strerror or str(why)
         if self.unreadable != reason:
             log.info("not readable, left out", path=self.source.path, reason=reason)
@@ -277,11 +283,13 @@ class Sampler:
 
     @property
     def unreadable(self) -> dict[str, str]:
+        """Files that cannot be read, by path, with the reason."""
         return {
             reader.source.path: reader.unreadable for reader in self._every_reader() if reader.unreadable is not None
         }
 
     def close(self) -> None:
+        """Close all files."""
         for reader in self._every_reader():
             reader.close()
 

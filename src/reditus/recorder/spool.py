@@ -42,6 +42,8 @@ class SpoolBusy(RuntimeError):
 
 @dataclass(frozen=True, slots=True)
 class SpooledBatch:
+    """A batch on disk."""
+
     path: Path
     size_bytes: int
 
@@ -89,14 +91,17 @@ class Spool:
 
     @property
     def limit_bytes(self) -> int:
+        """So much may lie in the spool before the oldest batches are dropped."""
         return self._limit_bytes
 
     @property
     def size_bytes(self) -> int:
+        """What lies in the spool."""
         return self._size_bytes
 
     @property
     def archive(self) -> UUID:
+        """The archive's id, which is the folder's name."""
         return UUID(self.folder.name)
 
     def register(self, registration: Json) -> None:
@@ -105,9 +110,11 @@ class Spool:
         self._registration = registration
 
     def registration(self) -> Json | None:
+        """What the server has to know of the archive; None before `register`."""
         return self._registration
 
     def keep_schema(self, schema: Schema) -> None:
+        """Write a schema down, for as long as batches may need it."""
         path = self._schemas / f"{schema.digest.hex()}.json"
         if not path.exists():
             self._write_whole(path, schema.canonical)
@@ -218,6 +225,7 @@ class Spool:
         return out
 
     def close(self) -> None:
+        """Release the lock."""
         os.close(self._lock)
 
     def _drop_oldest(self) -> None:

@@ -18,8 +18,11 @@ STOP_SIGNALS = (signal.SIGINT, signal.SIGTERM)
 class Stoppable(Protocol):
     """What a loop asks whether it is to end; `threading.Event` is one too."""
 
-    def is_set(self) -> bool: ...
-    def wait(self, timeout: float | None = None) -> bool: ...
+    def is_set(self) -> bool:
+        """Whether it was set."""
+
+    def wait(self, timeout: float | None = None) -> bool:
+        """Wait until it is set or the time is over. Return whether it was set."""
 
 
 class StopSwitch:
@@ -32,11 +35,13 @@ class StopSwitch:
         """The first signal that set it."""
 
     def set(self) -> None:
+        """Wake all who wait."""
         if not self._set:
             os.write(self._write, b"\0")
             self._set = True
 
     def is_set(self) -> bool:
+        """Whether it was set."""
         return self._set
 
     def wait(self, timeout: float | None = None) -> bool:
@@ -52,6 +57,7 @@ class StopSwitch:
         self.set()
 
     def close(self) -> None:
+        """Close both ends of the pipe."""
         os.close(self._read)
         os.close(self._write)
 

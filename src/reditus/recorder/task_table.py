@@ -113,6 +113,7 @@ class TaskTable:
         return understood
 
     def owner(self, row: int) -> Task:
+        """The task in a row. Raise LookupError for an unused row."""
         task = self._owners[row]
         if task is None:
             raise LookupError(f"row {row} is unused")
@@ -127,6 +128,7 @@ class TaskTable:
             os.close(descriptor)
 
     def close(self) -> None:
+        """Close the files of all tasks."""
         for task in list(self.tasks.values()):
             self._forget(task)
 

@@ -39,6 +39,7 @@ class Threads:
         self._crowded = False
 
     def read(self, now_ns: int) -> tuple[tuple[Column, ...], IntArray]:
+        """Columns and values of the heaviest threads of the heaviest processes."""
         del now_ns
         places = [place for process in self._processes.heaviest for place in self._threads_of(process)]
         if len(places) > MOST_THREADS and not self._crowded:
@@ -61,6 +62,7 @@ class Threads:
         return self._slots.take()
 
     def close(self) -> None:
+        """Close the files of all threads."""
         self._table.close()
 
     def _threads_of(self, process: str) -> list[str]:

@@ -56,6 +56,7 @@ class Uplink:
         self._thread = threading.Thread(target=self._run, name="uplink", daemon=True)
 
     def start(self) -> None:
+        """Start the thread that sends."""
         self._thread.start()
 
     def wake(self) -> None:

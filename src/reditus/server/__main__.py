@@ -24,6 +24,7 @@ SWITCH_S = 0.001
 
 
 def main() -> int:
+    """Serve until a signal. Return the exit code."""
     parser = argparse.ArgumentParser(prog="reditus.server")
     parser.add_argument("--url-file", type=Path, help="write the address here once the server listens")
     options = parser.parse_args()
@@ -77,6 +78,7 @@ class LogOnFullDisk(io.TextIOBase):
         self._lost = 0
 
     def write(self, text: str) -> int:
+        """Write to the log; what a full disk refuses is counted, and reported once there is room."""
         try:
             if self._lost:
                 self._real.write(f"{self._lost} parts of this log were lost: the disk was full\n")
@@ -89,6 +91,7 @@ class LogOnFullDisk(io.TextIOBase):
         return len(text)
 
     def flush(self) -> None:
+        """Flush the log, if the disk takes it."""
         try:
             self._real.flush()
         except OSError as why:
@@ -104,6 +107,7 @@ class Server(uvicorn.Server):
         self._url_file = url_file
 
     async def startup(self, sockets: list[object] | None = None) -> None:  # type: ignore[override]
+        """Listen, write the address file, and watch for slow clients."""
         await super().startup(sockets)  # type: ignore[arg-type]
         self._watch = asyncio.create_task(watch(self.server_state.connections))
         if self._url_file is not None and self.started:
@@ -113,6 +117,7 @@ class Server(uvicorn.Server):
             self._url_file.close()
 
     async def shutdown(self, sockets: list[object] | None = None) -> None:  # type: ignore[override]
+        """Stop watching, then shut down."""
         self._watch.cancel()
         await super().shutdown(sockets)  # type: ignore[arg-type]
 

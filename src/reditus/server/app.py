@@ -35,6 +35,7 @@ class Pages(StaticFiles):
     """The built front end. Paths that name no file are views of the page, which finds its own way."""
 
     async def get_response(self, path: str, scope: Scope) -> Response:
+        """A file of the front end; every other address is the front end's own, and gets its page."""
         try:
             return await super().get_response(path, scope)
         except HTTPException as why:
@@ -65,6 +66,7 @@ def contract_of(app: FastAPI) -> dict[str, Any]:
 
 
 def create_app(store: Store, settings: Settings) -> FastAPI:
+    """The application: middleware, routers, problems and background work over a store."""
     bell = TickBroadcaster()
     context = Context(store, bell, Budget(settings.memory_mib))
     background = Background(store, settings, context.journal)

@@ -26,9 +26,11 @@ class Background:
         self._thread = Thread(target=self._run, name="background", daemon=True)
 
     def start(self) -> None:
+        """Start the thread."""
         self._thread.start()
 
     def stop(self, wait_s: float) -> None:
+        """End the thread, waiting so long at most."""
         self._stopping.set()
         self._thread.join(wait_s)
 

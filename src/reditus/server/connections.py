@@ -26,14 +26,17 @@ class TimedProtocol(HttpToolsProtocol):
     unread_since_s = 0.0
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+        """A client connected: the time for its request's head begins."""
         super().connection_made(transport)
         self.head_since_s = time.monotonic()
 
     def on_message_begin(self) -> None:
+        """A request begins on a connection that is kept alive."""
         self.head_since_s = time.monotonic()
         super().on_message_begin()
 
     def on_headers_complete(self) -> None:
+        """The head is complete; the body has limits of its own."""
         self.head_since_s = None
         super().on_headers_complete()
 
@@ -52,6 +55,7 @@ class TimedProtocol(HttpToolsProtocol):
         return "it does not read its answer" if now_s - self.unread_since_s > READ_S else None
 
     def give_up(self, why: str) -> None:
+        """Disconnect the client."""
         log.info("client disconnected", reason=why)
         self.transport.abort()
 

@@ -14,6 +14,8 @@ from reditus.store.store import Store
 
 @dataclass(frozen=True, slots=True)
 class Context:
+    """What handlers share."""
+
     store: Store
     bell: TickBroadcaster
     budget: Budget
@@ -23,12 +25,14 @@ class Context:
 
 
 def context_of(request: Request) -> Context:
+    """The application's context."""
     context = request.app.state.context
     assert isinstance(context, Context)
     return context
 
 
 def store_of(request: Request) -> Store:
+    """The application's store."""
     return context_of(request).store
 
 

@@ -27,19 +27,27 @@ class DescriptionIn(In):
 
 
 class StretchIn(In):
+    """A stretch of time."""
+
     from_: Moment = Field(alias="from", min_length=1, description="RFC 3339.")
     to: Moment = Field(min_length=1, description="RFC 3339; not included.")
 
 
 class CopyIn(StretchIn):
+    """A stretch to copy, and the name of the new archive."""
+
     name: Name
 
 
 class TrimmedOut(Out):
+    """What trimming removed."""
+
     removed_ticks: int = Field(description="Readings of a group at a tick that are gone, of all groups together.")
 
 
 class GapOut(Out):
+    """A stretch without ticks."""
+
     start: str
     end: str
     start_ms: float
@@ -48,6 +56,7 @@ class GapOut(Out):
 
     @classmethod
     def of(cls, gap: Gap) -> "GapOut":
+        """From the core's gap."""
         return cls(
             start=spell_time(gap.start_ns),
             end=spell_time(gap.end_ns),

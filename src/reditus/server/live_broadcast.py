@@ -18,6 +18,7 @@ class TickBroadcaster:
         self._loop = asyncio.get_running_loop()
 
     def ring(self, archive: UUID, last_ns: int) -> None:
+        """Announce new ticks from any thread."""
         if self._loop is not None:
             self._loop.call_soon_threadsafe(self._ring, archive, last_ns)
 

@@ -20,6 +20,8 @@ assert get_args(Severity) == SEVERITIES
 
 
 class MarkerOut(Out):
+    """A remark or event."""
+
     ident: str
     at_ms: float
     end_ms: float | None = Field(description="The end of a stretch; null: an instant.")
@@ -30,6 +32,7 @@ class MarkerOut(Out):
 
     @classmethod
     def of(cls, marker: Marker) -> "MarkerOut":
+        """From the core's marker."""
         return cls(
             ident=marker.ident,
             at_ms=to_ms(marker.at_ns),
@@ -42,15 +45,20 @@ class MarkerOut(Out):
 
 
 class MarkersOut(Out):
+    """Markers of a window."""
+
     markers: list[MarkerOut] = Field(description="In the order of time; the worst ones where there are too many.")
     total: int = Field(description="How many there are in the window.")
 
     @classmethod
     def of(cls, found: Found) -> "MarkersOut":
+        """From the store's answer."""
         return cls(markers=[MarkerOut.of(marker) for marker in found.markers], total=found.total)
 
 
 class MarkerIn(BaseModel):
+    """A marker to add."""
+
     at: Moment = Field(description="RFC 3339.")
     end: Moment | None = Field(default=None, description="RFC 3339, for a stretch.")
     kind: Kind = "note"
@@ -80,6 +88,8 @@ class MarkerIn(BaseModel):
 
 
 class DeviceNameIn(BaseModel):
+    """A name for a device; null removes it."""
+
     kind: DeviceKind
     device: str = Field(min_length=1, max_length=200, description="As the machine calls it.")
     name: Name | None = Field(description="What people call it; null takes the name away.")

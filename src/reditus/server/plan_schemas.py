@@ -15,6 +15,8 @@ SILENT_AFTER_S = 15.0
 
 
 class PlanOut(Out):
+    """A plan, and the recorders that follow it."""
+
     name: str
     plan: dict[str, Any] = Field(description="As docs/plans.md describes it.")
     changed_ms: float
@@ -23,6 +25,7 @@ class PlanOut(Out):
 
     @classmethod
     def of(cls, info: PlanInfo) -> "PlanOut":
+        """From the store's plan."""
         return cls(
             name=info.name, plan=info.content, changed_ms=to_ms(info.changed_ns), recorders=list(info.recorders),
             trouble=info.trouble,
@@ -119,6 +122,8 @@ UNREADABLE_REPORT = ReportIn(
 
 
 class RecorderOut(Out):
+    """A recorder: its last report and its orders."""
+
     id: str
     host: HostOut
     name: str
@@ -131,6 +136,7 @@ class RecorderOut(Out):
 
     @classmethod
     def of(cls, info: RecorderInfo) -> "RecorderOut":
+        """From the store's recorder."""
         try:
             report = ReportIn.model_validate(info.report)
         except ValidationError:  # as it was stored by another version, or damaged since

@@ -46,6 +46,7 @@ class Guard:
         self._intake = Room(intake_bytes)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Check the request before the application sees it."""
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return

@@ -97,6 +97,7 @@ class DamageOut(Out):
 
     @classmethod
     def of(cls, known_damage: KnownDamage) -> "DamageOut":
+        """From the store's record."""
         return cls(
             archive=str(known_damage.archive),
             archive_name=known_damage.archive_name,
@@ -135,6 +136,8 @@ class FlawOut(Out):
 
 
 class HostIn(BaseModel):
+    """The host that is recorded."""
+
     id: UUID = Field(description="UUID of the host.")
     name: Name
 
@@ -149,11 +152,15 @@ class ArchiveIn(BaseModel):
 
 
 class HostOut(Out):
+    """A host."""
+
     id: str
     name: str
 
 
 class ArchiveOut(Out):
+    """An archive, and what it holds."""
+
     id: str
     host: HostOut
     name: str
@@ -176,6 +183,7 @@ class ArchiveOut(Out):
 
     @classmethod
     def of(cls, archive: ArchiveInfo) -> "ArchiveOut":
+        """From the store's record."""
         first_ns, last_ns = archive.first_ns, archive.last_ns
         return cls(
             id=str(archive.id),
@@ -215,6 +223,8 @@ class StoredOut(Out):
 
 
 class MeasureOut(Out):
+    """A measure of the catalogue."""
+
     name: str
     title: str
     unit: str
@@ -226,6 +236,7 @@ class MeasureOut(Out):
 
     @classmethod
     def of(cls, measure: Measure) -> "MeasureOut":
+        """From the core's measure."""
         return cls(
             name=measure.name,
             title=measure.title,
@@ -239,6 +250,8 @@ class MeasureOut(Out):
 
 
 class CounterOut(Out):
+    """A counter of the catalogue."""
+
     name: str
     title: str
     unit: str = Field(description="After UCUM.")
@@ -253,6 +266,7 @@ class CounterOut(Out):
 
     @classmethod
     def of(cls, counter: Counter) -> "CounterOut":
+        """From the core's counter."""
         return cls(
             name=counter.name,
             title=counter.title,
@@ -274,6 +288,8 @@ class AvailableOut(MeasureOut):
 
 
 class SummaryOut(Out):
+    """Figures of a series over the window."""
+
     low: float | None
     mean: float | None
     p95: float | None
@@ -302,6 +318,8 @@ class SeriesOut(Out):
 
 
 class SeriesSetOut(Out):
+    """Series over a window; those with the same times share them."""
+
     start_ms: float
     end_ms: float
     times_ms: list[list[float]]
@@ -323,12 +341,16 @@ class StrainRowOut(Out):
 
 
 class StrainMapOut(Out):
+    """Strain over a window, a row for each resource and opened device."""
+
     first_ms: float = Field(description="Where the first bin begins.")
     bin_ms: float
     rows: list[StrainRowOut]
 
 
 class ReadingOut(Out):
+    """A measure at the tick."""
+
     measure: str
     device: str | None
     unit: str
@@ -345,6 +367,8 @@ class MomentOut(Out):
 
 
 class EvidenceOut(Out):
+    """A measure that supports a finding."""
+
     measure: str
     device: str | None
     value: float
@@ -354,6 +378,7 @@ class EvidenceOut(Out):
 
     @classmethod
     def of(cls, evidence: Evidence) -> "EvidenceOut":
+        """From the core's evidence."""
         return cls(
             measure=evidence.measure,
             device=evidence.device,
@@ -365,11 +390,15 @@ class EvidenceOut(Out):
 
 
 class OnsetOut(Out):
+    """When a finding began."""
+
     at: str
     uncertainty_s: float
 
 
 class PatternOut(Out):
+    """How a finding recurs."""
+
     kind: str
     period_s: float | None
 
@@ -391,6 +420,8 @@ class VerdictOut(Out):
 
 
 class FindingOut(Out):
+    """What ran out: since when, at what cost, because of what."""
+
     id: str
     kind: str
     title: str
@@ -417,6 +448,7 @@ class FindingOut(Out):
     def of(
         cls, finding: Finding, processes: Sequence[tuple[Contributor, str | None]] = (), verdict: Verdict | None = None
     ) -> "FindingOut":
+        """From the core's finding, with its contributors and the verdict on it."""
         return cls(
             id=finding.id,
             kind=finding.kind,
@@ -445,6 +477,8 @@ class FindingOut(Out):
 
 
 class RuledOutOut(Out):
+    """What looked like a problem and is none."""
+
     id: str
     kind: str
     title: str
@@ -457,6 +491,7 @@ class RuledOutOut(Out):
 
     @classmethod
     def of(cls, excluded: RuledOut) -> "RuledOutOut":
+        """From the core's record."""
         return cls(
             id=excluded.id,
             kind=excluded.kind,
@@ -471,6 +506,8 @@ class RuledOutOut(Out):
 
 
 class DiagnosedWindowOut(Out):
+    """The window that was judged, and how much of it was observed."""
+
     model_config = ConfigDict(frozen=True, populate_by_name=True)
 
     from_: str = Field(alias="from")
@@ -479,6 +516,8 @@ class DiagnosedWindowOut(Out):
 
 
 class DiagnosisOut(Out):
+    """Findings and what was ruled out."""
+
     host: str
     window: DiagnosedWindowOut
     findings: list[FindingOut]
@@ -492,6 +531,7 @@ class DiagnosisOut(Out):
         processes: Mapping[str, Sequence[tuple[Contributor, str | None]]] | None = None,
         verdicts: Sequence[Verdict] = (),
     ) -> "DiagnosisOut":
+        """From the core's diagnosis."""
         window = diagnosis.window
         parts = processes or {}
 
@@ -557,6 +597,8 @@ class UsageOut(Out):
 
 
 class ProcessOut(Out):
+    """A process at the tick."""
+
     pid: int
     start: int = Field(description="Clock ticks from the machine's start to the process's; tells equal pids apart.")
     name: str | None
@@ -570,6 +612,8 @@ class ProcessOut(Out):
 
 
 class ThreadOut(Out):
+    """A thread at the tick."""
+
     tid: int
     pid: int = Field(description="The process that it belongs to.")
     start: int
@@ -580,6 +624,8 @@ class ThreadOut(Out):
 
 
 class ProcessesOut(Out):
+    """The heaviest processes at the tick."""
+
     recorded: bool = Field(description="Whether the archive holds processes at all.")
     tick_ms: float | None
     processes: list[ProcessOut] = Field(description="The heaviest, by processor use and then memory.")

@@ -40,6 +40,7 @@ class Remainder:
         self._before: IntArray | None = None
 
     def __call__(self, total: IntArray, parts: Sequence[IntArray]) -> IntArray:
+        """What is left of a total after its parts, in whole units."""
         left = total - parts[0]
         for part in parts[1:]:
             left -= part
@@ -59,6 +60,7 @@ class Wander:
         self._state = np.zeros(1)
 
     def __call__(self, ticks: int) -> FloatArray:
+        """Noise that remembers, shape (ticks,)."""
         steps = self._rng.normal(0.0, self._spread, ticks)
         noise, self._state = damped(steps, self._kept, gain=1.0, state=self._state)
         kept: FloatArray = np.maximum(1.0 + noise, 0.05)
@@ -66,4 +68,5 @@ class Wander:
 
 
 def generator(seed: int, name: str) -> np.random.Generator:
+    """A generator of its own for each name, so that one's numbers do not depend on another's."""
     return np.random.default_rng([seed, crc32(name.encode())])

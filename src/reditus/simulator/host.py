@@ -41,6 +41,7 @@ class Part:
     identities: list[Identity]
 
     def only(self, kept: BoolArray) -> "Part":
+        """Those ticks of the part that are kept."""
         return Part(
             self.wall_ns[kept],
             self.monotonic_ns[kept],
@@ -64,6 +65,7 @@ class SimulatedHost:
 
     @property
     def boot(self) -> UUID:
+        """The boot's id."""
         return boot_of(self.scenario)
 
     def pieces(self) -> list[BlockSlice]:
@@ -76,10 +78,12 @@ class SimulatedHost:
 
     @cached_property
     def markers(self) -> list[Marker]:
+        """Log lines as markers."""
         return markers_of(self.scenario)
 
 
 def boot_of(scenario: Scenario) -> UUID:
+    """A boot id that depends on the machine alone."""
     return uuid5(scenario.machine.id, "boot")
 
 

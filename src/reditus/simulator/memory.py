@@ -32,6 +32,8 @@ class Wants:
 
 
 class Memory:
+    """A simulated machine's memory and swap."""
+
     def __init__(self, scenario: Scenario) -> None:
         machine = scenario.machine
         self._scenario, self._machine = scenario, machine
@@ -58,6 +60,7 @@ class Memory:
         return (leaks[0], float(at_s[np.argmax(full)])) if full.any() else None
 
     def wants(self, at_s: FloatArray, loads: list[Load]) -> Wants:
+        """What programs take, and what that swaps in and out and misses."""
         programs = self._programs(at_s, loads)
         over = np.maximum(programs - self.limit_bytes, 0.0)
         swapped = np.minimum(self._machine.parked_bytes + over, self._machine.swap_bytes)

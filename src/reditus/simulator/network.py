@@ -40,6 +40,8 @@ class Carried:
 
 
 class Network:
+    """A simulated machine's links and protocols."""
+
     def __init__(self, scenario: Scenario) -> None:
         self._scenario, self._machine = scenario, scenario.machine
         self._tally = Tally()
@@ -47,6 +49,7 @@ class Network:
         self._troubles = Troubles(scenario)
 
     def step(self, at_s: FloatArray, loads: list[Load]) -> Carried:
+        """Carry what is sent over the links, at most as much as they take."""
         ticks = len(at_s)
         lost = np.full(ticks, LEAST_LOSS)
         for fault in self._scenario.faults:
@@ -82,6 +85,7 @@ class Network:
         return carried
 
     def counters(self, at_s: FloatArray, carried: Carried) -> dict[str, dict[Column, IntArray]]:
+        """Counters of interfaces and protocols."""
         interval_s = self._scenario.interval_s
         network: dict[Column, IntArray] = {}
         for name, (receive, send, packets_received, packets_sent, dropped) in carried.link.items():

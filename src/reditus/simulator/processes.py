@@ -37,6 +37,7 @@ class Processes:
         self, at_s: FloatArray, loads: list[Load], cpu: dict[Column, IntArray], running: Running,
         served: dict[str, Served], wants: Wants, bottom: dict[int, tuple[str, ...]],
     ) -> dict[Column, IntArray]:  # fmt: skip
+        """Counters of the process slots."""
         ticks, interval_s = len(at_s), self._scenario.interval_s
         self.new = []
         used = [self._grown(0, cpu, ("user", "nice")), self._grown(1, cpu, ("system",))]

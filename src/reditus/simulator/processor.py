@@ -56,6 +56,8 @@ class Running:
 
 
 class Processor:
+    """A simulated machine's cores."""
+
     def __init__(self, scenario: Scenario) -> None:
         self._scenario, self._machine = scenario, scenario.machine
         self._tally = Tally()
@@ -137,6 +139,7 @@ class Processor:
         return share
 
     def counters(self, running: Running, held: Held) -> dict[str, dict[Column, IntArray]]:
+        """Counters of processor time, waits and load."""
         return {"cpu": self._stat(running, held), "run": self._waits(running), "load": self._loads(running, held)}
 
     def _stat(self, running: Running, held: Held) -> dict[Column, IntArray]:

@@ -11,11 +11,15 @@ HOURS, WEEKDAYS = 24, 7
 
 
 class Priority(Enum):
+    """How important work is to the scheduler."""
+
     NORMAL = "normal"
     LOW = "low"
 
 
 class DiskKind(Enum):
+    """How a disk serves its requests."""
+
     ROTATING = "rotating"
     FLASH = "flash"
     NETWORK = "network"
@@ -37,15 +41,19 @@ class Disk:
 
 
 def rotating(name: str) -> Disk:
+    """A disk with seek times."""
     return Disk(name, DiskKind.ROTATING, service_s=0.0055, parallel=1, bytes_per_s=190e6)
 
 
 def over_network(name: str) -> Disk:
+    """A disk behind a network."""
     return Disk(name, DiskKind.NETWORK, service_s=0.0018, parallel=32, bytes_per_s=350e6)
 
 
 @dataclass(frozen=True, slots=True)
 class Link:
+    """An interface."""
+
     name: str
     bits_per_s: int = 1_000_000_000
 
@@ -81,6 +89,7 @@ class Machine:
 
     @property
     def facts(self) -> HostFacts:
+        """The facts that a recorder would report."""
         return HostFacts(
             cores=self.cores,
             memory_bytes=self.memory_bytes,
@@ -148,10 +157,13 @@ class Work:
 
     @property
     def process_count(self) -> int:
+        """How many processes the work consists of."""
         return self.processes if self.processes is not None else min(self.workers, 4)
 
 
 class FaultKind(Enum):
+    """What can go wrong."""
+
     SLOW_DISK = "slow disk"
     """Every request takes `factor` times as long."""
     LOSSY_LINE = "lossy line"
@@ -188,6 +200,8 @@ class FaultKind(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Fault:
+    """Something that goes wrong for a while."""
+
     kind: FaultKind
     start_s: float
     end_s: float
@@ -211,6 +225,8 @@ class Cause:
 
 @dataclass(frozen=True, slots=True)
 class LogLine:
+    """A line that the machine logs."""
+
     at_s: float
     severity: str
     source: str
@@ -235,4 +251,5 @@ class Scenario:
 
     @property
     def ticks(self) -> int:
+        """How many ticks the scenario has."""
         return int(self.length_s / self.interval_s) + 1

@@ -35,11 +35,15 @@ class DatabaseDamaged(DatabaseUnavailable):
 
 
 class UnknownArchive(StoreError, LookupError):
+    """No archive or host has this id."""
+
     def __init__(self, archive: UUID | str) -> None:
         super().__init__(f"there is no archive {archive}; `reditus archives` or GET /api/archives lists them")
 
 
 class UnknownSchema(StoreError, LookupError):
+    """A block's schema was not registered for its host."""
+
     def __init__(self, digest: bytes) -> None:
         super().__init__(
             f"the schema {digest.hex()[:16]}… is not known for this host; PUT it under the archive's schemas, then send "
@@ -53,6 +57,8 @@ class BlockConflict(StoreError, ValueError):
 
 
 class ArchiveProtected(StoreError, ValueError):
+    """The archive is protected from removal."""
+
     def __init__(self, name: str) -> None:
         super().__init__(
             f"the archive {name!r} is protected: nothing is removed from it. Take the protection away first"
@@ -60,17 +66,23 @@ class ArchiveProtected(StoreError, ValueError):
 
 
 class EmptyWindow(StoreError, LookupError):
+    """The window has no ticks."""
+
     def __init__(self, name: str) -> None:
         super().__init__(f"{name!r} has no ticks in that stretch; choose one within its first and last tick")
 
 
 class UnknownPlan(StoreError, LookupError):
+    """No plan has this name."""
+
     def __init__(self, name: str, known: Sequence[str]) -> None:
         there = f"there are {', '.join(map(repr, known))}" if known else "there is none yet"
         super().__init__(f"no plan is called {name!r}; {there}")
 
 
 class PlanInUse(StoreError, ValueError):
+    """A recorder follows the plan."""
+
     def __init__(self, name: str, followers: Sequence[str]) -> None:
         super().__init__(
             f"the plan {name!r} is followed by {', '.join(map(repr, followers))}; give those another plan, or none, first"
@@ -78,5 +90,7 @@ class PlanInUse(StoreError, ValueError):
 
 
 class UnknownRecorder(StoreError, LookupError):
+    """No recorder with this id has reported."""
+
     def __init__(self, recorder: UUID) -> None:
         super().__init__(f"no recorder {recorder} has reported here; GET /api/recorders lists those that did")

@@ -12,6 +12,8 @@ from reditus.core.types import NS_PER_S
 
 @dataclass(frozen=True, slots=True)
 class HostInfo:
+    """A host's id and name."""
+
     id: UUID
     name: str
 
@@ -166,5 +168,6 @@ class KnownDamage:
 
     @property
     def sentence(self) -> str:
+        """What is lost and why, for people."""
         what = "all columns" if self.columns is None else f"{self.columns} column{'' if self.columns == 1 else 's'}"
         return f"damaged: {what} of {self.group} ({self.reason})"

@@ -28,7 +28,8 @@ T = TypeVar("T")
 class Transact(Protocol):
     """Runs a function in a transaction and returns its result."""
 
-    def __call__(self, work: Callable[[Session], T], /) -> T: ...
+    def __call__(self, work: Callable[[Session], T], /) -> T:
+        """Run `work` and return its result."""
 
 
 class _Repository:
@@ -119,6 +120,7 @@ class Plans(_Repository):
     """Plans for recorders."""
 
     def all(self) -> list[PlanInfo]:
+        """All plans, by name."""
         return self._transact(plans.plans)
 
     def get(self, name: str) -> PlanInfo:
@@ -138,6 +140,7 @@ class Recorders(_Repository):
     """Recorders: their reports and their orders."""
 
     def all(self) -> list[RecorderInfo]:
+        """All recorders, by host and name."""
         return self._transact(plans.recorders)
 
     def announce(self, announced: Announced) -> tuple[RecorderInfo, Plan | None]:
@@ -194,6 +197,7 @@ class Verdicts(_Repository):
     """Verdicts on findings."""
 
     def of_host(self, host: UUID) -> list[Verdict]:
+        """The verdicts on findings of a host, the newest first."""
         return self._transact(lambda session: verdicts.verdicts_of(session, host))
 
     def save(self, archive: UUID, verdict: Verdict) -> None:
@@ -220,6 +224,7 @@ class Upkeep(_Repository):
         return self._transact(lambda session: lifecycle.remove_archive(session, archive, time.time_ns(), undo_s))
 
     def recorders_with_plans(self) -> list[UUID]:
+        """Recorders whose archives may expire."""
         return self._transact(plans.recorders_with_plans)
 
     def scrub_turns(self, every_s: float) -> list[tuple[UUID, UUID]]:

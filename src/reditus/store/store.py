@@ -81,10 +81,12 @@ class Store:
         self.upkeep = Upkeep(self._transact)
 
     def migrate(self) -> None:
+        """Bring the database to today's tables."""
         with translate_driver_errors():
             migrate(self._engine)
 
     def close(self) -> None:
+        """End the write queue and all connections."""
         self._appender.close()
         for engine in (self._append_engine, self._read_engine, self._check_engine, self._engine):
             engine.dispose()

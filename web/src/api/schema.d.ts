@@ -31,7 +31,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Read Archive */
+        /**
+         * Read Archive
+         * @description An archive, or all archives of a host as one.
+         */
         get: operations["read_archive"];
         /**
          * Register Archive
@@ -568,7 +571,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Plans */
+        /**
+         * List Plans
+         * @description All plans.
+         */
         get: operations["list_plans"];
         put?: never;
         post?: never;
@@ -629,7 +635,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Recorders */
+        /**
+         * List Recorders
+         * @description All recorders, with their last reports.
+         */
         get: operations["list_recorders"];
         put?: never;
         post?: never;
@@ -704,7 +713,10 @@ export interface components {
              */
             source: "recorded" | "imported" | "simulated";
         };
-        /** ArchiveOut */
+        /**
+         * ArchiveOut
+         * @description An archive, and what it holds.
+         */
         ArchiveOut: {
             /** Columns */
             columns: number;
@@ -860,7 +872,10 @@ export interface components {
             /** Size Bytes */
             size_bytes: number;
         };
-        /** CopyIn */
+        /**
+         * CopyIn
+         * @description A stretch to copy, and the name of the new archive.
+         */
         CopyIn: {
             /**
              * From
@@ -877,7 +892,10 @@ export interface components {
              */
             to: string;
         };
-        /** CounterOut */
+        /**
+         * CounterOut
+         * @description A counter of the catalogue.
+         */
         CounterOut: {
             /**
              * Attributes
@@ -949,7 +967,10 @@ export interface components {
             /** Protected */
             protected?: boolean | null;
         };
-        /** DeviceNameIn */
+        /**
+         * DeviceNameIn
+         * @description A name for a device; null removes it.
+         */
         DeviceNameIn: {
             /**
              * Device
@@ -967,7 +988,10 @@ export interface components {
              */
             name: string | null;
         };
-        /** DiagnosedWindowOut */
+        /**
+         * DiagnosedWindowOut
+         * @description The window that was judged, and how much of it was observed.
+         */
         DiagnosedWindowOut: {
             /** Coverage */
             coverage: number;
@@ -976,7 +1000,10 @@ export interface components {
             /** To */
             to: string;
         };
-        /** DiagnosisOut */
+        /**
+         * DiagnosisOut
+         * @description Findings and what was ruled out.
+         */
         DiagnosisOut: {
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
@@ -1004,7 +1031,10 @@ export interface components {
             /** Recording */
             recording?: boolean | null;
         };
-        /** EvidenceOut */
+        /**
+         * EvidenceOut
+         * @description A measure that supports a finding.
+         */
         EvidenceOut: {
             /** Device */
             device: string | null;
@@ -1050,7 +1080,10 @@ export interface components {
             /** Times */
             times: number;
         };
-        /** FindingOut */
+        /**
+         * FindingOut
+         * @description What ran out: since when, at what cost, because of what.
+         */
         FindingOut: {
             /**
              * Caused By
@@ -1125,7 +1158,10 @@ export interface components {
             /** Start Ms */
             start_ms: number;
         };
-        /** GapOut */
+        /**
+         * GapOut
+         * @description A stretch without ticks.
+         */
         GapOut: {
             /** End */
             end: string;
@@ -1194,7 +1230,10 @@ export interface components {
             /** Version */
             version: string;
         };
-        /** HostIn */
+        /**
+         * HostIn
+         * @description The host that is recorded.
+         */
         HostIn: {
             /**
              * Id
@@ -1205,14 +1244,20 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** HostOut */
+        /**
+         * HostOut
+         * @description A host.
+         */
         HostOut: {
             /** Id */
             id: string;
             /** Name */
             name: string;
         };
-        /** MarkerIn */
+        /**
+         * MarkerIn
+         * @description A marker to add.
+         */
         MarkerIn: {
             /**
              * At
@@ -1246,7 +1291,10 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** MarkerOut */
+        /**
+         * MarkerOut
+         * @description A remark or event.
+         */
         MarkerOut: {
             /** At Ms */
             at_ms: number;
@@ -1272,7 +1320,10 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** MarkersOut */
+        /**
+         * MarkersOut
+         * @description Markers of a window.
+         */
         MarkersOut: {
             /**
              * Markers
@@ -1285,7 +1336,10 @@ export interface components {
              */
             total: number;
         };
-        /** MeasureOut */
+        /**
+         * MeasureOut
+         * @description A measure of the catalogue.
+         */
         MeasureOut: {
             /** Formula */
             formula: string;
@@ -1330,7 +1384,10 @@ export interface components {
              */
             tick_ms: number | null;
         };
-        /** OnsetOut */
+        /**
+         * OnsetOut
+         * @description When a finding began.
+         */
         OnsetOut: {
             /** At */
             at: string;
@@ -1363,14 +1420,20 @@ export interface components {
             /** Share */
             share: number;
         };
-        /** PatternOut */
+        /**
+         * PatternOut
+         * @description How a finding recurs.
+         */
         PatternOut: {
             /** Kind */
             kind: string;
             /** Period S */
             period_s: number | null;
         };
-        /** PlanOut */
+        /**
+         * PlanOut
+         * @description A plan, and the recorders that follow it.
+         */
         PlanOut: {
             /** Changed Ms */
             changed_ms: number;
@@ -1413,7 +1476,10 @@ export interface components {
             /** Type */
             type: string;
         };
-        /** ProcessOut */
+        /**
+         * ProcessOut
+         * @description A process at the tick.
+         */
         ProcessOut: {
             /** Arguments */
             arguments: string | null;
@@ -1441,7 +1507,10 @@ export interface components {
             /** User */
             user: string | null;
         };
-        /** ProcessesOut */
+        /**
+         * ProcessesOut
+         * @description The heaviest processes at the tick.
+         */
         ProcessesOut: {
             /**
              * Ended Cores
@@ -1472,7 +1541,10 @@ export interface components {
             /** @description All processes of the tick, those not listed too. */
             total: components["schemas"]["UsageOut"] | null;
         };
-        /** ReadingOut */
+        /**
+         * ReadingOut
+         * @description A measure at the tick.
+         */
         ReadingOut: {
             /** Device */
             device: string | null;
@@ -1483,7 +1555,10 @@ export interface components {
             /** Value */
             value: number | null;
         };
-        /** RecorderOut */
+        /**
+         * RecorderOut
+         * @description A recorder: its last report and its orders.
+         */
         RecorderOut: {
             /** Burst Until Ms */
             burst_until_ms: number | null;
@@ -1566,7 +1641,10 @@ export interface components {
          * @enum {string}
          */
         Resource: "processor" | "memory" | "swap" | "disk" | "network";
-        /** RuledOutOut */
+        /**
+         * RuledOutOut
+         * @description What looked like a problem and is none.
+         */
         RuledOutOut: {
             /** Device */
             device: string | null;
@@ -1618,7 +1696,10 @@ export interface components {
             /** Unit */
             unit: string;
         };
-        /** SeriesSetOut */
+        /**
+         * SeriesSetOut
+         * @description Series over a window; those with the same times share them.
+         */
         SeriesSetOut: {
             /** End Ms */
             end_ms: number;
@@ -1642,7 +1723,10 @@ export interface components {
             /** Stored Ticks */
             stored_ticks: number;
         };
-        /** StrainMapOut */
+        /**
+         * StrainMapOut
+         * @description Strain over a window, a row for each resource and opened device.
+         */
         StrainMapOut: {
             /** Bin Ms */
             bin_ms: number;
@@ -1689,7 +1773,10 @@ export interface components {
             measure: string;
             resource: components["schemas"]["Resource"];
         };
-        /** StretchIn */
+        /**
+         * StretchIn
+         * @description A stretch of time.
+         */
         StretchIn: {
             /**
              * From
@@ -1704,7 +1791,10 @@ export interface components {
              */
             to: string;
         };
-        /** SummaryOut */
+        /**
+         * SummaryOut
+         * @description Figures of a series over the window.
+         */
         SummaryOut: {
             /**
              * Bin S
@@ -1744,7 +1834,10 @@ export interface components {
              */
             task: "sealing" | "rollups" | "retention" | "scrubbing" | "judging";
         };
-        /** ThreadOut */
+        /**
+         * ThreadOut
+         * @description A thread at the tick.
+         */
         ThreadOut: {
             /** Core */
             core: number;
@@ -1764,7 +1857,10 @@ export interface components {
             /** @description Its own; memory and threads are the process's, and 0 here. */
             usage: components["schemas"]["UsageOut"];
         };
-        /** TrimmedOut */
+        /**
+         * TrimmedOut
+         * @description What trimming removed.
+         */
         TrimmedOut: {
             /**
              * Removed Ticks

@@ -42,6 +42,7 @@ class Contributor:
 
 
 def is_attributed(kind: str) -> bool:
+    """Whether processes can be named as contributors to findings of this kind."""
     return kind in MEASURED_BY or kind in GROWTH
 
 

@@ -120,6 +120,7 @@ def _rows(readings: Readings, timebase: Timebase, measure: str, names: Sequence[
 
 
 def judge_cores(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge each core by itself: one full among idle ones, interrupts, steal, quotas, churn and heat."""
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
         return [], []

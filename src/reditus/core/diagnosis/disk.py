@@ -96,6 +96,7 @@ class _Disk:
 
 
 def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge each disk's use, queue and wait per request against its own normal."""
     facts = readings.frame.facts
     roles = {name: facts.disk_role(name) for name in readings.frame.values_of(IO_TIME, DEVICE)}
     findings: list[Finding] = []

@@ -22,6 +22,8 @@ class Evidence:
 
 @dataclass(frozen=True, slots=True)
 class Onset:
+    """When a finding began, and how sure that is."""
+
     at_ns: int
     uncertainty_s: float
     """The change lies within this many seconds on either side."""
@@ -29,6 +31,8 @@ class Onset:
 
 @dataclass(frozen=True, slots=True)
 class Pattern:
+    """How a finding recurs."""
+
     kind: str
     """`once`; `periodic` comes with the rules that look for it."""
     period_s: float | None = None
@@ -69,6 +73,7 @@ class Finding:
 
     @property
     def length_s(self) -> float:
+        """From start to end, in seconds."""
         return (self.end_ns - self.start_ns) / NS_PER_S
 
 
@@ -87,6 +92,7 @@ class RuledOut:
 
     @property
     def id(self) -> str:
+        """Kind, device and second of the start: the same in every answer over the same ticks."""
         return f"{self.kind}/{self.device or 'machine'}/{self.start_ns // NS_PER_S}"
 
 
@@ -108,6 +114,8 @@ class Kind:
 
 @dataclass(frozen=True, slots=True)
 class Diagnosis:
+    """What ran out in a window, and what only looked like it."""
+
     window: Window
     coverage: float
     """Share of the window that was observed."""

@@ -40,6 +40,7 @@ class FindingBuilder:
         return time_mean(values, self.timebase, stretch) or 0.0
 
     def evidence(self, stretch: Stretch, held: Sequence[Held]) -> tuple[Evidence, ...]:
+        """The measures over a stretch, as the finding shows them."""
         return tuple(
             Evidence(
                 extent.measure, self.device if measure_named(extent.measure).per else None, self.mean(extent.values, stretch),
@@ -76,6 +77,7 @@ class FindingBuilder:
         )
 
     def ruled_out(self, kind: Kind, stretch: Stretch, *, held: Sequence[Held], explanation: str) -> RuledOut:
+        """Build what looked like a problem and is none."""
         return RuledOut(
             kind=kind.id,
             title=kind.title,

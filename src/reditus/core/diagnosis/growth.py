@@ -95,6 +95,7 @@ def judge_growth_of_recording(readings: Readings, rules: Parameters) -> list[Fin
 
 
 def judge_growth(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge what grows or fills over hours: leaks, swap, filesystems, the page cache."""
     available = readings.sampled("memory.available")
     findings = [] if readings.is_span else _filling(readings, rules)
     if available is None or len(available) < 2:

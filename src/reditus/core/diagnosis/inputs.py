@@ -23,6 +23,7 @@ class Readings:
 
     @property
     def is_span(self) -> bool:
+        """Whether these are the ticks of a part of a recording, beside measures of all of it."""
         return self.whole is not None
 
     def over_all(self, measure: str, device: str | None = None) -> Series | None:
@@ -58,10 +59,12 @@ class WholeReadings(Readings):
     """A long recording as a whole: nothing but its measures, a minute or so a value."""
 
     def sampled(self, measure: str, device: str | None = None) -> Series | None:
+        """A measure of one device or of the machine; None where the host cannot give it."""
         return self.over_all(measure, device)
 
     @property
     def is_span(self) -> bool:
+        """The whole is no span."""
         return False
 
 

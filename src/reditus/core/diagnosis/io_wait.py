@@ -112,6 +112,7 @@ class _Waits:
 
 
 def judge_waits(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge I/O wait: what it cost, what held the tasks up, and where it is harmless."""
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
         return [], []

@@ -78,6 +78,7 @@ KINDS = (PRESSURE, KILL, THRASHING, FREE_LOW, OCCUPIED)
 
 
 def judge_memory(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge memory pressure, swapping and out-of-memory kills."""
     available = readings.sampled("memory.available")
     if available is None or len(available) < 2:
         return [], []

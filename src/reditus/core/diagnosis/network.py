@@ -56,6 +56,7 @@ _WAYS = (("receive", "received"), ("send", "sent"))
 
 
 def judge_network(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge each link's use against its speed, and TCP retransmissions."""
     names = readings.frame.facts.outer_links(readings.frame.values_of(IO, INTERFACE))
     findings: list[Finding] = []
     for name in sorted(names, key=natural_key):

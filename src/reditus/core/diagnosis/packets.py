@@ -99,6 +99,7 @@ NEEDS = tuple(item.measure for item in _EVENTS)
 
 
 def judge_packets(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge what interfaces, queues and buffers dropped."""
     names = readings.frame.facts.outer_links(readings.frame.values_of(ERRORS, INTERFACE))
     return [
         finding

@@ -6,6 +6,8 @@ from typing import Annotated, get_args, get_type_hints
 
 @dataclass(frozen=True, slots=True)
 class Why:
+    """Unit of a parameter, and the reason for its value."""
+
     unit: str
     reason: str
 

@@ -133,6 +133,7 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
 
 
 def as_spike(finding: Finding) -> RuledOut:
+    """A finding that was a single short spike, as something ruled out."""
     return RuledOut(
         SPIKE.id, SPIKE.title, finding.resource, finding.start_ns, finding.end_ns, finding.evidence,
         f"{finding.title}, for {spell_duration(finding.length_s)} and once: a moment's work. {finding.explanation}", finding.device,

@@ -50,6 +50,7 @@ KINDS = (HOT, WRITEBACK)
 
 
 def judge_equals(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge disks of the same role against each other: uneven load, and writeback backlogs."""
     facts = readings.frame.facts
     names = [value for value in readings.frame.values_of(IO_TIME, DEVICE) if facts.disk_role(value) is DiskRole.DISK]
     queues = {

@@ -73,6 +73,7 @@ class _Processor:
 
 
 def judge_processor(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge the processor as a whole: saturated, or busy with no task waiting."""
     seen = _read(readings)
     if seen is None:
         return [], []

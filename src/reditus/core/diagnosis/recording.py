@@ -38,6 +38,7 @@ KINDS = (GAP, RESET)
 
 
 def judge_recording(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+    """Judge the recording itself: gaps and counter resets."""
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
         return [], []

@@ -41,6 +41,7 @@ def spans_of(window: Window, interval_ns: int, span_ticks: int = SPAN_TICKS) -> 
 
 
 def with_margin(span: Window, interval_ns: int) -> Window:
+    """The span, and the ticks beside it that rules need for context."""
     return Window(span.start_ns - MARGIN_TICKS * interval_ns, span.end_ns + MARGIN_TICKS * interval_ns)
 
 

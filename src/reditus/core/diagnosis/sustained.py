@@ -23,6 +23,7 @@ class Stretch:
 
     @property
     def ticks(self) -> slice:
+        """The ticks of the stretch, as an index."""
         return slice(self.first, self.last + 1)
 
     def start_ns(self, timebase: Timebase) -> int:
@@ -30,9 +31,11 @@ class Stretch:
         return int(timebase.start_ns[self.first])
 
     def end_ns(self, timebase: Timebase) -> int:
+        """End of its last interval."""
         return int(timebase.wall_ns[self.last])
 
     def length_s(self, timebase: Timebase) -> float:
+        """From the start of its first interval to the end of its last one, in seconds."""
         return (self.end_ns(timebase) - self.start_ns(timebase)) / NS_PER_S
 
 

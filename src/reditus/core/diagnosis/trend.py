@@ -15,6 +15,8 @@ MOST_POINTS = 240
 
 @dataclass(frozen=True, slots=True)
 class Trend:
+    """A line through values over time."""
+
     slope: float
     """Per unit of `at`."""
     rising: float

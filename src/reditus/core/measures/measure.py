@@ -67,6 +67,7 @@ class Need:
     optional: bool = False
 
     def matches(self, column: Column, device: str | None) -> bool:
+        """Whether a column is one that the need is after, for a device or for the machine (None)."""
         if column.counter != self.counter:
             return False
         rest = dict(column.attributes)

@@ -51,10 +51,12 @@ MODE_HELP = {
 
 
 def core_attributes(mode: str, core: str | None) -> dict[str, str]:
+    """Attributes of the processor time of one mode, of a core or of the machine (None)."""
     return {CPU_MODE: mode} | ({CPU_NUMBER: core} if core is not None else {})
 
 
 def mode_seconds(frame: Frame, core: str | None, mode: str) -> Series:
+    """Processor time of a mode in each interval, in seconds; only idle modes may step back."""
     return frame.delta(TIME, core_attributes(mode, core), allow_decrease=mode in IDLE)
 
 
@@ -150,10 +152,12 @@ def throttles(frame: Frame, _: str | None) -> Series:
 
 
 def stall_need(resource: str, scope: str) -> Need:
+    """The column of a pressure total."""
     return Need(PRESSURE, ((RESOURCE, resource), (SCOPE, scope)))
 
 
 def time_needs(reach: Reach) -> tuple[Need, ...]:
+    """The columns of processor time, of one core or of all, as the reach says."""
     return tuple(Need(TIME, ((CPU_MODE, mode),), reach, optional=mode in OPTIONAL) for mode in COUNTED)
 
 

@@ -46,6 +46,7 @@ class ColumnSet:
 
     @cached_property
     def by_counter(self) -> dict[str, tuple[StoredColumn, ...]]:
+        """The columns by counter, memoised."""
         found: dict[str, list[StoredColumn]] = {}
         for known in self.all:
             found.setdefault(known.column.counter, []).append(known)
@@ -96,6 +97,7 @@ def everything(known: ColumnSet) -> tuple[SeriesKey, ...]:
 
 @lru_cache(maxsize=16 * REMEMBERED)
 def devices_of(known: ColumnSet, measure: Measure) -> tuple[str, ...]:
+    """The devices of which a measure can be derived from these columns, in natural order."""
     needed = {need.counter for need in measure.needs}
     return tuple(measure.devices(item.column for counter in needed for item in known.by_counter.get(counter, ())))
 

@@ -33,6 +33,7 @@ def decimal(text: bytes) -> bytes:
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/net/softnet_stat."""
     fields: list[Field] = []
     for words in lines(text):
         core = words[0].text.removeprefix(b"cpu").decode("ascii", "replace")

@@ -63,6 +63,7 @@ def wants(path: str) -> bool:
 
 
 def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
+    """Fields of one file of a control group."""
     place = _PLACE.match(path)
     if not place or not body or not wants(path):
         return

@@ -8,6 +8,7 @@ NAME_AT = 2
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/diskstats."""
     fields: list[Field] = []
     for words in lines(text):
         if len(words) > NAME_AT + 1:

@@ -16,6 +16,7 @@ KILOHERTZ = (1_000, 1)
 
 
 def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
+    """The speed of a core."""
     found = _CORE.search(path)
     if not found or not body:
         return

@@ -17,6 +17,7 @@ def prepare(raw: bytes) -> bytes:
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/interrupts, by kind and core."""
     fields: list[Field] = []
     for cores, words in rows_per_core(text):
         counts = words[1 : 1 + len(cores)]

@@ -26,6 +26,7 @@ def prepare(raw: bytes) -> bytes:
 
 
 def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
+    """Speed, duplex and carrier of an interface."""
     found = _FILE.match(path)
     # A link that is down says that its speed is -1.
     if found and body and body[0][0].text.isdigit():

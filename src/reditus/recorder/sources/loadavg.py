@@ -11,6 +11,7 @@ _LINE = re.compile(rb"(\d+)\.(\d\d) (\d+)\.(\d\d) (\d+)\.(\d\d) \d+/(\d+)")
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/loadavg."""
     found = _LINE.match(text)
     if not found:
         return []

@@ -7,6 +7,7 @@ from reditus.recorder.sources.source import Source
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/meminfo."""
     fields: list[Field] = []
     for words in lines(text):
         name = words[0].text.rstrip(b":").decode("ascii", "replace")

@@ -11,6 +11,7 @@ _NUMBER = re.compile(rb"\d+")
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/net/dev."""
     fields: list[Field] = []
     for line in _LINE.finditer(text):
         places = [line.start("numbers") + found.start() for found in _NUMBER.finditer(line["numbers"])]

@@ -12,6 +12,7 @@ _NODE = re.compile(r"/node(\d+)/")
 
 
 def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
+    """Fields of a memory node's meminfo."""
     found = _NODE.search(path)
     if not found:
         return

@@ -9,6 +9,7 @@ from reditus.recorder.sources.source import Source
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/vmstat that count events."""
     fields: list[Field] = []
     for words in lines(text):
         name = words[0].text.decode("ascii", "replace")

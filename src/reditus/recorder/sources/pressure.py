@@ -13,6 +13,7 @@ _LINE = re.compile(rb"^(?P<scope>some|full) .*\btotal=(?P<total>\d+)$", re.MULTI
 
 
 def learn(resource: str, text: bytes) -> list[Field]:
+    """The totals of a file of /proc/pressure."""
     return [
         Field(stall_total(resource, found["scope"].decode()), found.start("total")) for found in _LINE.finditer(text)
     ]

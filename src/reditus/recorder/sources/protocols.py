@@ -18,6 +18,7 @@ _SIX = re.compile(r"^(Ip6|Icmp6|UdpLite6|Udp6)(\w+)$")
 
 
 def learn_pairs(text: bytes) -> list[Field]:
+    """Fields of /proc/net/snmp and netstat: a line of names, then one of values."""
     fields: list[Field] = []
     every = list(lines(text))
     for names, values in zip(every[::2], every[1::2], strict=False):
@@ -32,6 +33,7 @@ def learn_pairs(text: bytes) -> list[Field]:
 
 
 def learn_six(text: bytes) -> list[Field]:
+    """Fields of /proc/net/snmp6."""
     fields: list[Field] = []
     for words in lines(text):
         found = _SIX.match(words[0].text.decode("ascii", "replace"))

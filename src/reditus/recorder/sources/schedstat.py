@@ -12,6 +12,7 @@ RUN_TIME_FIELD, RUN_DELAY_FIELD = 7, 8
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/schedstat, by core."""
     fields: list[Field] = []
     for words in lines(text):
         cpu = _CPU.match(words[0].text)

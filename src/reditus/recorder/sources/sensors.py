@@ -21,6 +21,7 @@ INPUTS = {
 
 
 def learn(text: bytes) -> list[Field]:
+    """Temperatures, fans and other sensors, with their names."""
     files = list(sections(text))
     names = dict(_names(files))
     fields: list[Field] = []

@@ -12,11 +12,13 @@ _NUMBER = re.compile(rb"\s*(\d+)\s*$")
 
 
 def learn_uptime(text: bytes) -> list[Field]:
+    """Fields of /proc/uptime."""
     found = _UPTIME.match(text)
     return [Field(kernel_column("system.uptime", scale=(1, 100)), found.start(1), found.start(2))] if found else []
 
 
 def learn_number(counter: str, text: bytes) -> list[Field]:
+    """A file that holds one number."""
     found = _NUMBER.match(text)
     return [Field(kernel_column(counter), found.start(1))] if found else []
 

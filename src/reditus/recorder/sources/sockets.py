@@ -9,6 +9,7 @@ from reditus.recorder.sources.source import Source
 
 
 def learn(text: bytes, *, suffix: str = "") -> list[Field]:
+    """Fields of /proc/net/sockstat."""
     fields: list[Field] = []
     for words in lines(text):
         protocol = words[0].text.rstrip(b":").decode("ascii", "replace").lower()

@@ -7,6 +7,7 @@ from reditus.recorder.sources.source import Source, rows_per_core
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/softirqs, by kind and core."""
     fields: list[Field] = []
     for cores, words in rows_per_core(text):
         kind = words[0].text.rstrip(b":").decode("ascii", "replace").lower()

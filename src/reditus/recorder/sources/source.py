@@ -31,10 +31,12 @@ class Source:
 
     @property
     def patterns(self) -> tuple[str, ...]:
+        """The paths of the source, as shell patterns."""
         return (self.path, *self.more)
 
     @cached_property
     def is_set(self) -> bool:
+        """Whether the source is many files."""
         return bool(self.more) or "*" in self.path
 
     @cached_property
@@ -46,6 +48,7 @@ class Source:
         return bool(self._matcher.fullmatch(path))
 
     def text_of(self, raw: bytes) -> bytes:
+        """The text to parse, from what was read."""
         return raw if self.prepare is None else self.prepare(raw)
 
 

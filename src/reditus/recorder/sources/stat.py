@@ -20,6 +20,7 @@ _CPU = re.compile(rb"^cpu(\d*)$")
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/stat."""
     fields: list[Field] = []
     for words in lines(text):
         label = words[0].text

@@ -9,6 +9,7 @@ SIZE_AT, USED_AT = 2, 3
 
 
 def learn(text: bytes) -> list[Field]:
+    """Fields of /proc/swaps, by device."""
     fields: list[Field] = []
     for words in lines(text):
         if len(words) <= USED_AT or not words[0].text.startswith(b"/"):

@@ -11,6 +11,7 @@ STATES = ("original", "compressed", "resident")
 
 
 def learn_file(path: str, body: list[list[Word]]) -> Iterator[Field]:
+    """Fields of a compressed swap device."""
     if not body:
         return
     device = path.split("/")[3]

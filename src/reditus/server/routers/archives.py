@@ -21,6 +21,7 @@ def list_archives(store: StoreDep) -> list[ArchiveOut]:
 
 @router.get("/{archive_id}")
 def read_archive(archive_id: UUID, store: StoreDep) -> ArchiveOut:
+    """An archive, or all archives of a host as one."""
     return ArchiveOut.of(store.archives.get(archive_id))
 
 

@@ -15,4 +15,5 @@ PAGE = """<!doctype html>
 
 @router.get("/docs")
 def read_docs() -> HTMLResponse:
+    """The page of the API."""
     return HTMLResponse(PAGE)

@@ -13,6 +13,7 @@ router = APIRouter(prefix="/plans", tags=["plans"])
 
 @router.get("")
 def list_plans(store: StoreDep) -> list[PlanOut]:
+    """All plans."""
     return [PlanOut.of(info) for info in store.plans.all()]
 
 

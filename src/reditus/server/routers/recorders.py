@@ -16,6 +16,7 @@ router = APIRouter(prefix="/recorders", tags=["recorders"])
 
 @router.get("")
 def list_recorders(store: StoreDep) -> list[RecorderOut]:
+    """All recorders, with their last reports."""
     return [RecorderOut.of(info) for info in store.recorders.all()]
 
 

@@ -55,14 +55,17 @@ class Case:
 
     @property
     def interval_s(self) -> float:
+        """The tick interval, in seconds."""
         return self.scenarios[0].interval_s
 
     @property
     def window(self) -> Window:
+        """From the first tick of the first recording to the last of the last."""
         last = self.scenarios[-1]
         return Window(self.scenarios[0].begin_ns, last.begin_ns + int(last.length_s * NS_PER_S))
 
     def frame(self) -> Frame:
+        """All recordings of the case as one frame."""
         pieces = [
             piece
             for scenario in self.scenarios

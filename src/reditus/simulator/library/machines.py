@@ -12,6 +12,7 @@ SHARE_OF_CORES = (0.05, 0.22)
 
 
 def small(rng: np.random.Generator) -> Machine:
+    """A machine of 2 or 4 cores."""
     return Machine(
         id=_id(rng), name="small", cores=int(rng.choice([2, 4])), memory_bytes=4 * GIB, programs_bytes=GIB,
         kernel_bytes=300 * 2**20, cache_bytes=GIB, swap_bytes=2 * GIB, parked_bytes=100 * 2**20,
@@ -20,6 +21,7 @@ def small(rng: np.random.Generator) -> Machine:
 
 
 def medium(rng: np.random.Generator) -> Machine:
+    """A machine of 8 or 16 cores."""
     return Machine(
         id=_id(rng), name="medium", cores=int(rng.choice([8, 16])), memory_bytes=32 * GIB, programs_bytes=6 * GIB,
         cache_bytes=8 * GIB, parked_bytes=200 * 2**20, links=(Link("ens1"), Link("ens2")), swap_disk="sdb",
@@ -28,6 +30,7 @@ def medium(rng: np.random.Generator) -> Machine:
 
 
 def large(rng: np.random.Generator) -> Machine:
+    """A machine of 64 cores."""
     return Machine(
         id=_id(rng), name="large", cores=64, memory_bytes=256 * GIB, programs_bytes=60 * GIB, kernel_bytes=6 * GIB,
         cache_bytes=80 * GIB, swap_bytes=16 * GIB, parked_bytes=GIB, touch_bytes_per_s=40e9,

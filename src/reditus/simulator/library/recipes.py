@@ -34,6 +34,8 @@ class Trouble:
 
 @dataclass(frozen=True, slots=True)
 class When:
+    """When a trouble happens, and the generator for what is random about it."""
+
     start_s: float
     end_s: float
     length_s: float
@@ -41,6 +43,7 @@ class When:
     rng: np.random.Generator
 
     def between(self, low: float, high: float) -> float:
+        """A random number of a range."""
         return float(self.rng.uniform(low, high))
 
 
@@ -60,28 +63,33 @@ def _job(when: When, name: str = "job", **more: object) -> Work:
 
 
 def cpu_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """More work than cores."""
     workers = int(machine.cores * when.between(1.3, 2.5)) + 1
     return Trouble("cpu.saturated", (_job(when, workers=workers, kernel_share=when.between(0.03, 0.2)),))
 
 
 def cpu_one_core(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """One thread fills one core."""
     core = int(when.rng.integers(machine.cores))
     return Trouble("cpu.one_core", (_job(when, workers=1, core=core),), device=str(core))
 
 
 def cpu_steal(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """The hypervisor takes time away."""
     work = _job(when, workers=machine.cores, intensity=when.between(0.3, 0.6))
     taken = _fault(FaultKind.STEAL, when, when.between(0.25, 0.6))
     return Trouble("cpu.steal", (work,), (taken,), allowed=frozenset({"cpu.saturated"}))
 
 
 def cpu_quota(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """A group is throttled by its quota."""
     workers = max(int(machine.cores * when.between(0.4, 0.7)), 1)
     limit = _fault(FaultKind.QUOTA, when, workers * when.between(0.15, 0.4), "job")
     return Trouble("cpu.quota", (_job(when, workers=workers),), (limit,))
 
 
 def cpu_interrupts(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """One core is full of packet handling."""
     packets = when.between(0.75, 0.9) / machine.packet_cost_s
     work = _job(
         when, workers=1, intensity=0.2, receive_bytes_per_s=packets * 90, packet_bytes=90, link=machine.links[0].name
@@ -91,6 +99,7 @@ def cpu_interrupts(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble
 
 
 def cpu_churn(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Forks and switches keep the kernel busy."""
     cores = machine.cores * when.between(0.35, 0.6)
     storm = (
         _fault(FaultKind.FORKS, when, cores / 0.0009)
@@ -101,6 +110,7 @@ def cpu_churn(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def cpu_thermal(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Heat slows the cores down."""
     work = _job(when, workers=machine.cores, intensity=0.6)
     heat = _fault(FaultKind.HEAT, when, when.between(0.5, 4))
     return Trouble("cpu.thermal", (work,), (heat,), allowed=frozenset({"cpu.saturated"}))
@@ -116,6 +126,7 @@ def memory_pressure(machine: Machine, base: tuple[Work, ...], when: When) -> Tro
 
 
 def swap_thrashing(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
+    """Programs' own pages go to swap and come back."""
     swaps = _fault(FaultKind.GROUP_SWAPS, when, when.between(0.8e6, 3e6))
     return Trouble("swap.thrashing", (), (swaps,), allowed=MEMORY_SIGNS)
 
@@ -132,12 +143,14 @@ def cache_thrash(machine: Machine, base: tuple[Work, ...], when: When) -> Troubl
 
 
 def memory_leak(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
+    """A program takes ever more memory."""
     room = _room_bytes(machine, base)
     leak = _job(when, "forgetful", workers=1, intensity=0.1, leak_bytes_per_s=room * when.between(0.15, 0.6) / (when.end_s - when.start_s))  # fmt: skip
     return Trouble("memory.leak", (leak,))
 
 
 def memory_oom_kill(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
+    """The kernel kills for lack of memory."""
     return Trouble("memory.oom_kill", (), (_fault(FaultKind.KILLS, when, float(when.rng.integers(1, 4))),))
 
 
@@ -150,6 +163,7 @@ def swap_full(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
 
 
 def disk_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """More requests than a disk can serve."""
     disk = _some_disk(machine, when)
     depth = int(when.rng.integers(12, 48)) * (disk.parallel if disk.parallel > 1 else 1)
     work = _job(
@@ -160,6 +174,7 @@ def disk_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble
 
 
 def disk_slow(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """One disk takes longer than its peers."""
     disk = machine.disks[int(when.rng.integers(1, len(machine.disks)))]
     work = Work("reader", disk=disk.name, workers=2, intensity=0.05, read_bytes_per_s=0.6e6, read_size=64 * 1024, depth=2, waits=0.9)  # fmt: skip
     return Trouble(
@@ -168,12 +183,14 @@ def disk_slow(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def disk_hot(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """One of several disks carries most of the work."""
     disk = _one_by_one(machine)
     work = _job(when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=30e6, read_size=16 * 1024, depth=3, waits=0.9)  # fmt: skip
     return Trouble("disk.hot", (work,), device=disk.name, allowed=frozenset({"disk.saturated", "io.stalled"}))
 
 
 def disk_writeback(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Writes pile up faster than the disk takes them."""
     disk = machine.disks[1]
     work = _job(
         when, "ingest", workers=2, intensity=0.3, disk=disk.name, write_bytes_per_s=machine.memory_bytes * 0.02,
@@ -184,6 +201,7 @@ def disk_writeback(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble
 
 
 def io_limited(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """A group's I/O is limited above the device."""
     work = _job(
         when, "limited", workers=3, intensity=0.1, read_bytes_per_s=when.between(30e6, 80e6), depth=4, waits=0.5
     )
@@ -191,12 +209,14 @@ def io_limited(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def io_stalled(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Tasks wait for a disk that is not full."""
     disk = _one_by_one(machine)
     work = _job(when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=60e6, read_size=32 * 1024, depth=3, waits=1.0)  # fmt: skip
     return Trouble("io.stalled", (work,), allowed=frozenset({"disk.hot", "disk.saturated"}))
 
 
 def tasks_blocked(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Tasks hang without I/O."""
     least = 0.5 * machine.cores
     return Trouble(
         "tasks.blocked", (), (_fault(FaultKind.HUNG_TASKS, when, round(max(least, 4) + when.between(0, 10))),)
@@ -204,6 +224,7 @@ def tasks_blocked(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def fs_filling(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """A filesystem fills up."""
     grown = FILESYSTEM_BYTES * (1 - USED_AT_FIRST) * when.between(0.3, 0.8)
     return Trouble(
         "fs.filling", (), (_fault(FaultKind.FILLING, when, grown / (when.end_s - when.start_s), "/srv"),),
@@ -212,6 +233,7 @@ def fs_filling(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def net_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """A link carries all that it can."""
     link = machine.links[-1]
     requested = link.bits_per_s / 8 * 1.3
     receive, send = (requested, 0.0) if when.rng.random() < 0.5 else (0.0, requested)
@@ -222,23 +244,28 @@ def net_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def net_loss(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Segments are lost on the way."""
     return Trouble("net.loss", (), (_fault(FaultKind.LOSSY_LINE, when, when.between(0.02, 0.08)),))
 
 
 def net_errors(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Packets arrive damaged."""
     link = machine.links[0].name
     return Trouble("net.errors", (), (_fault(FaultKind.DAMAGE, when, when.between(1, 40), link),), device=link)
 
 
 def net_listen_overflow(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """A program accepts too slowly."""
     return Trouble("net.listen_overflow", (), (_fault(FaultKind.LISTEN_QUEUE, when, when.between(1, 50)),))
 
 
 def net_udp_overflow(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """A program reads its datagrams too slowly."""
     return Trouble("net.udp_overflow", (), (_fault(FaultKind.DATAGRAMS, when, when.between(5, 500)),))
 
 
 def net_backlog(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """More packets than one core can take."""
     packets = when.between(1.1, 1.6) / machine.packet_cost_s
     work = _job(
         when, workers=1, intensity=0.2, receive_bytes_per_s=packets * 90, packet_bytes=90, link=machine.links[0].name
@@ -266,11 +293,13 @@ NEEDS_EQUALS: tuple[Recipe, ...] = (disk_hot,)
 
 
 def memory_free_low(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
+    """No problem: memory is full of cached files."""
     full = replace(machine, cache_bytes=machine.memory_bytes)
     return Trouble("memory.free_low", machine=full)
 
 
 def swap_occupied(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """No problem: pages lie in swap and stay there."""
     return Trouble(
         "swap.occupied", machine=replace(machine, parked_bytes=int(machine.swap_bytes * when.between(0.4, 0.9)))
     )
@@ -286,12 +315,14 @@ def iowait_harmless(machine: Machine, _: tuple[Work, ...], when: When) -> Troubl
 
 
 def busy_steady(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """No problem: a disk is busy with short waits."""
     disk = machine.disks[-1]
     work = _job(when, "scrub", workers=1, intensity=0.03, disk=disk.name, read_bytes_per_s=1e9, read_size=64 * 1024, depth=1, waits=1.0)  # fmt: skip
     return Trouble("disk.busy_steady", (work,), device=disk.name)
 
 
 def load_blocked(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """No problem of the cores: load from tasks that wait for the network."""
     changed = replace(machine, disks=(*machine.disks, over_network("store0")))
     work = _job(when, "backup", workers=8, intensity=0.03, disk="store0", read_bytes_per_s=1e9, read_size=32 * 1024, depth=8, waits=1.0)  # fmt: skip
     steady = Work("store's own", disk="store0", intensity=0.01, read_bytes_per_s=0.5e6, read_size=32 * 1024, depth=1)
@@ -299,11 +330,13 @@ def load_blocked(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 def busy_unwaited(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """No problem: cores are full of low-priority work."""
     work = _job(when, "thumbnails", workers=machine.cores + 1, priority=Priority.LOW)
     return Trouble("cpu.busy_unwaited", (work,))
 
 
 def spike(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """A short spike."""
     short = replace(when, end_s=when.start_s + when.between(8, 25))
     return Trouble("spike", (_job(short, workers=2 * machine.cores),))
 
@@ -321,6 +354,7 @@ def cache_growth(machine: Machine, base: tuple[Work, ...], when: When) -> Troubl
 
 
 def data_gap(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Nothing is recorded for a while."""
     return Trouble("data.gap", (), (_fault(FaultKind.UNOBSERVED, when, 1.0),))
 
 

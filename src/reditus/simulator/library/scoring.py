@@ -39,10 +39,12 @@ class Score:
     """What was missed or made up, and where."""
 
     def precision(self, kind: str) -> float | None:
+        """Share of the findings of a kind that are true; None without findings."""
         reported = self.found[kind] + self.simulated[kind]
         return self.found[kind] / reported if reported else None
 
     def recall(self, kind: str) -> float | None:
+        """Share of the true causes of a kind that were found; None without causes."""
         true = self.found[kind] + self.missed[kind]
         return self.found[kind] / true if true else None
 

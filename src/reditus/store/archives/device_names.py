@@ -15,6 +15,7 @@ Names = Mapping[str, Mapping[str, str]]
 
 
 def names_of(session: Session, host_id: UUID) -> Names:
+    """Names of a host's devices, by kind and device."""
     out: dict[str, dict[str, str]] = {}
     for row in session.scalars(select(DeviceNameRow).where(DeviceNameRow.host_id == host_id)):
         out.setdefault(row.kind, {})[row.device] = row.name

@@ -98,6 +98,8 @@ def remove_archive(session: Session, archive: UUID, now_ns: int, undo_s: float =
 
 @dataclass(frozen=True, slots=True)
 class Trimmed:
+    """What trimming removed."""
+
     removed_ticks: int
 
 

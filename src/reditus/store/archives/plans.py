@@ -22,6 +22,8 @@ from reditus.store.rollups.table import truncate_rollups
 
 @dataclass(frozen=True, slots=True)
 class PlanInfo:
+    """A plan as stored, and who follows it."""
+
     name: str
     content: Json
     """As it was written."""
@@ -34,6 +36,8 @@ class PlanInfo:
 
 @dataclass(frozen=True, slots=True)
 class RecorderInfo:
+    """A recorder's last report, and its orders."""
+
     id: UUID
     host: HostInfo
     name: str
@@ -90,6 +94,7 @@ def plan_named(session: Session, name: str) -> PlanInfo:
 
 
 def put_plan(session: Session, plan: Plan) -> None:
+    """Insert or replace the plan of this name."""
     values = {"name": plan.name, "content": plan.source, "changed_ns": time.time_ns()}
     statement = insert(PlanRow).values(**values)
     session.execute(statement.on_conflict_do_update(index_elements=["name"], set_=values))
@@ -105,6 +110,7 @@ def remove_plan(session: Session, name: str) -> None:
 
 
 def recorders(session: Session) -> list[RecorderInfo]:
+    """All recorders, by host and name."""
     rows = session.scalars(select(RecorderRow).order_by(RecorderRow.host_name, RecorderRow.name))
     return [_info(row) for row in rows]
 

@@ -22,22 +22,34 @@ class Array(bytes):
 
 
 class Uuids(Array):
+    """uuid[]."""
+
     def __new__(cls, ids: Sequence[UUID]) -> "Uuids":
+        """Encode ids."""
         return super().__new__(cls, _array(_UUID, [item.bytes for item in ids]))
 
 
 class Int4s(Array):
+    """int4[]."""
+
     def __new__(cls, values: Sequence[int]) -> "Int4s":
+        """Encode 32-bit integers."""
         return super().__new__(cls, _numbers(_INT4, ">i4", values))
 
 
 class Int8s(Array):
+    """int8[]."""
+
     def __new__(cls, values: Sequence[int]) -> "Int8s":
+        """Encode 64-bit integers."""
         return super().__new__(cls, _numbers(_INT8, ">i8", values))
 
 
 class Byteas(Array):
+    """bytea[]."""
+
     def __new__(cls, parts: Sequence[bytes]) -> "Byteas":
+        """Encode byte strings."""
         return super().__new__(cls, _array(_BYTEA, parts))
 
 

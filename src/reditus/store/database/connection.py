@@ -41,6 +41,7 @@ def force_generic_plans(engine: Engine) -> None:
 
 
 def driver_of(session: Session) -> Connection[Any]:
+    """The psycopg connection below a session."""
     driver = session.connection().connection.driver_connection
     assert isinstance(driver, Connection)
     return driver

@@ -47,6 +47,7 @@ def is_damage(why: Exception) -> bool:
 
 
 def damaged(why: Exception) -> DatabaseDamaged:
+    """The error for a page that PostgreSQL cannot read."""
     return DatabaseDamaged(f"files of the database are damaged ({_first_line(why)}); see docs/operation.md, Restoring")
 
 

@@ -16,11 +16,13 @@ from reditus.store.database.tables import ArchiveRow, BlockRow, ColumnRow, Facts
 
 
 def upsert_host(host_id: UUID, name: str) -> Insert:
+    """Insert a host, or update its name."""
     statement = insert(HostRow).values(id=host_id, name=name)
     return statement.on_conflict_do_update(index_elements=["id"], set_={"name": name})
 
 
 def upsert_archive(values: dict[str, Any]) -> Insert:
+    """Insert an archive, or update its facts; a name that a user gave stays."""
     statement = insert(ArchiveRow).values(**values)
     # The name is the one that people may have given it since.
     changed = {"source": values["source"], "facts": values["facts"]}
@@ -28,6 +30,7 @@ def upsert_archive(values: dict[str, Any]) -> Insert:
 
 
 def facts_history(host_id: UUID, archives: Sequence[UUID]) -> Select[int, dict[str, Any]]:
+    """A host's facts with the time since when they hold, oldest first."""
     return (
         select(FactsRow.since_ns, FactsRow.facts)
         .where(FactsRow.host_id == host_id, FactsRow.archive_id.in_(archives))
@@ -36,6 +39,7 @@ def facts_history(host_id: UUID, archives: Sequence[UUID]) -> Select[int, dict[s
 
 
 def newest_facts(host_id: UUID, archive_id: UUID) -> Select[dict[str, Any]]:
+    """The facts that an archive registered last."""
     return (
         select(FactsRow.facts)
         .where(FactsRow.host_id == host_id, FactsRow.archive_id == archive_id)
@@ -45,6 +49,7 @@ def newest_facts(host_id: UUID, archive_id: UUID) -> Select[dict[str, Any]]:
 
 
 def insert_schema(host_id: UUID, schema: Schema) -> ReturningInsert[int]:
+    """Insert a schema where it is new, and return its id."""
     values = {
         "host_id": host_id,
         "digest": schema.digest,
@@ -56,6 +61,7 @@ def insert_schema(host_id: UUID, schema: Schema) -> ReturningInsert[int]:
 
 
 def column_values(host_id: UUID, schema_id: int, columns: Sequence[Column]) -> list[dict[str, Any]]:
+    """Rows of a schema's columns."""
     return [
         {
             "host_id": host_id,
@@ -86,6 +92,7 @@ def schema_columns(host_id: UUID, schemas: Sequence[int]) -> Select[ColumnRow, s
 def overlapping_blocks(
     host_id: UUID, archive_id: UUID, schema_id: int, first_ns: int, last_ns: int
 ) -> Select[BlockRow]:
+    """Blocks of a schema that reach into a stretch."""
     return select(BlockRow).where(
         BlockRow.host_id == host_id,
         BlockRow.archive_id == archive_id,
@@ -203,6 +210,7 @@ def small_blocks(host_id: UUID, archive_id: UUID, below_ticks: int) -> Select[*t
 
 
 def blocks_at(host_id: UUID, archive_id: UUID, schema_id: int, firsts_ns: Sequence[int]) -> Select[BlockRow]:
+    """Blocks of a schema that begin at these ticks."""
     return (
         select(BlockRow)
         .where(

@@ -56,6 +56,7 @@ class FastAppender:
             raise
 
     def close(self) -> None:
+        """Give the connection back."""
         held, self._held = self._held, None
         if held is not None:
             held.invalidate()

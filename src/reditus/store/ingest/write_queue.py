@@ -29,7 +29,8 @@ MOST_TOGETHER = 512
 class Sessions(Protocol):
     """Gives a session with a transaction that is committed at its end."""
 
-    def __call__(self) -> AbstractContextManager[Session]: ...
+    def __call__(self) -> AbstractContextManager[Session]:
+        """Open a session whose transaction is committed at its end."""
 
 
 class WriteQueue:
@@ -68,6 +69,7 @@ class WriteQueue:
         return found
 
     def close(self) -> None:
+        """Write what is queued, then end the thread."""
         self._queue.put(None)
         self._thread.join()
         self._quick.close()

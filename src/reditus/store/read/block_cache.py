@@ -42,6 +42,7 @@ class CachedBlock:
     columns: Mapping[int, Steps]
 
     def with_others(self, columns: Mapping[int, Steps]) -> "CachedBlock":
+        """With more columns of the same block."""
         return CachedBlock(self.wall_ns, self.monotonic_ns, {**self.columns, **columns})
 
     def decode(self, places: Iterable[int]) -> None:
@@ -64,6 +65,7 @@ class BlockCache:
         self._blocks = LRUCache[BlockVersion, CachedBlock](most_bytes, getsizeof=lambda block: block.size_bytes)
 
     def get(self, block: BlockVersion) -> CachedBlock | None:
+        """The block's cached columns, if any."""
         with self._lock:
             return self._blocks.get(block)
 
@@ -80,5 +82,6 @@ class BlockCache:
 
     @property
     def size_bytes(self) -> int:
+        """Memory taken, in bytes."""
         with self._lock:
             return int(self._blocks.currsize)

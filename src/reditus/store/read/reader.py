@@ -56,7 +56,8 @@ class Allowance(Protocol):
     """How many bytes of raw columns may be read at once."""
 
     @property
-    def request_bytes(self) -> int: ...
+    def request_bytes(self) -> int:
+        """So many bytes of raw columns are read at once."""
 
     def check(self, size_bytes: int) -> None:
         """Raise what says so where that is more than may be read."""
@@ -112,6 +113,7 @@ class Reader:
         return _extent(self._held)
 
     def extent_of(self, archive: UUID) -> Extent:
+        """First and last tick of one archive, and its shortest interval."""
         return _extent([extent for extent in self._held if extent.archive == archive])
 
     def rows(self, statement: str, values: Mapping[str, Any]) -> list[tuple[Any, ...]]:

@@ -52,6 +52,7 @@ def _fetch(session: Session, host_id: UUID, schemas: Sequence[int]) -> dict[int,
 
 
 def column_of(row: ColumnRow) -> Column:
+    """The column that a row describes."""
     return Column.of(
         row.counter,
         row.attributes,

@@ -48,6 +48,7 @@ class RollupTable:
         return None
 
     def save_reach(self, archive: UUID, level_s: int, reach: RollupReach) -> None:
+        """Record how far a level reaches."""
         values = {"derivation": DERIVATION_VERSION, "since_ns": reach.since_ns, "until_ns": reach.until_ns}
         statement = insert(RollupReachRow).values(host_id=self._host, archive_id=archive, level_s=level_s, **values)
         self._session.execute(

@@ -16,6 +16,7 @@ def migrate(engine: Engine) -> None:
 
 
 def configuration() -> Config:
+    """Alembic's configuration for these migrations."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent))
     return config
