@@ -1,11 +1,13 @@
 """The rules on small made-up loads whose truth is known."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from builders import BEGIN_NS, a_piece, a_processor_frame, processor_columns
 from reditus.core.counters import COUNTERS
-from reditus.core.diagnosis import diagnose, needed_measures
+from reditus.core.diagnosis import diagnose, engine, needed_measures
 from reditus.core.diagnosis.engine import RULES
 from reditus.core.diagnosis.onset import best_split
 from reditus.core.diagnosis.parameters import described
@@ -139,7 +141,7 @@ def test_every_parameter_has_a_unit_and_a_reason():
 
 
 def test_rules_ask_only_for_measures_that_exist():
-    named = {item for _, needs in RULES for item in needs if isinstance(item, str)}
+    named = {item for rule in RULES for item in rule.needs if isinstance(item, str)}
     assert named <= set(MEASURES)
     assert {needed_measure.name for needed_measure in needed_measures() if needed_measure.name in MEASURES} == {
         *named,
@@ -147,3 +149,20 @@ def test_rules_ask_only_for_measures_that_exist():
     }
     # The others ask for all columns of a counter that there is.
     assert all(need.counter in COUNTERS for needed_measure in needed_measures() for need in needed_measure.needs)
+
+
+def test_rules_see_what_was_found_before_them(monkeypatch):
+    seen = []
+
+    def watched(rule):
+        def judge_one(context):
+            seen.append((rule.id, {finding.kind for finding in context.earlier}))
+            return rule.judge(context)
+
+        return replace(rule, judge=judge_one)
+
+    monkeypatch.setattr(engine, "RULES", [watched(rule) for rule in RULES])
+    judged(a_processor_frame(busy=step(0.2, 2.0), cores=2, stall=step(0.01, 1.0), runnable=step(0, 6)))
+    assert [name for name, _ in seen] == [rule.id for rule in RULES]  # each once
+    assert seen[0][1] == set()
+    assert all("cpu.saturated" in kinds for _, kinds in seen[1:])

@@ -6,6 +6,12 @@ import numpy as np
 import pytest
 
 from reditus.core.diagnosis import diagnose
+from reditus.core.diagnosis.disk import RULE as DISKS
+from reditus.core.diagnosis.engine import build_diagnosis, judge, measures_of_recording
+from reditus.core.diagnosis.growth import judge_growth_of_recording
+from reditus.core.diagnosis.inputs import Readings
+from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context
 from reditus.core.frame import Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.identities import Identities
@@ -175,3 +181,26 @@ def test_weekends_are_quieter():
     day = int(DAY_S / 60)
     thursday, saturday = (busy[at * day + 540 : at * day + 1_020].mean() for at in (0, 2))
     assert saturday < 0.7 * thursday
+
+
+def test_what_rules_read_over_a_recording_is_declared(monkeypatch):
+    """A leak, swap and a disk that it fills: normals, growth, and the chain between them."""
+    read = set()
+
+    def recorded(name):
+        real = getattr(Readings, name)
+
+        def wrapped(readings, measure, device=None):
+            read.add(measure)
+            return real(readings, measure, device)
+
+        return wrapped
+
+    readings = Readings(simulated("leafdb").frame())
+    output = judge(readings)
+    monkeypatch.setattr(Readings, "over_all", recorded("over_all"))
+    build_diagnosis(output, readings, Window(MIDNIGHT_NS, MIDNIGHT_NS + TWO_DAYS_S * S))
+    DISKS.judge(Context(readings, Parameters()))
+    monkeypatch.setattr(Readings, "sampled", recorded("sampled"))
+    assert judge_growth_of_recording(Context(readings, Parameters()))
+    assert {"disk.wait", "swap.in", "memory.programs"} <= read <= set(measures_of_recording())

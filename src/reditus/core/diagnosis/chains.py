@@ -19,6 +19,10 @@ from reditus.core.window import Window
 _Number = Callable[[Readings, Finding, Parameters], str | None]
 
 
+OVER_RECORDING = ("disk.read.rate", "disk.write.rate", "memory.refaults", "swap.in", "swap.out")
+"""Measures that the numbers of links are made of."""
+
+
 @dataclass(frozen=True, slots=True)
 class Link:
     """A mechanism by which one kind brings another about. `number` says in words what supports it; None breaks the link."""

@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reditus.core.counters import CPU_NUMBER
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Finding, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
 from reditus.core.frame import Timebase
@@ -119,8 +120,9 @@ def _rows(readings: Readings, timebase: Timebase, measure: str, names: Sequence[
     return np.array(rows).reshape(len(names), len(timebase))
 
 
-def judge_cores(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_cores(context: Context) -> Judgement:
     """Judge each core by itself: one full among idle ones, interrupts, steal, quotas, churn and heat."""
+    readings, rules = context.readings, context.parameters
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
         return [], []
@@ -356,3 +358,11 @@ def _thermal(readings: Readings, seen: _Cores) -> list[Finding]:
         )
         for item in _long(sustained(occurs, occurs, bench.timebase, steady), bench, rules.thermal_sustained_s)
     ]  # fmt: skip
+
+
+RULE = Rule(
+    id="cores",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_cores,
+)

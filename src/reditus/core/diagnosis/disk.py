@@ -13,6 +13,7 @@ from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings, nearest
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
 from reditus.core.facts import DiskRole
@@ -95,8 +96,9 @@ class _Disk:
     normal: _Normal
 
 
-def judge_disks(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_disks(context: Context) -> Judgement:
     """Judge each disk's use, queue and wait per request against its own normal."""
+    readings, rules = context.readings, context.parameters
     facts = readings.frame.facts
     roles = {name: facts.disk_role(name) for name in readings.frame.values_of(IO_TIME, DEVICE)}
     findings: list[Finding] = []
@@ -148,9 +150,15 @@ def _read(readings: Readings, rules: Parameters, name: str) -> _Disk | None:
     requests, queue = of("disk.read.requests") + of("disk.write.requests"), of("disk.queue")
     active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
     return _Disk(
-        FindingBuilder(base, rules, Resource.DISK, name), np.nan_to_num(busy.values), np.where(active, np.nan_to_num(wait.values), 0.0),
-        queue, requests, of("disk.read.rate") + of("disk.write.rate"), readings.on(base, "stall.io.some"), normal,
-    )  # fmt: skip
+        bench=FindingBuilder(base, rules, Resource.DISK, name),
+        busy=np.nan_to_num(busy.values),
+        wait=np.where(active, np.nan_to_num(wait.values), 0.0),
+        queue=queue,
+        requests=requests,
+        moved=of("disk.read.rate") + of("disk.write.rate"),
+        stall=readings.on(base, "stall.io.some"),
+        normal=normal,
+    )
 
 
 def _normal(readings: Readings, rules: Parameters, name: str) -> _Normal | None:
@@ -324,3 +332,14 @@ def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:
         explanation=f"{bench.device} was busy for {busy:.0%} of {spell_duration(stretch.length_s(bench.timebase))}, and each "
         f"request took {wait * 1000:.1f} ms; at its quickest one takes {disk.normal.wait_s * 1000:.1f} ms. It kept up.",
     )  # fmt: skip
+
+
+RULE = Rule(
+    id="disks",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_disks,
+    over_recording=(
+        "disk.wait", "disk.queue", "disk.busy", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",
+    ),
+)  # fmt: skip

@@ -1,11 +1,12 @@
 """All rules over one frame."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
 from reditus.core.binning import summarise
 from reditus.core.diagnosis import (
+    chains,
     core_rules,
     disk,
     growth,
@@ -20,52 +21,49 @@ from reditus.core.diagnosis import (
 )
 from reditus.core.diagnosis.chains import chained, follows
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
-from reditus.core.diagnosis.growth import judge_growth_of_recording
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.patterns import as_spike, collapse_recurring
+from reditus.core.diagnosis.rule import Context, Rule
 from reditus.core.diagnosis.spans import RuleOutput, merge_spans
 from reditus.core.frame import Frame, Series
 from reditus.core.measures import Measure, measure_named
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 
-Rule = Callable[[Readings, Parameters], tuple[list[Finding], list[RuledOut]]]
-
-# A rule and the measures it reads.
-RULES: list[tuple[Rule, tuple[str | Measure, ...]]] = [
-    (processor.judge_processor, processor.NEEDS),
-    (core_rules.judge_cores, core_rules.NEEDS),
-    (memory.judge_memory, memory.NEEDS),
-    (disk.judge_disks, disk.NEEDS),
-    (network.judge_network, network.NEEDS),
-    (packets.judge_packets, packets.NEEDS),
-    (peer_disks.judge_equals, peer_disks.NEEDS),
-    (growth.judge_growth, growth.NEEDS),
-    (io_wait.judge_waits, io_wait.NEEDS),
-    (recording.judge_recording, recording.NEEDS),
-]
+RULES: tuple[Rule, ...] = (
+    processor.RULE,
+    core_rules.RULE,
+    memory.RULE,
+    disk.RULE,
+    network.RULE,
+    packets.RULE,
+    peer_disks.RULE,
+    growth.RULE,
+    io_wait.RULE,  # looks at what disks and memory are blamed for
+    recording.RULE,
+)
+"""In the order in which they are run; each sees what those before it found."""
 KINDS: tuple[Kind, ...] = (
     *processor.KINDS, *core_rules.KINDS, *memory.KINDS, *growth.KINDS, *disk.KINDS, *peer_disks.KINDS, *io_wait.KINDS, *network.KINDS,
     *packets.KINDS, *patterns.KINDS, *recording.KINDS,
 )  # fmt: skip
+"""In the order of the docs."""
 COVERAGE_OF = "cpu.busy"
 """The measure whose observed time stands for the archive's: it is recorded by every plan."""
 
 
 def needed_measures() -> list[Measure]:
     """Every measure that some rule reads, for fetching them in one go."""
-    needed = [need for _, needs in RULES for need in needs]
-    names = sorted({COVERAGE_OF, *(request for request in needed if isinstance(request, str))})
-    return [*(measure_named(name) for name in names), *(request for request in needed if not isinstance(request, str))]
+    needed = [need for rule in RULES for need in rule.needs]
+    names = sorted({COVERAGE_OF, *(need for need in needed if isinstance(need, str))})
+    return [*(measure_named(name) for name in names), *(need for need in needed if not isinstance(need, str))]
 
 
 def measures_of_recording() -> list[str]:
-    """The measures by which a long recording as a whole is reported: normals of disks, growth, and the numbers of chains."""
-    return [
-        COVERAGE_OF, "memory.available", "memory.total", "memory.programs", "memory.shared", "memory.refaults", "swap.held", "swap.in", "swap.out",
-        "disk.wait", "disk.queue", "disk.busy", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",
-    ]  # fmt: skip
+    """The measures that are read over the whole of a long recording: normals of disks, growth, and the numbers of chains."""
+    names = {COVERAGE_OF, *chains.OVER_RECORDING, *(name for rule in RULES for name in rule.over_recording)}
+    return sorted(names)
 
 
 def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> Diagnosis:
@@ -75,11 +73,11 @@ def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> D
 
 
 def judge(readings: Readings, rules: Parameters | None = None) -> RuleOutput:
-    """What the rules say of a frame, each for itself."""
+    """What the rules find in a frame, one after the other."""
     findings: list[Finding] = []
     ruled_out: list[RuledOut] = []
-    for rule, _ in RULES:
-        found, excluded = rule(readings, rules or Parameters())
+    for rule in RULES:
+        found, excluded = rule.judge(Context(readings, rules or Parameters(), tuple(findings)))
         findings += found
         ruled_out += excluded
     return RuleOutput(tuple(finding for finding in findings if not _is_superseded(finding, findings)), tuple(ruled_out))
@@ -130,7 +128,8 @@ def diagnose_spans(
     # No longer a pause than parts two findings within a span.
     pause_ns = max(int(given.merge_break_s * NS_PER_S), 2 * tick_ns)
     together = merge_spans(spans, pause_ns)
-    grown = tuple(judge_growth_of_recording(whole, given))
+    context = Context(whole, given)
+    grown = [finding for rule in RULES if rule.judge_recording for finding in rule.judge_recording(context)]
     return build_diagnosis(RuleOutput((*together.findings, *grown), together.ruled_out), whole, window, given)
 
 

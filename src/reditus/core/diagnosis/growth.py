@@ -12,6 +12,7 @@ from reditus.core.diagnosis.finding import Finding, Kind, Onset, RuledOut
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.diagnosis.trend import Trend, trend_of
 from reditus.core.durations import spell_duration
@@ -84,8 +85,9 @@ CACHE = Kind(
 KINDS = (LEAK, THRASH, SWAP_FULL, FILLING, CACHE)
 
 
-def judge_growth_of_recording(readings: Readings, rules: Parameters) -> list[Finding]:
+def judge_growth_of_recording(context: Context) -> list[Finding]:
     """What only shows over the whole of a long recording: leaks, and filesystems that fill."""
+    readings, rules = context.readings, context.parameters
     findings, available = _filling(readings, rules), readings.sampled("memory.available")
     if available is None or len(available) < 2:
         return findings
@@ -94,8 +96,9 @@ def judge_growth_of_recording(readings: Readings, rules: Parameters) -> list[Fin
     return findings + (_leaks(readings, bench, total, available.values) if total.any() else [])
 
 
-def judge_growth(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_growth(context: Context) -> Judgement:
     """Judge what grows or fills over hours: leaks, swap, filesystems, the page cache."""
+    readings, rules = context.readings, context.parameters
     available = readings.sampled("memory.available")
     findings = [] if readings.is_span else _filling(readings, rules)
     if available is None or len(available) < 2:
@@ -381,3 +384,13 @@ def _filesystem(
         f"after {spell_duration(stretch.length_s(bench.timebase))}.{when}",
         considered=("It fills: no, but there is hardly any room." if left_s is None else "Nearly full and at rest: no, it filled.",),
     )  # fmt: skip
+
+
+RULE = Rule(
+    id="growth",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_growth,
+    over_recording=("memory.available", "memory.total", "memory.programs", "memory.shared", "swap.held"),
+    judge_recording=judge_growth_of_recording,
+)

@@ -9,18 +9,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reditus.core.diagnosis.disk import judge_disks, risen_waits
+from reditus.core.diagnosis import disk, memory
+from reditus.core.diagnosis.disk import risen_waits
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
-from reditus.core.diagnosis.inputs import Readings
-from reditus.core.diagnosis.memory import judge_memory
-from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
 from reditus.core.filters import damped
 from reditus.core.measures import Resource
 from reditus.core.measures.processor import core_count
-from reditus.core.types import NS_PER_S, BoolArray, FloatArray
+from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 
 NEEDS = (
     "cpu.busy", "cpu.iowait", "cpu.blocked", "cpu.runnable", "cpu.waiting", "cpu.load.1m", "disk.busy", "disk.wait", "disk.queue",
@@ -111,8 +110,9 @@ class _Waits:
     """Ticks at which a disk or memory is known to be to blame."""
 
 
-def judge_waits(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_io_wait(context: Context) -> Judgement:
     """Judge I/O wait: what it cost, what held the tasks up, and where it is harmless."""
+    readings, rules = context.readings, context.parameters
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
         return [], []
@@ -123,22 +123,31 @@ def judge_waits(readings: Readings, rules: Parameters) -> tuple[list[Finding], l
 
     owned = np.nan_to_num(busy.values)
     seen = _Waits(
-        FindingBuilder(base, rules, Resource.DISK), core_count(readings.frame), owned, known(on("cpu.iowait"), count),
-        known(on("cpu.blocked"), count),
-        np.maximum(owned + known(on("cpu.waiting"), count), known(on("cpu.runnable"), count)), on("cpu.load.1m"),
-        on("disk.busy"), known(on("disk.queue"), count), risen_waits(readings, rules, base), on("stall.io.some"), on("stall.io.full"), _blamed(readings, rules, base.wall_ns),
-    )  # fmt: skip
+        bench=FindingBuilder(base, rules, Resource.DISK),
+        cores=core_count(readings.frame),
+        busy=owned,
+        iowait=known(on("cpu.iowait"), count),
+        blocked=known(on("cpu.blocked"), count),
+        running=np.maximum(owned + known(on("cpu.waiting"), count), known(on("cpu.runnable"), count)),
+        load=on("cpu.load.1m"),
+        disk_busy=on("disk.busy"),
+        queue=known(on("disk.queue"), count),
+        risen=risen_waits(readings, rules, base),
+        stall=on("stall.io.some"),
+        full=on("stall.io.full"),
+        narrower=_blamed(context, base.wall_ns),
+    )
     limited, stalled, blocked = _limited(seen), _stalled(seen), _blocked(seen)
     found = [*limited, *stalled, *blocked]
     return found, [*_harmless(seen, [*limited, *stalled]), *_loaded(seen)]
 
 
-def _blamed(readings: Readings, rules: Parameters, wall_ns: np.ndarray) -> BoolArray:
+def _blamed(context: Context, wall_ns: IntArray) -> BoolArray:
+    """Ticks around what was found of disks and memory, shape (ticks,)."""
     out = np.zeros(len(wall_ns), dtype=bool)
-    # RuleOutput once more rather than handed on: rules know nothing of each other, and what they derive is kept.
-    for item in [*judge_disks(readings, rules)[0], *judge_memory(readings, rules)[0]]:
-        slack_ns = int(rules.io_blame_slack_s * NS_PER_S)
-        out |= (wall_ns > item.start_ns - slack_ns) & (wall_ns <= item.end_ns + slack_ns)
+    slack_ns = int(context.parameters.io_blame_slack_s * NS_PER_S)
+    for finding in context.earlier_of((*disk.KINDS, *memory.KINDS)):
+        out |= (wall_ns > finding.start_ns - slack_ns) & (wall_ns <= finding.end_ns + slack_ns)
     return out
 
 
@@ -329,3 +338,11 @@ def _damped(values: FloatArray, seen: _Waits) -> FloatArray:
     step_s = float(np.median(seen.bench.timebase.interval_ns)) / NS_PER_S
     kept = float(np.exp(-step_s / LOAD_S))
     return damped(values, kept, gain=1.0 - kept, state=values[:1] * kept)[0]
+
+
+RULE = Rule(
+    id="I/O wait",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_io_wait,
+)

@@ -8,8 +8,7 @@ import numpy as np
 
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
-from reditus.core.diagnosis.inputs import Readings
-from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
@@ -77,8 +76,9 @@ OCCUPIED = Kind(
 KINDS = (PRESSURE, KILL, THRASHING, FREE_LOW, OCCUPIED)
 
 
-def judge_memory(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_memory(context: Context) -> Judgement:
     """Judge memory pressure, swapping and out-of-memory kills."""
+    readings, rules = context.readings, context.parameters
     available = readings.sampled("memory.available")
     if available is None or len(available) < 2:
         return [], []
@@ -232,3 +232,11 @@ def _occupied(
 def _long(stretches: list[Stretch], bench: FindingBuilder) -> list[Stretch]:
     """Only what goes on for long catches anybody's eye."""
     return [stretch for stretch in stretches if stretch.length_s(bench.timebase) >= bench.rules.look_alike_s]
+
+
+RULE = Rule(
+    id="memory",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_memory,
+)

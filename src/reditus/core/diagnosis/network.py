@@ -9,10 +9,11 @@ from dataclasses import replace
 import numpy as np
 
 from reditus.core.counters import INTERFACE
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Finding, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
 from reditus.core.filters import running_median
@@ -55,8 +56,9 @@ KINDS = (SATURATED, LOSS)
 _WAYS = (("receive", "received"), ("send", "sent"))
 
 
-def judge_network(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_network(context: Context) -> Judgement:
     """Judge each link's use against its speed, and TCP retransmissions."""
+    readings, rules = context.readings, context.parameters
     names = readings.frame.facts.outer_links(readings.frame.values_of(IO, INTERFACE))
     findings: list[Finding] = []
     for name in sorted(names, key=natural_key):
@@ -182,3 +184,11 @@ def _over(values: FloatArray, bench: FindingBuilder, window_s: float) -> FloatAr
     width = max(round(window_s / step_s), 1) | 1
     mean: FloatArray = np.convolve(np.pad(values, width // 2, mode="edge"), np.full(width, 1.0 / width), "valid")
     return mean
+
+
+RULE = Rule(
+    id="links",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_network,
+)

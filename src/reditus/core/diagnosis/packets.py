@@ -5,10 +5,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reditus.core.counters import INTERFACE
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Finding, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import sustained
 from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
@@ -98,8 +99,9 @@ _EVENTS = (
 NEEDS = tuple(item.measure for item in _EVENTS)
 
 
-def judge_packets(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_packets(context: Context) -> Judgement:
     """Judge what interfaces, queues and buffers dropped."""
+    readings, rules = context.readings, context.parameters
     names = readings.frame.facts.outer_links(readings.frame.values_of(ERRORS, INTERFACE))
     return [
         finding
@@ -128,3 +130,11 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
         for item in sustained(rate >= least, rate > 0, bench.timebase, uneven)
         if bench.mean(rate, item) >= least / 2
     ]  # fmt: skip
+
+
+RULE = Rule(
+    id="packets",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_packets,
+)

@@ -5,10 +5,11 @@ from collections.abc import Mapping
 import numpy as np
 
 from reditus.core.counters import DISK as DEVICE
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Finding, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import sustained
 from reditus.core.durations import spell_duration
 from reditus.core.facts import DiskRole
@@ -49,8 +50,9 @@ WRITEBACK = Kind(
 KINDS = (HOT, WRITEBACK)
 
 
-def judge_equals(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_peers(context: Context) -> Judgement:
     """Judge disks of the same role against each other: uneven load, and writeback backlogs."""
+    readings, rules = context.readings, context.parameters
     facts = readings.frame.facts
     names = [value for value in readings.frame.values_of(IO_TIME, DEVICE) if facts.disk_role(value) is DiskRole.DISK]
     queues = {
@@ -142,3 +144,11 @@ def _flooded(readings: Readings, rules: Parameters, name: str) -> list[Finding]:
         for item in sustained(enter, hold, base, rules)
         if item.length_s(base) >= rules.writeback_sustained_s
     ]  # fmt: skip
+
+
+RULE = Rule(
+    id="peer disks",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_peers,
+)

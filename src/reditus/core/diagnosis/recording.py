@@ -6,9 +6,10 @@ import numpy as np
 
 from reditus.core.counters import DISK as DEVICE
 from reditus.core.counters import DISK_DIRECTION, INTERFACE, NETWORK_DIRECTION
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Kind, RuledOut
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
+from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.durations import spell_duration
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Series, Timebase
@@ -37,8 +38,9 @@ RESET = Kind(
 KINDS = (GAP, RESET)
 
 
-def judge_recording(readings: Readings, rules: Parameters) -> tuple[list[Finding], list[RuledOut]]:
+def judge_recording(context: Context) -> Judgement:
     """Judge the recording itself: gaps and counter resets."""
+    readings, rules = context.readings, context.parameters
     busy = readings.sampled("cpu.busy")
     if busy is None or len(busy) < 2:
         return [], []
@@ -106,3 +108,11 @@ def _fell(raw: Series, grown: Series) -> list[int]:
     fell = np.zeros(len(values), dtype=bool)
     fell[1:] = np.isnan(grown.values[1:]) & (np.diff(values) < 0) & raw.timebase.follows[1:]
     return [int(at) for at in np.flatnonzero(fell)]
+
+
+RULE = Rule(
+    id="recording",
+    kinds=KINDS,
+    needs=NEEDS,
+    judge=judge_recording,
+)
