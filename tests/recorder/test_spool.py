@@ -3,7 +3,8 @@ from pathlib import Path
 import pytest
 
 from builders import ARCHIVE, a_block, a_schema
-from reditus.recorder.spool import Spool, SpoolBusy
+from reditus.recorder.errors import SpoolBusy
+from reditus.recorder.spool import Spool
 
 
 @pytest.fixture

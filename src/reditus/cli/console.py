@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from rich.console import Console, ConsoleOptions, RenderableType
 from rich.segment import Segment
 
+from reditus.core.errors import ReditusError
 from reditus.core.outside import terminal_text
 
 _PIPED_WIDTH = 200
@@ -39,7 +40,7 @@ out = SafeConsole(highlight=False, width=None if sys.stdout.isatty() else _PIPED
 err = SafeConsole(stderr=True, highlight=False, width=None if sys.stderr.isatty() else _PIPED_WIDTH)
 
 
-class Failure(Exception):
+class Failure(ReditusError):
     """A command cannot do what was requested; the message says why and what would work. It may hold anything that came from
     outside: what prints it makes that safe.
     """

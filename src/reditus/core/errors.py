@@ -1,6 +1,14 @@
-"""What can be wrong with what the core is given.
+"""The root of all errors, and those of the core. Each layer has a tree of its own below the root.
 
 Errors subclass the builtin a caller would already catch:
+
+    ReditusError
+    ├── CoreError                    below
+    ├── StoreError                   reditus.store.errors
+    ├── RecorderError                reditus.recorder.errors
+    ├── ExchangeError                reditus.exchange.errors
+    ├── ServerError                  reditus.server.errors
+    └── Failure                      reditus.cli.console: a command that cannot be carried out
 
     CoreError
     ├── BlockError(ValueError)       bytes that are no block, or not a whole one
@@ -10,6 +18,9 @@ Errors subclass the builtin a caller would already catch:
     ├── UnknownCounter(LookupError)
     ├── UnknownMeasure(LookupError)
     ├── WindowError(ValueError)      a stretch of time that makes no sense
+    ├── TimeError(ValueError)        a text that is no RFC 3339 time (rfc3339)
+    ├── OutsideError(ValueError)     a text or number from outside that cannot be used (outside)
+    ├── PlanError, FactsError(ValueError)  a plan, or facts of a host, that cannot be read (plan, facts)
     └── Cancelled                    the client no longer waits for the answer
 """
 
@@ -17,7 +28,11 @@ from collections.abc import Collection
 from difflib import get_close_matches
 
 
-class CoreError(Exception):
+class ReditusError(Exception):
+    """Base of all errors that Reditus raises; the message says what was wrong, and what would be right."""
+
+
+class CoreError(ReditusError):
     """Base of all errors of the core; the message says the rule, the value got and the way out."""
 
 

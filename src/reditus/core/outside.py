@@ -8,6 +8,8 @@ import json
 import math
 from typing import Any, NoReturn
 
+from reditus.core.errors import CoreError
+
 MOST_DEPTH = 24
 LEAST_WHOLE, MOST_WHOLE = -(1 << 63), (1 << 63) - 1
 MOST_DIGITS = 400
@@ -15,7 +17,7 @@ MOST_DIGITS = 400
 _SHOWN = 60
 
 
-class OutsideError(ValueError):
+class OutsideError(CoreError, ValueError):
     """Something from outside that cannot be taken; `pointer` says where it stands (RFC 6901)."""
 
     def __init__(self, pointer: str, what: str) -> None:

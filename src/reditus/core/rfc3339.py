@@ -4,6 +4,7 @@ import re
 
 import numpy as np
 
+from reditus.core.errors import CoreError
 from reditus.core.outside import shown
 from reditus.core.types import NS_PER_MS, NS_PER_S
 
@@ -17,7 +18,7 @@ _TIME = re.compile(
 )
 
 
-class TimeError(ValueError):
+class TimeError(CoreError, ValueError):
     """A time or window that cannot be used; the message says why and what would be right."""
 
 

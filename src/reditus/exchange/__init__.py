@@ -1,6 +1,7 @@
 """Open formats in and out."""
 
-from reditus.exchange.field_capture import CaptureError, FieldCapture, Remark, read_capture
+from reditus.exchange.errors import CaptureError
+from reditus.exchange.field_capture import FieldCapture, Remark, read_capture
 from reditus.exchange.field_script import field_script
 from reditus.exchange.recording import Recording
 

@@ -30,6 +30,7 @@ from reditus.core.facts import HostFacts
 from reditus.core.frame import BlockSlice
 from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, IntArray
+from reditus.exchange.errors import CaptureError
 from reditus.exchange.recording import Recording
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.sources import SOURCES, Source
@@ -52,10 +53,6 @@ _TITLE = re.compile(rb"^# field capture (?P<version>\d+)(?: host=(?P<host>\S+))?
 _HEAD = re.compile(rb"^@ (?P<at>\d{1,20}) (?P<path>/\S*)(?: !(?P<reason>.*))?$")
 _BTIME = re.compile(rb"^btime (\d{1,12})$", re.MULTILINE)
 _GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
-
-
-class CaptureError(ValueError):
-    """Not a field capture, or nothing in it can be used."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,11 +14,12 @@ import structlog
 from reditus.core.outside import terminal_text
 from reditus.core.types import Json
 from reditus.recorder.control_channel import ControlClient
+from reditus.recorder.errors import OptionsError, SpoolBusy
 from reditus.recorder.host import archive_id, host_facts, host_id, host_name
-from reditus.recorder.options import Options, OptionsError, read_options
+from reditus.recorder.options import Options, read_options
 from reditus.recorder.privileges import RECORDER_KEEPS, drop_root
 from reditus.recorder.runner import Runner
-from reditus.recorder.spool import Spool, SpoolBusy
+from reditus.recorder.spool import Spool
 from reditus.recorder.stopping import STOP_SIGNALS, Stoppable, StopSwitch
 from reditus.recorder.uplink import Uplink
 

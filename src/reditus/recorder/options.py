@@ -19,16 +19,13 @@ from typing import Any
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.durations import parse_duration
 from reditus.core.types import NS_PER_S
+from reditus.recorder.errors import OptionsError
 from reditus.recorder.host import host_name
 
 SYSTEM_FILE = Path("/etc/reditus/recorder.toml")
 SYSTEM_SPOOL = Path("/var/lib/reditus/recorder")
 MAX_FILE_BYTES = 64 * 1024
 KEYS = ("server", "spool", "name", "plan", "every", "for", "log")
-
-
-class OptionsError(ValueError):
-    """An option that cannot be used; the message says which, why, and what would be right."""
 
 
 @dataclass(frozen=True, slots=True)

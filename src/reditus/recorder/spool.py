@@ -20,6 +20,7 @@ from reditus.core.batches import read_batch
 from reditus.core.errors import BlockError
 from reditus.core.schema import Schema
 from reditus.core.types import Json
+from reditus.recorder.errors import SpoolBusy
 
 log = structlog.get_logger()
 
@@ -34,10 +35,6 @@ ASIDE_SHARE = 8
 REASON_LETTERS = 150
 NOT_TAKEN = "the server did not take it"
 SPOOL_FULL = "the spool was full while the server was away"
-
-
-class SpoolBusy(RuntimeError):
-    """Another recorder writes into this spool."""
 
 
 @dataclass(frozen=True, slots=True)

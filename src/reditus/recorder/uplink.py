@@ -12,6 +12,7 @@ from reditus.core.batches import read_records
 from reditus.core.blocks import Block
 from reditus.core.errors import BlockError
 from reditus.recorder.connection import Connection
+from reditus.recorder.errors import Refused, ServerAway, ServerFault
 from reditus.recorder.spool import NOT_TAKEN, REASON_LETTERS, Offer, Spool, SpooledBatch
 
 log = structlog.get_logger()
@@ -27,18 +28,6 @@ LATER = (408, 425, 429)
 """Too slow, too early, too often: the same may be taken later."""
 UNKNOWN = (404, 409)
 """The server does not know the archive (404) or a schema (409): tell it and send again."""
-
-
-class ServerAway(ConnectionError):
-    """The server cannot be reached, or cannot keep anything at the moment."""
-
-
-class ServerFault(ServerAway):
-    """The server answered that something went wrong with just this, and may go on to answer so."""
-
-
-class Refused(ValueError):
-    """The server will not take this, now or later."""
 
 
 class Uplink:

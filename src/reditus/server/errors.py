@@ -15,6 +15,7 @@ from reditus.core.errors import (
     BlockError,
     BlockVersionError,
     Cancelled,
+    ReditusError,
     SchemaError,
     UnknownCounter,
     UnknownMeasure,
@@ -44,15 +45,19 @@ log = structlog.get_logger()
 PROBLEM = "application/problem+json"
 
 
-class TimeRefused(ValueError):
+class ServerError(ReditusError):
+    """Base of the errors of requests."""
+
+
+class TimeRefused(ServerError, ValueError):
     """Ticks of a time that cannot be."""
 
 
-class TooLarge(ValueError):
+class TooLarge(ServerError, ValueError):
     """A body over the limit."""
 
 
-class TooSlow(ValueError):
+class TooSlow(ServerError, ValueError):
     """A body that hardly comes."""
 
 

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut
 from reditus.core.diagnosis.contributors import Contributor
+from reditus.core.errors import ReditusError
 from reditus.core.measures import Measure, Resource, measure_named
 from reditus.core.outside import shown
 from reditus.core.rfc3339 import parse_time, spell_bounded, spell_time, to_ms
@@ -557,7 +558,7 @@ class DiagnosisOut(Out):
         )
 
 
-class BadVerdict(ValueError):
+class BadVerdict(ReditusError, ValueError):
     """A verdict that says nothing."""
 
 

@@ -11,14 +11,17 @@ StoreError
 ├── EmptyWindow(LookupError)       a stretch without ticks
 ├── UnknownPlan(LookupError)
 ├── PlanInUse(ValueError)           a plan that recorders follow cannot be removed
-└── UnknownRecorder(LookupError)
+├── UnknownRecorder(LookupError)
+└── ClusterError(RuntimeError)     the private PostgreSQL cannot be made or started (database.cluster)
 """
 
 from collections.abc import Sequence
 from uuid import UUID
 
+from reditus.core.errors import ReditusError
 
-class StoreError(Exception):
+
+class StoreError(ReditusError):
     """Base of the store's errors."""
 
 

@@ -13,6 +13,8 @@ import subprocess
 from pathlib import Path
 from urllib.parse import quote
 
+from reditus.store.errors import StoreError
+
 ROLE = "reditus"
 DATABASE = "postgres"
 START_TIMEOUT_S = 60
@@ -32,7 +34,7 @@ SETTINGS = {
 }
 
 
-class ClusterError(RuntimeError):
+class ClusterError(StoreError, RuntimeError):
     """The cluster cannot be made or started; the message says why and what to do."""
 
 
