@@ -1,4 +1,6 @@
-"""How the two wheels are made. `python -m build` gives `reditus` and, beside it, `reditus-recorder`; no file is in both."""
+"""How the two wheels are made. `python -m build` gives `reditus` and, beside it, `reditus-recorder`; no file is in
+both.
+"""
 
 from pathlib import Path
 from typing import Any

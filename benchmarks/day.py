@@ -36,7 +36,8 @@ select level_s, sum(bytes) as size, max(length_s) as length_s from (
 ) as rows group by level_s order by level_s
 """)
 _OVERHEAD = text("""
-select pg_total_relation_size('blocks')::float8 / nullif(sum(octet_length(data) + octet_length(directory)), 0) from blocks
+select pg_total_relation_size('blocks')::float8 / nullif(sum(octet_length(data) + octet_length(directory)), 0)
+from blocks
 """)
 
 

@@ -33,7 +33,14 @@ def main() -> None:
     for remark in answer.remarks:
         print(remark)
     kinds = sorted({*answer.found, *answer.missed, *answer.simulated})
-    rows = [(kind, f"{_share(answer.precision(kind))}   {_share(answer.recall(kind))}   {answer.found[kind]} of {answer.found[kind] + answer.missed[kind]}, {answer.simulated[kind]} made up") for kind in kinds]  # fmt: skip
+    rows = [
+        (
+            kind,
+            f"{_share(answer.precision(kind))}   {_share(answer.recall(kind))}   {answer.found[kind]} of "
+            f"{answer.found[kind] + answer.missed[kind]}, {answer.simulated[kind]} made up",
+        )
+        for kind in kinds
+    ]
     which = f"seed{'s' if len(seeds) > 1 else ''} {', '.join(map(str, seeds))}"
     show(
         f"Diagnosis of {count} scenarios, {which}: precision, recall",

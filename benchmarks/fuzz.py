@@ -219,12 +219,36 @@ class Api:
             return self._rng.choice((None, True, False, "2026-11-12T09:00:00Z", "1s", "note", "disk"))
         if kind == 4:
             return [self._value(depth - 1) for _ in range(self._rng.randrange(4))]
-        keys = ("host", "id", "name", "source", "facts", "group", "part", "columns", "kind", "text", "at", "start", "end",
-                "state", "report", "from", "to", "every", "plan", "device", "x")  # fmt: skip
+        keys = (
+            "host",
+            "id",
+            "name",
+            "source",
+            "facts",
+            "group",
+            "part",
+            "columns",
+            "kind",
+            "text",
+            "at",
+            "start",
+            "end",
+            "state",
+            "report",
+            "from",
+            "to",
+            "every",
+            "plan",
+            "device",
+            "x",
+        )
         return {self._rng.choice(keys): self._value(depth - 1) for _ in range(self._rng.randrange(7))}
 
 
-STAT = b"cpu  1 2 3 4 5 6 7 8 9 10\ncpu0 1 2 3 4 5 6 7 8 9 10\nctxt 5\nbtime 1794474000\nprocesses 9\nprocs_running 1\nprocs_blocked 0\n"
+STAT = (
+    b"cpu  1 2 3 4 5 6 7 8 9 10\ncpu0 1 2 3 4 5 6 7 8 9 10\nctxt 5\nbtime 1794474000\nprocesses 9\n"
+    b"procs_running 1\nprocs_blocked 0\n"
+)
 
 
 def capture_in(folder: Path, rng: random.Random) -> Callable[[], tuple[str, str]]:

@@ -1,4 +1,5 @@
-"""Judging long recordings: time against only decoding the columns that are read, what is left to do when it grows, memory.
+"""Judging long recordings: time against only decoding the columns that are read, what is left to do when it grows,
+memory.
 
 Run: .venv/bin/python -m benchmarks.judging [DAYS]
 """

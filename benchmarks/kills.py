@@ -1,11 +1,15 @@
 """Kill recorder, server and database many times at random, and count what was acknowledged against what is there.
 
-Run: .venv/bin/python -m benchmarks.kills [KILLS, default 50] [SEED]          recorder, server and database, while recording
-     .venv/bin/python -m benchmarks.kills storm [KILLS, default 100] [SEED]   server and database, in the middle of append,
+Run: .venv/bin/python -m benchmarks.kills [KILLS, default 50] [SEED]          recorder, server and database, while
+recording
+     .venv/bin/python -m benchmarks.kills storm [KILLS, default 100] [SEED]   server and database, in the middle of
+     append,
                                                                              seal, rollup, trim, copy and delete
      .venv/bin/python -m benchmarks.kills faults [FROZEN_S, default 60] [SIGNALS, default 300]
-                                                                             a frozen server, a database that is restarted,
-                                                                             killed recorders, clock steps, and signals right
+                                                                             a frozen server, a database that is
+                                                                             restarted,
+                                                                             killed recorders, clock steps, and signals
+                                                                             right
                                                                              after a start
 """
 

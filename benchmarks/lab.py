@@ -1,10 +1,12 @@
 """Real bottlenecks on this machine's kernel: made with general load makers, captured by the field script, and judged.
 
-Run: .venv/bin/python -m benchmarks.lab FOLDER [NAME ...]           make, record and judge (as root; about a minute each)
+Run: .venv/bin/python -m benchmarks.lab FOLDER [NAME ...]           make, record and judge (as root; about a minute
+each)
      .venv/bin/python -m benchmarks.lab FOLDER --judge              judge what is there already
 
 Each capture stands beside a label: what was done, from when to when, on which device, what the right answer is. Needs
-Debian's fio, stress-ng, iperf3, nftables and iproute2; what is missing leaves its scenarios out, and is said. Everything
+Debian's fio, stress-ng, iperf3, nftables and iproute2; what is missing leaves its scenarios out, and is said.
+Everything
 that is set up is taken down again, whatever happens.
 """
 
@@ -114,8 +116,11 @@ def slow_disk(stack: ExitStack, folder: Path, **limits: int) -> str:
     devices: list[str] = []
     for backing in (str(image), ""):
         made = subprocess.run(
-            ["losetup", "-f", "--show", "--direct-io=on", backing or devices[0]], check=True, capture_output=True, text=True
-        ).stdout.strip()  # fmt: skip
+            ["losetup", "-f", "--show", "--direct-io=on", backing or devices[0]],
+            check=True,
+            capture_output=True,
+            text=True,
+        ).stdout.strip()
         devices.append(made)
         stack.callback(subprocess.run, ["losetup", "-d", made], check=False)
     stack.callback(limited, devices[0])
@@ -187,8 +192,21 @@ def upper(folder: Path) -> str:
 
 
 def saturate_disk(stack: ExitStack, folder: Path) -> None:
-    started(stack, "fio", "--name=deep", f"--filename={upper(folder)}", "--rw=randrw", "--bs=4k", "--ioengine=libaio",
-            "--iodepth=32", "--direct=1", "--thread", "--time_based", "--runtime=600", "--output=/dev/null")  # fmt: skip
+    started(
+        stack,
+        "fio",
+        "--name=deep",
+        f"--filename={upper(folder)}",
+        "--rw=randrw",
+        "--bs=4k",
+        "--ioengine=libaio",
+        "--iodepth=32",
+        "--direct=1",
+        "--thread",
+        "--time_based",
+        "--runtime=600",
+        "--output=/dev/null",
+    )
 
 
 def slow_down(stack: ExitStack, folder: Path) -> None:
@@ -201,8 +219,21 @@ def slow_down(stack: ExitStack, folder: Path) -> None:
 
 def busy_disk(stack: ExitStack, folder: Path) -> None:
     file = file_of(stack, folder, "sequence.bin", 512 * MIB)
-    started(stack, "fio", "--name=stream", f"--filename={file}", "--rw=read", "--bs=256k", "--iodepth=1", "--direct=1", "--thread",
-            "--ioengine=psync", "--time_based", "--runtime=600", "--output=/dev/null")  # fmt: skip
+    started(
+        stack,
+        "fio",
+        "--name=stream",
+        f"--filename={file}",
+        "--rw=read",
+        "--bs=256k",
+        "--iodepth=1",
+        "--direct=1",
+        "--thread",
+        "--ioengine=psync",
+        "--time_based",
+        "--runtime=600",
+        "--output=/dev/null",
+    )
 
 
 def page_cache(stack: ExitStack, folder: Path) -> None:
@@ -293,24 +324,82 @@ def frozen(stack: ExitStack, folder: Path) -> None:
 
 
 SCENARIOS = (
-    Scenario("cpu-all", "six workers on all cores", lambda stack, _: started(stack, "stress-ng", "--cpu", str(3 * (os.cpu_count() or 1)), "--timeout", "600"),
-             ("cpu.saturated",), ("stress-ng",)),
-    Scenario("cpu-one-core", "one program bound to one core", lambda stack, _: python(stack, BUSY, cpu=max(os.sched_getaffinity(0))), ("cpu.one_core",)),
+    Scenario(
+        "cpu-all",
+        "six workers on all cores",
+        lambda stack, _: started(stack, "stress-ng", "--cpu", str(3 * (os.cpu_count() or 1)), "--timeout", "600"),
+        ("cpu.saturated",),
+        ("stress-ng",),
+    ),
+    Scenario(
+        "cpu-one-core",
+        "one program bound to one core",
+        lambda stack, _: python(stack, BUSY, cpu=max(os.sched_getaffinity(0))),
+        ("cpu.one_core",),
+    ),
     Scenario("cpu-quota", "two busy programs in a group that may use a third of a core", quota, ("cpu.quota",)),
-    Scenario("cpu-nice", "low-priority work on all cores", lambda stack, _: [started(stack, "nice", "-n", "19", sys.executable, "-c", BUSY) for _ in range(os.cpu_count() or 1)],
-             (), rules_out=("cpu.busy_unwaited",)),
-    Scenario("disk-deep", "random reads and writes, 32 at a time, on a disk that does 600 a second", saturate_disk, ("disk.saturated",), ("fio", "losetup"), quiet_reader),
-    Scenario("disk-slow", "a disk that falls from 600 to 12 requests a second under three readers", slow_down, ("disk.slow", "disk.saturated"), ("losetup",), quiet_reader),
+    Scenario(
+        "cpu-nice",
+        "low-priority work on all cores",
+        lambda stack, _: [
+            started(stack, "nice", "-n", "19", sys.executable, "-c", BUSY) for _ in range(os.cpu_count() or 1)
+        ],
+        (),
+        rules_out=("cpu.busy_unwaited",),
+    ),
+    Scenario(
+        "disk-deep",
+        "random reads and writes, 32 at a time, on a disk that does 600 a second",
+        saturate_disk,
+        ("disk.saturated",),
+        ("fio", "losetup"),
+        quiet_reader,
+    ),
+    Scenario(
+        "disk-slow",
+        "a disk that falls from 600 to 12 requests a second under three readers",
+        slow_down,
+        ("disk.slow", "disk.saturated"),
+        ("losetup",),
+        quiet_reader,
+    ),
     Scenario("disk-busy", "one sequential reader, a request at a time", busy_disk, (), ("fio",)),
     Scenario("page-cache", "a big file read again and again", page_cache, ()),
-    Scenario("swap-thrash", "384 MiB touched at random in a group of 192 MiB, swap on the disk", thrash, ("swap.thrashing",), ("mkswap",), swap_file),
+    Scenario(
+        "swap-thrash",
+        "384 MiB touched at random in a group of 192 MiB, swap on the disk",
+        thrash,
+        ("swap.thrashing",),
+        ("mkswap",),
+        swap_file,
+    ),
     Scenario("swap-occupied", "400 MiB parked in swap, unused", lambda *_: None, (), ("mkswap",), occupy),
     Scenario("leak", "a program that grows by 20 MiB a second", lambda stack, _: python(stack, LEAK), ("memory.leak",)),
     Scenario("oom-kill", "400 MiB in a group of 96 MiB, without swap", kill, ("memory.oom_kill",)),
-    Scenario("link-full", "a sender without limit over a link shaped to 80 Mbit/s", send, ("net.saturated",), ("iperf3", "ip", "tc"), shaped),
-    Scenario("link-loss", "2.5 % of what is sent is dropped at the far end", lose, ("net.loss",), ("iperf3", "ip", "nft"), lossy),
-    Scenario("blocked", "six programs write to a frozen filesystem", frozen, ("tasks.blocked",), ("fsfreeze", "mkfs.ext4", "losetup")),
-)  # fmt: skip
+    Scenario(
+        "link-full",
+        "a sender without limit over a link shaped to 80 Mbit/s",
+        send,
+        ("net.saturated",),
+        ("iperf3", "ip", "tc"),
+        shaped,
+    ),
+    Scenario(
+        "link-loss",
+        "2.5 % of what is sent is dropped at the far end",
+        lose,
+        ("net.loss",),
+        ("iperf3", "ip", "nft"),
+        lossy,
+    ),
+    Scenario(
+        "blocked",
+        "six programs write to a frozen filesystem",
+        frozen,
+        ("tasks.blocked",),
+        ("fsfreeze", "mkfs.ext4", "losetup"),
+    ),
+)
 
 
 @contextmanager
@@ -349,10 +438,17 @@ def made(scenario: Scenario, folder: Path, quiet_s: float = QUIET_S, loud_s: flo
                 end_s = time.time()
             time.sleep(quiet_s)
         label = {
-            "scenario": scenario.name, "true_cause": scenario.cause, "is_problem": bool(scenario.kinds),
-            "kinds": scenario.kinds, "rules_out": scenario.rules_out, "start": round(start_s, 3), "end": round(end_s, 3),
-            "capture_start": round(begun_s, 3), "capture_end": round(time.time(), 3), "interval": 1.0,
-        }  # fmt: skip
+            "scenario": scenario.name,
+            "true_cause": scenario.cause,
+            "is_problem": bool(scenario.kinds),
+            "kinds": scenario.kinds,
+            "rules_out": scenario.rules_out,
+            "start": round(start_s, 3),
+            "end": round(end_s, 3),
+            "capture_start": round(begun_s, 3),
+            "capture_end": round(time.time(), 3),
+            "interval": 1.0,
+        }
         (folder / f"{scenario.name}.json").write_text(json.dumps(label, indent=1) + "\n")
 
 

@@ -106,7 +106,8 @@ def measured(running: Service, store: Store, forgetful: Store, week: UUID, year:
         aim = "" if target_ms is None else f"   target {target_ms:.0f} ms"
         rows.append(
             (name, f"data {own_ms:7.1f} ms, at first {first_ms:7.1f} ms   HTTP {http_ms:7.1f} ms"
-                   f"   floor of its ticks {floor_ms:6.1f} ms   at first {first_ms / floor_ms:5.2f} times the floor{aim}")
+                   f"   floor of its ticks {floor_ms:6.1f} ms   at first {first_ms / floor_ms:5.2f} times the "
+                   f"floor{aim}")
         )  # fmt: skip
     window = Window(week_end_ns - 7 * DAY_NS, week_end_ns)
     raw_ms = taking(lambda: from_ticks(forgetful, week, SINGLE, window), rounds=2)

@@ -1,4 +1,5 @@
-"""A soak: simulated hosts send fifty times as fast as the day goes, readers look, everything is sealed, rolled up, expired, scrubbed
+"""A soak: simulated hosts send fifty times as fast as the day goes, readers look, everything is sealed, rolled up,
+expired, scrubbed
 and judged; and memory, descriptors, connections and disk stay what they are.
 
 Run: .venv/bin/python -m benchmarks.soak [MINUTES, default 30] [--hosts 8] [--pace 50]
@@ -34,9 +35,20 @@ LOOK_EVERY_S = 10.0
 BLOCKS = {"Content-Type": "application/vnd.reditus.blocks"}
 NAMES = [name for name in MEASURES if not name.startswith("strain.")]
 REPORT = {
-    "version": "soak", "pid": 1, "state": "recording", "started_ms": 1.0, "interval_s": 1.0, "last_tick_ms": None, "ticks": 1,
-    "missed": 0, "late_ms": None, "cost_share": None, "memory_bytes": 1, "spool_bytes": 0, "spool_limit_bytes": 1,
-}  # fmt: skip
+    "version": "soak",
+    "pid": 1,
+    "state": "recording",
+    "started_ms": 1.0,
+    "interval_s": 1.0,
+    "last_tick_ms": None,
+    "ticks": 1,
+    "missed": 0,
+    "late_ms": None,
+    "cost_share": None,
+    "memory_bytes": 1,
+    "spool_bytes": 0,
+    "spool_limit_bytes": 1,
+}
 
 
 class Soak:

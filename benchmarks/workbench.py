@@ -32,7 +32,10 @@ FRAMES = """(ms) => new Promise((done) => {
   const gaps = []
   let last = performance.now()
   const until = last + ms
-  const next = (now) => { gaps.push(now - last); last = now; if (now < until) requestAnimationFrame(next); else done(gaps) }
+  const next = (now) => {
+    gaps.push(now - last); last = now
+    if (now < until) requestAnimationFrame(next); else done(gaps)
+  }
   requestAnimationFrame(next)
 })"""
 EMPTY = "data:text/html,<p>nothing to draw</p>"
@@ -70,10 +73,17 @@ def frames(running: Service, browser: Browser) -> None:
     playing = page.evaluate(FRAMES, PLAY_MS)
     page.keyboard.press(" ")
     rows = [
-        (name, f"{1000 * len(gaps) / sum(gaps):5.1f} a second, median {median(gaps):5.1f} ms, "
-               f"slowest twentieth over {sorted(gaps)[-len(gaps) // 20]:5.1f} ms")
-        for name, gaps in (("an empty page", idle), ("twelve strips, at rest", still), ("twelve strips, playing ×60", playing))
-    ]  # fmt: skip
+        (
+            name,
+            f"{1000 * len(gaps) / sum(gaps):5.1f} a second, median {median(gaps):5.1f} ms, "
+            f"slowest twentieth over {sorted(gaps)[-len(gaps) // 20]:5.1f} ms",
+        )
+        for name, gaps in (
+            ("an empty page", idle),
+            ("twelve strips, at rest", still),
+            ("twelve strips, playing ×60", playing),
+        )
+    ]
     rows.append(("playing, to an empty page", f"{len(playing) / sum(playing) / (len(idle) / sum(idle)):.2f}"))
     show("Pictures that Chromium draws", rows)
     page.close()

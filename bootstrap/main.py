@@ -12,8 +12,19 @@ from bootstrap.system import ensure_postgresql
 
 WITH_PAGE = {"demo", "serve"}
 WITH_DATABASE = WITH_PAGE | {
-    "record", "archives", "archive", "diagnose", "import", "check", "recorders", "plan", "markers", "name", "verdict", "direct",
-}  # fmt: skip
+    "record",
+    "archives",
+    "archive",
+    "diagnose",
+    "import",
+    "check",
+    "recorders",
+    "plan",
+    "markers",
+    "name",
+    "verdict",
+    "direct",
+}
 
 
 def main(arguments: list[str]) -> int:

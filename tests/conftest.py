@@ -26,7 +26,10 @@ from reditus.store.store import Store
 hypothesis_settings.register_profile("reditus", deadline=None)
 hypothesis_settings.load_profile("reditus")
 
-TABLES = "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, facts, recorders, plans, processes, blocks, columns, schemas, archives, hosts"
+TABLES = (
+    "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, "
+    "facts, recorders, plans, processes, blocks, columns, schemas, archives, hosts"
+)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -47,9 +47,12 @@ def test_spans_find_what_one_look_at_all_of_it_finds(client, store, answer, smal
         (alike,) = [
             other
             for other in by_spans.findings
-            if (other.kind, other.device) == (item.kind, item.device) and other.start_ns < item.end_ns and item.start_ns < other.end_ns
-        ]  # fmt: skip
-        # A file cache that grows too small over hours shows now and then at first; where that is one with the rest may differ.
+            if (other.kind, other.device) == (item.kind, item.device)
+            and other.start_ns < item.end_ns
+            and item.start_ns < other.end_ns
+        ]
+        # A file cache that grows too small over hours shows now and then at first; where that is one with the rest may
+        # differ.
         slack_s = 4_500 if item.kind == "memory.cache_thrash" else 900
         assert abs(alike.start_ns - item.start_ns) <= slack_s * NS_PER_S
         assert alike.time_lost_s == pytest.approx(item.time_lost_s, rel=0.1, abs=60)

@@ -27,9 +27,13 @@ HOUR_NS = 3_600 * NS_PER_S
 WANTED = [
     SeriesKey(measure_named(name), device)
     for name, device in [
-        ("cpu.busy", None), ("cpu.busy", "1"), ("disk.read.wait", "sd1"), ("disk.queue", None), ("memory.available", None),
+        ("cpu.busy", None),
+        ("cpu.busy", "1"),
+        ("disk.read.wait", "sd1"),
+        ("disk.queue", None),
+        ("memory.available", None),
     ]
-]  # fmt: skip
+]
 
 
 def exactly(store, timeline, window, level_s=60, width=400):
@@ -187,8 +191,17 @@ def test_the_level_suits_the_window_and_the_ticks():
 
 def test_bins_put_together_weigh_by_what_was_seen():
     unknown = float("nan")
-    rolled = BinStats(*map(np.array, ([30.0, 10.0, 0.0, 0.0], [1.0, 5.0, unknown, unknown], [0.0, 4.0, unknown, unknown],
-                                    [2.0, 6.0, unknown, unknown])))  # fmt: skip
+    rolled = BinStats(
+        *map(
+            np.array,
+            (
+                [30.0, 10.0, 0.0, 0.0],
+                [1.0, 5.0, unknown, unknown],
+                [0.0, 4.0, unknown, unknown],
+                [2.0, 6.0, unknown, unknown],
+            ),
+        )
+    )
     whole = rolled.coarser(2)
     assert (whole.mean[0], whole.low[0], whole.high[0], whole.seen_s[0]) == (2.0, 0.0, 6.0, 40.0)
     assert np.isnan(whole.mean[1])

@@ -160,8 +160,23 @@ def test_a_diagnosis_names_what_ran_out_and_what_did_not(stitch):
     finding, one_core = diagnosis["findings"]
     assert (finding["kind"], one_core["kind"], one_core["device"]) == ("cpu.saturated", "cpu.one_core", "5")
     assert finding["start"] == "2026-11-12T09:18:20Z"
-    assert set(finding) >= {"id", "resource", "device", "end", "onset", "severity", "time_lost_s", "confidence", "evidence",
-                            "explanation", "considered", "next", "caused_by", "symptoms", "pattern"}  # fmt: skip
+    assert set(finding) >= {
+        "id",
+        "resource",
+        "device",
+        "end",
+        "onset",
+        "severity",
+        "time_lost_s",
+        "confidence",
+        "evidence",
+        "explanation",
+        "considered",
+        "next",
+        "caused_by",
+        "symptoms",
+        "pattern",
+    }
     assert [item["kind"] for item in diagnosis["ruled_out"]] == [
         "memory.cache_growth",
         "memory.free_low",

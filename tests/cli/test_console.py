@@ -37,11 +37,26 @@ def test_lines_and_tables_steer_nothing(console, name):
 @pytest.mark.parametrize("name", HOSTILE)
 def test_the_list_of_archives_shows_any_name(console, name):
     archive = {
-        "id": "00000000-0000-4000-8000-0000000000aa", "host": {"id": "x", "name": name}, "name": name, "source": "recorded",
-        "start": None, "end": None, "start_ms": None, "end_ms": None, "interval_s": None, "ticks": 0, "columns": 0,
-        "size_bytes": 0, "coverage": 0.0, "notes": name, "protected": False, "deleted": None, "facts": {},
-        "damaged_blocks": 0, "trouble": None,
-    }  # fmt: skip
+        "id": "00000000-0000-4000-8000-0000000000aa",
+        "host": {"id": "x", "name": name},
+        "name": name,
+        "source": "recorded",
+        "start": None,
+        "end": None,
+        "start_ms": None,
+        "end_ms": None,
+        "interval_s": None,
+        "ticks": 0,
+        "columns": 0,
+        "size_bytes": 0,
+        "coverage": 0.0,
+        "notes": name,
+        "protected": False,
+        "deleted": None,
+        "facts": {},
+        "damaged_blocks": 0,
+        "trouble": None,
+    }
     show_archives([archive], console)
     assert "\x1b]" not in console.file.getvalue()
     assert "\u202e" not in console.file.getvalue()

@@ -15,7 +15,8 @@ def test_facts_survive_json():
 @pytest.mark.parametrize(
     ("name", "role"),
     [
-        ("sda", DiskRole.DISK), ("sda1", DiskRole.PARTITION), ("nvme0n1", DiskRole.DISK), ("nvme0n1p2", DiskRole.PARTITION),
+        ("sda", DiskRole.DISK), ("sda1", DiskRole.PARTITION), ("nvme0n1", DiskRole.DISK),
+        ("nvme0n1p2", DiskRole.PARTITION),
         ("vda", DiskRole.DISK), ("dm-3", DiskRole.VOLUME), ("md0", DiskRole.VOLUME), ("loop7", DiskRole.VOLUME),
         ("zram0", DiskRole.MEMORY), ("mmcblk0p1", DiskRole.PARTITION),
     ],

@@ -1,4 +1,6 @@
-"""A frozen server, a database that is restarted, clocks that step, signals right after a start. More: benchmarks/kills.py faults."""
+"""A frozen server, a database that is restarted, clocks that step, signals right after a start. More:
+benchmarks/kills.py faults.
+"""
 
 import pytest
 

@@ -1,4 +1,6 @@
-"""A few short bottlenecks made on this very kernel, captured by the field script, and named. The others: benchmarks.lab."""
+"""A few short bottlenecks made on this very kernel, captured by the field script, and named. The others:
+benchmarks.lab.
+"""
 
 import json
 import os

@@ -89,7 +89,8 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
         # What the hypervisor gave to others at that tick, this load could not use.
         stolen[name] = machine["cpu.steal"]
     assert values["before"] < 0.6 * CORES
-    # The load had what the hypervisor did not take. Steal is booked on top of idle time, so that a little more than what
+    # The load had what the hypervisor did not take. Steal is booked on top of idle time, so that a little more than
+    # what
     # is reported was lost to it; where nothing is stolen, nothing is allowed for.
     assert values["inside"] > 0.9 * CORES - 1.1 * stolen["inside"]
     assert values["inside"] > values["before"] + 0.4 * (CORES - stolen["inside"])

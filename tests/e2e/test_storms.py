@@ -1,4 +1,6 @@
-"""Server and database are killed in the middle of append, seal, rollup, trim, copy and delete. More: benchmarks/kills.py."""
+"""Server and database are killed in the middle of append, seal, rollup, trim, copy and delete. More:
+benchmarks/kills.py.
+"""
 
 from storms import run_storm
 

@@ -19,7 +19,10 @@ from reditus.exchange import CaptureError, field_script, read_capture
 from reditus.recorder.sampler import Sampler
 
 BEGIN_NS = 1_794_474_000 * NS_PER_S
-STAT = "cpu  {user} 0 0 {idle} 0 0 0 0 0 0\ncpu0 {user} 0 0 {idle} 0 0 0 0 0 0\nctxt {ctxt}\nbtime {btime}\nprocs_running 2\n"
+STAT = (
+    "cpu  {user} 0 0 {idle} 0 0 0 0 0 0\ncpu0 {user} 0 0 {idle} 0 0 0 0 0 0\nctxt {ctxt}\nbtime {btime}\n"
+    "procs_running 2\n"
+)
 
 
 def stat(at_s, *, btime=1_794_000_000, step_ns=0, ctxt=None):

@@ -59,7 +59,8 @@ SETTLED = """() => !document.documentElement.hasAttribute('data-fetching') && do
 
 
 def settled(page: Page) -> None:
-    """Wait until nothing is being fetched, all fonts are there, and nothing moves: twice, a frame apart, for what has come may
+    """Wait until nothing is being fetched, all fonts are there, and nothing moves: twice, a frame apart, for what has
+    come may
     ask for more.
     """
     for _ in range(2):

@@ -1,6 +1,8 @@
-"""Faults while recorders work, and the count afterwards: what was acknowledged is stored, nothing twice, and others were unharmed.
+"""Faults while recorders work, and the count afterwards: what was acknowledged is stored, nothing twice, and others
+were unharmed.
 
-Each fault takes the running service and does its worst; two recorders go on all the time, one of which meets the fault and one of
+Each fault takes the running service and does its worst; two recorders go on all the time, one of which meets the fault
+and one of
 which should not notice.
 """
 
@@ -142,7 +144,9 @@ def _killed_recorder(running: Service, hurt: Child, times: float = 5) -> None:
 
 
 def _clock_steps(clock: Path, steps_s: Sequence[int], pause_s: float) -> None:
-    """The recorder's wall clock steps ahead and back, by a second to twenty years; what is a day ahead is refused and reported."""
+    """The recorder's wall clock steps ahead and back, by a second to twenty years; what is a day ahead is refused and
+    reported.
+    """
     for step_s in steps_s:
         for offset in (f"{step_s:+d}", "+0"):
             clock.write_text(offset)
@@ -157,13 +161,29 @@ FAULTS: dict[str, Callable[..., None]] = {
 
 
 def signals_right_after_the_start(folder: Path, times: int) -> tuple[int, float]:
-    """Start a recorder and send it SIGINT or SIGTERM as soon as it records; how many ended, and the longest time that took."""
+    """Start a recorder and send it SIGINT or SIGTERM as soon as it records; how many ended, and the longest time that
+    took.
+    """
     longest_s, ended = 0.0, 0
     for at in range(times):
         process = subprocess.Popen(
-            [sys.executable, "-m", "reditus.recorder", "--server", "http://127.0.0.1:9", "--spool", str(folder), "--name", "s",
-             "--every", "100ms"], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-m",
+                "reditus.recorder",
+                "--server",
+                "http://127.0.0.1:9",
+                "--spool",
+                str(folder),
+                "--name",
+                "s",
+                "--every",
+                "100ms",
+            ],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
         assert process.stderr
         for line in process.stderr:
             if "recording" in line:

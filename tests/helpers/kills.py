@@ -163,7 +163,8 @@ def stored_ticks(running: Service) -> list[tuple[bytes, bytes, int]]:
     with engine.connect() as connection:
         rows = connection.execute(
             text(
-                "select b.archive_id, l.digest, b.boot, b.ticks, b.directory, b.data from blocks b join schemas l on l.id = b.schema_id"
+                "select b.archive_id, l.digest, b.boot, b.ticks, b.directory, b.data from blocks b join schemas l on "
+                "l.id = b.schema_id"
             )
         )
         for archive, digest, boot, ticks, directory, blob in rows:

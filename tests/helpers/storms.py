@@ -1,4 +1,5 @@
-"""Kill server and database at random points of append, seal, rollup, trim, copy and delete, and count each time: what was
+"""Kill server and database at random points of append, seal, rollup, trim, copy and delete, and count each time: what
+was
 acknowledged is there, once, and what was half done is either the old or the new.
 """
 
@@ -273,7 +274,9 @@ def _at(tick: int) -> str:
 
 
 def run_storm(data: Path, kills: int, seed: int) -> Count:
-    """Do random things, kill server or database in the middle of one, wait until all is up again, and count; over and over."""
+    """Do random things, kill server or database in the middle of one, wait until all is up again, and count; over and
+    over.
+    """
     rng = random.Random(seed)
     with service(Settings(data=data, seal_every_s=0.3, undo_for_s=1.0), anywhere=True) as running:
         storm = Storm(running, rng)

@@ -43,7 +43,9 @@ def wheels(outside):
 
 
 def environment(outside, name, wheels, dependencies):
-    """A clean virtual environment with the wheels in it, and of all other packages just these, as they are installed here."""
+    """A clean virtual environment with the wheels in it, and of all other packages just these, as they are installed
+    here.
+    """
     folder = outside / name
     venv.create(folder, with_pip=False)
     (site,) = folder.glob("lib/python*/site-packages")

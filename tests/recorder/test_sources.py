@@ -142,7 +142,10 @@ def test_softirqs_by_kind_and_core():
 
 
 def test_protocols_by_name_and_levels_apart():
-    raw = b"Ip: Forwarding DefaultTTL InReceives\nIp: 1 64 987\nTcp: RtoMin MaxConn CurrEstab RetransSegs\nTcp: 200 -1 5 42\n"
+    raw = (
+        b"Ip: Forwarding DefaultTTL InReceives\nIp: 1 64 987\n"
+        b"Tcp: RtoMin MaxConn CurrEstab RetransSegs\nTcp: 200 -1 5 42\n"
+    )
     found = read(protocols.SOURCES[0], raw)
     assert found["system.network.linux.protocol", "InReceives", "ip"] == 987
     assert found["system.network.linux.protocol", "RetransSegs", "tcp"] == 42

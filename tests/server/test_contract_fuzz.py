@@ -1,4 +1,5 @@
-"""What the contract says is what the server does, whatever it is queried: Schemathesis, with all of its checks, over all of it, against
+"""What the contract says is what the server does, whatever it is queried: Schemathesis, with all of its checks, over
+all of it, against
 the real server as a process of its own.
 """
 
@@ -27,7 +28,8 @@ BEYOND_SCHEMAS = {
     "bad-time", "bad-window", "bad-json", "bad-block", "block-version", "bad-schema", "bad-facts", "bad-plan",
     "request-too-large", "bad-address", "bad-verdict",
 }  # fmt: skip
-"""What a schema cannot say: that a window ends after it begins, that bytes are a block, that a text holds no NUL. Nothing else may be
+"""What a schema cannot say: that a window ends after it begins, that bytes are a block, that a text holds no NUL.
+Nothing else may be
 refused that the schema allows; so much for the one check of Schemathesis's own that takes a schema for the whole truth.
 """
 load_all_checks()

@@ -20,9 +20,20 @@ RECORDER = f"/api/recorders/{ARCHIVE}"
 JSON = {"content-type": "application/json"}
 EVER = {"from": "1990-01-01T00:00:00Z", "to": "2199-12-31T23:59:59Z"}
 REPORT = {
-    "version": "1", "pid": 1, "state": "recording", "started_ms": 1.0, "interval_s": 1.0, "last_tick_ms": None, "ticks": 1,
-    "missed": 0, "late_ms": None, "cost_share": None, "memory_bytes": 1, "spool_bytes": 0, "spool_limit_bytes": 1,
-}  # fmt: skip
+    "version": "1",
+    "pid": 1,
+    "state": "recording",
+    "started_ms": 1.0,
+    "interval_s": 1.0,
+    "last_tick_ms": None,
+    "ticks": 1,
+    "missed": 0,
+    "late_ms": None,
+    "cost_share": None,
+    "memory_bytes": 1,
+    "spool_bytes": 0,
+    "spool_limit_bytes": 1,
+}
 
 
 def facts(text):
@@ -65,7 +76,11 @@ HOSTILE = {
     "a report with NaN": ("PUT", RECORDER, report().replace('"pid": 1', '"pid": NaN')),
     "a report of inf": ("PUT", RECORDER, report().replace('"started_ms": 1.0', '"started_ms": 1e400')),
     "a report with NUL": ("PUT", RECORDER, report(state="a\0b")),
-    "a report of a time beyond": ("PUT", RECORDER, report(dropped=[{"start_ms": 1e300, "end_ms": 1e300, "reason": "x"}])),
+    "a report of a time beyond": (
+        "PUT",
+        RECORDER,
+        report(dropped=[{"start_ms": 1e300, "end_ms": 1e300, "reason": "x"}]),
+    ),
     "a report of a pid beyond": ("PUT", RECORDER, report(pid=1 << 70)),
     "a device with NUL": ("PUT", f"{PATH}/names", '{"kind": "disk", "device": "a\\u0000", "name": "b"}'),
     "a marker of the year 99999": ("POST", f"{PATH}/markers", '[{"at": "99999-01-01T00:00:00Z", "text": "x"}]'),
@@ -80,9 +95,11 @@ HOSTILE = {
     "identities that are lists": ("POST", BLOCKS, a_list([])),
     "identities that are texts": ("POST", BLOCKS, a_list("x")),
     "a name in a batch with half a pair": (
-        "POST", BLOCKS, a_list(asdict(Identity(1, 2, "?", "u", "", 0)) | {"name": "\ud800"})
+        "POST",
+        BLOCKS,
+        a_list(asdict(Identity(1, 2, "?", "u", "", 0)) | {"name": "\ud800"}),
     ),
-}  # fmt: skip
+}
 
 
 @pytest.fixture

@@ -105,15 +105,30 @@ def test_a_device_has_a_name_until_it_is_taken_away(client, url):
 
 def test_what_a_recorder_dropped_is_a_gap_with_its_reason(client, url):
     reported = {
-        "host": {"id": client.get(url).json()["host"]["id"], "name": "h"}, "archive": str(ARCHIVE), "name": "n",
+        "host": {"id": client.get(url).json()["host"]["id"], "name": "h"},
+        "archive": str(ARCHIVE),
+        "name": "n",
         "plan": None,
         "report": {
-            "version": "1", "pid": 1, "state": "recording", "started_ms": 0, "interval_s": 1, "last_tick_ms": None,
-            "ticks": 1, "missed": 0, "late_ms": None, "cost_share": None, "memory_bytes": 1, "spool_bytes": 0,
-            "spool_limit_bytes": 1, "unreadable": {},
-            "dropped": [{"start_ms": BEGIN_NS / 1e6 + 10_000, "end_ms": BEGIN_NS / 1e6 + 20_000, "reason": "spool full"}],
+            "version": "1",
+            "pid": 1,
+            "state": "recording",
+            "started_ms": 0,
+            "interval_s": 1,
+            "last_tick_ms": None,
+            "ticks": 1,
+            "missed": 0,
+            "late_ms": None,
+            "cost_share": None,
+            "memory_bytes": 1,
+            "spool_bytes": 0,
+            "spool_limit_bytes": 1,
+            "unreadable": {},
+            "dropped": [
+                {"start_ms": BEGIN_NS / 1e6 + 10_000, "end_ms": BEGIN_NS / 1e6 + 20_000, "reason": "spool full"}
+            ],
         },
-    }  # fmt: skip
+    }
     for _ in range(2):
         assert client.put(f"/api/recorders/{ARCHIVE}", json=reported).status_code == 200
         reported["report"]["dropped"][0]["end_ms"] += 5_000

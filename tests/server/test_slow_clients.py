@@ -1,4 +1,6 @@
-"""Clients that do not finish their requests, or do not read their answers, are disconnected; all others are answered."""
+"""Clients that do not finish their requests, or do not read their answers, are disconnected; all others are
+answered.
+"""
 
 import asyncio
 import socket
@@ -146,8 +148,14 @@ def test_a_body_that_hardly_comes_is_refused(monkeypatch):
         async def send(message):
             sent.append(message)
 
-        scope = {"type": "http", "method": "PUT", "path": "/api/plans/x", "raw_path": b"/api/plans/x", "query_string": b"",
-                 "headers": [(b"host", b"127.0.0.1")]}  # fmt: skip
+        scope = {
+            "type": "http",
+            "method": "PUT",
+            "path": "/api/plans/x",
+            "raw_path": b"/api/plans/x",
+            "query_string": b"",
+            "headers": [(b"host", b"127.0.0.1")],
+        }
         await guard.Guard(app, ["127.0.0.1"], 1 << 20)(scope, never, send)
         return sent
 
@@ -166,8 +174,14 @@ def test_a_client_that_goes_away_in_its_body_is_no_error(caplog):
         async def send(message):
             sent.append(message)
 
-        scope = {"type": "http", "method": "PUT", "path": "/api/plans/x", "raw_path": b"/api/plans/x", "query_string": b"",
-                 "headers": [(b"host", b"127.0.0.1"), (b"content-length", b"10")]}  # fmt: skip
+        scope = {
+            "type": "http",
+            "method": "PUT",
+            "path": "/api/plans/x",
+            "raw_path": b"/api/plans/x",
+            "query_string": b"",
+            "headers": [(b"host", b"127.0.0.1"), (b"content-length", b"10")],
+        }
         await guard.Guard(app, ["127.0.0.1"], 1 << 20)(scope, gone, send)
         return sent
 

@@ -159,10 +159,23 @@ def check_processor(answer, machine, interval_s, bound):
 
 
 def check_memory(answer):
-    size = {name: answer[memory_size(name)] * 1024 for name in (
-        "MemTotal", "MemFree", "MemAvailable", "Buffers", "Cached", "AnonPages", "Shmem", "Slab", "KernelStack", "PageTables",
-        "SwapTotal", "SwapFree",
-    )}  # fmt: skip
+    size = {
+        name: answer[memory_size(name)] * 1024
+        for name in (
+            "MemTotal",
+            "MemFree",
+            "MemAvailable",
+            "Buffers",
+            "Cached",
+            "AnonPages",
+            "Shmem",
+            "Slab",
+            "KernelStack",
+            "PageTables",
+            "SwapTotal",
+            "SwapFree",
+        )
+    }
     parts = sum(
         size[name] for name in ("MemFree", "Buffers", "Cached", "AnonPages", "Slab", "KernelStack", "PageTables")
     )

@@ -24,9 +24,18 @@ LIKE_LOOP1 = Disk("loop1", DiskKind.NETWORK, service_s=0.00166, parallel=1, byte
 
 def machine(*disks, memory_bytes=24 * GIB, **more):
     return Machine(
-        UUID(int=1), "alike", 2, memory_bytes, disks, (Link("eth0"),), programs_bytes=more.pop("programs_bytes", GIB // 2),
-        cache_bytes=more.pop("cache_bytes", GIB), swap_bytes=4 * GIB, parked_bytes=0, **more,
-    )  # fmt: skip
+        UUID(int=1),
+        "alike",
+        2,
+        memory_bytes,
+        disks,
+        (Link("eth0"),),
+        programs_bytes=more.pop("programs_bytes", GIB // 2),
+        cache_bytes=more.pop("cache_bytes", GIB),
+        swap_bytes=4 * GIB,
+        parked_bytes=0,
+        **more,
+    )
 
 
 def alike(*works, on):
@@ -46,55 +55,100 @@ CASES = {
             on=machine(LIKE_VDA),
         ),
         {
-            "disk.busy@vda": (0.959, 1.2), "disk.queue@vda": (1.77, 1.5), "disk.wait@vda": (0.00145, 2.0),
-            "disk.read.rate@vda": (656e6, 2.0), "disk.read.size@vda": (524_000, 1.1), "stall.io.some": (0.836, 1.3),
-            "cpu.iowait": (0.743, 2.0), "cpu.blocked": (0.905, 1.5),
+            "disk.busy@vda": (0.959, 1.2),
+            "disk.queue@vda": (1.77, 1.5),
+            "disk.wait@vda": (0.00145, 2.0),
+            "disk.read.rate@vda": (656e6, 2.0),
+            "disk.read.size@vda": (524_000, 1.1),
+            "stall.io.some": (0.836, 1.3),
+            "cpu.iowait": (0.743, 2.0),
+            "cpu.blocked": (0.905, 1.5),
         },
         {"stall.cpu.some": 0.1, "cpu.waiting": 0.3, "swap.in": 1.0},
     ),
     "disk-sat-random": (
         alike(
-            Work("read", workers=1, intensity=0.01, read_bytes_per_s=5e9, read_size=4_096, depth=21, waits=0.0, disk="loop1"),
-            Work("write", workers=1, intensity=0.01, write_bytes_per_s=5e9, write_size=4_096, depth=11, waits=0.0, disk="loop1"),
+            Work(
+                "read",
+                workers=1,
+                intensity=0.01,
+                read_bytes_per_s=5e9,
+                read_size=4_096,
+                depth=21,
+                waits=0.0,
+                disk="loop1",
+            ),
+            Work(
+                "write",
+                workers=1,
+                intensity=0.01,
+                write_bytes_per_s=5e9,
+                write_size=4_096,
+                depth=11,
+                waits=0.0,
+                disk="loop1",
+            ),
             on=machine(LIKE_VDA, LIKE_LOOP1),
         ),
         {
-            "disk.busy@loop1": (1.0, 1.05), "disk.queue@loop1": (31.9, 1.2), "disk.wait@loop1": (0.0538, 1.3),
-            "disk.read.requests@loop1": (398, 1.3), "disk.write.requests@loop1": (196, 1.3),
+            "disk.busy@loop1": (1.0, 1.05),
+            "disk.queue@loop1": (31.9, 1.2),
+            "disk.wait@loop1": (0.0538, 1.3),
+            "disk.read.requests@loop1": (398, 1.3),
+            "disk.write.requests@loop1": (196, 1.3),
         },
         {"stall.io.some": 0.1, "cpu.iowait": 0.1, "cpu.blocked": 0.2},
     ),
     "swap-disk": (
-        # The real one had 384 MB inside a control group of 192 MB; a machine as short of memory stands in for the group.
+        # The real one had 384 MB inside a control group of 192 MB; a machine as short of memory stands in for the
+        # group.
         alike(
             Work("touch", workers=1, intensity=0.5, kernel_share=0.6, memory_bytes=5 * GIB),
             on=machine(
-                LIKE_VDA, memory_bytes=4 * GIB, touch_bytes_per_s=2.6e8, swap_read_bytes=4_096, swap_write_bytes=4_096,
+                LIKE_VDA,
+                memory_bytes=4 * GIB,
+                touch_bytes_per_s=2.6e8,
+                swap_read_bytes=4_096,
+                swap_write_bytes=4_096,
                 cache_bytes=GIB // 8,
             ),
         ),
         {
-            "swap.in": (74.5e6, 2.0), "swap.out": (74.9e6, 2.0), "disk.read.requests@vda": (18_200, 2.0),
-            "disk.wait@vda": (0.00047, 2.0), "disk.busy@vda": (0.784, 1.5), "disk.queue@vda": (17.0, 2.5),
-            "stall.io.some": (0.561, 2.0), "memory.faults.major": (18_200, 2.0),
+            "swap.in": (74.5e6, 2.0),
+            "swap.out": (74.9e6, 2.0),
+            "disk.read.requests@vda": (18_200, 2.0),
+            "disk.wait@vda": (0.00047, 2.0),
+            "disk.busy@vda": (0.784, 1.5),
+            "disk.queue@vda": (17.0, 2.5),
+            "stall.io.some": (0.561, 2.0),
+            "memory.faults.major": (18_200, 2.0),
         },
         {"cpu.waiting": 0.5},
     ),
     "normal": (
         alike(
             Work(
-                "mixed", workers=2, intensity=0.12, read_bytes_per_s=2.26e6, read_size=16_384, write_bytes_per_s=3.1e6,
-                write_size=31_000, waits=0.2, depth=4,
+                "mixed",
+                workers=2,
+                intensity=0.12,
+                read_bytes_per_s=2.26e6,
+                read_size=16_384,
+                write_bytes_per_s=3.1e6,
+                write_size=31_000,
+                waits=0.2,
+                depth=4,
             ),
             on=machine(LIKE_VDA),
         ),
         {
-            "cpu.busy": (0.431, 1.5), "disk.read.requests@vda": (123, 1.5), "disk.write.requests@vda": (124, 1.5),
+            "cpu.busy": (0.431, 1.5),
+            "disk.read.requests@vda": (123, 1.5),
+            "disk.write.requests@vda": (124, 1.5),
             "disk.wait@vda": (0.000142, 5.0),
         },
         {"stall.cpu.some": 0.1, "stall.io.some": 0.1, "cpu.waiting": 0.3, "swap.in": 1.0},
     ),
-}  # fmt: skip
+}
 
 
 def means(frame, names, start_ns, end_ns):

@@ -166,7 +166,10 @@ def test_connections_that_the_database_ended_are_not_used_again(known):
         pass  # two are in the pool now
     other = create_engine(known._engine.url)
     with other.connect() as connection:
-        ended = "select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()"
+        ended = (
+            "select pg_terminate_backend(pid, 5000) from pg_stat_activity "
+            "where datname = current_database() and pid <> pg_backend_pid()"
+        )
         assert len(connection.execute(text(ended)).all()) >= 3
     other.dispose()
     assert switches(known) == [100 * at for at in range(6)]

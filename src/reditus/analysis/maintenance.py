@@ -1,4 +1,5 @@
-"""Background work: retention, sealing, rollups, scrubbing. Archives are isolated from each other: an error in one is logged
+"""Background work: retention, sealing, rollups, scrubbing. Archives are isolated from each other: an error in one is
+logged
 once, and tried again with back-off.
 """
 
@@ -156,7 +157,8 @@ def maintain(
     undo_s: float = UNDO_S,
     stop: Callable[[], bool] = lambda: False,
 ) -> int:
-    """One round over all archives: remove deleted ones, expire what plans no longer keep, merge small blocks, and extend
+    """One round over all archives: remove deleted ones, expire what plans no longer keep, merge small blocks, and
+    extend
     rollups. Return by how many blocks there are fewer after merging.
 
     `only_grown` leaves out archives that have not grown enough since the last round for anything to merge. `stop` is
@@ -192,7 +194,9 @@ def _compact(store: Store, archive: UUID, merged: list[int]) -> None:
 
 
 def extend_rollups(store: Store, archive: UUID) -> None:
-    """Extend an archive's rollups, in short transactions, so that appending never waits long. Damaged ones are derived again."""
+    """Extend an archive's rollups, in short transactions, so that appending never waits long. Damaged ones are derived
+    again.
+    """
     try:
         again_elsewhere(lambda: _extend(store, archive))
     except (DamagedBlock, DatabaseDamaged) as why:

@@ -8,7 +8,9 @@ REACH_INTERVALS = 3
 
 
 def requested_window(reader: Reader, start: str | None, end: str | None) -> Window:
-    """A window from two optional RFC 3339 times; what is left out is the timeline's own beginning or end. Raise TimeError."""
+    """A window from two optional RFC 3339 times; what is left out is the timeline's own beginning or end. Raise
+    TimeError.
+    """
     if start and end:
         return parse_window(start, end, (None, None))
     return parse_window(start, end, (reader.extent.first_ns, reader.extent.last_ns))

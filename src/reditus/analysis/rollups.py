@@ -28,7 +28,9 @@ FINER_STEPS_A_PASS = 4
 
 
 def grow_rollups(reader: Reader, archive: UUID) -> bool:
-    """Extend the archive's rollups towards its newest ticks, within the reader's transaction. Return whether more is left."""
+    """Extend the archive's rollups towards its newest ticks, within the reader's transaction. Return whether more is
+    left.
+    """
     extent = reader.extent
     if extent.first_ns is None or extent.last_ns is None or extent.interval_ns is None:
         return False

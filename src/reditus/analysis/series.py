@@ -79,7 +79,8 @@ def read(reader: Reader, wanted: Sequence[SeriesKey], window: Window | None) -> 
 
 
 def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[ChartSeries]:
-    """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest; of its inner part
+    """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest; of its inner
+    part
     alone, where there is nothing outside.
     """
     edges_ns = bin_edges(window, width)
@@ -205,7 +206,8 @@ SLICE_NUMBERS = 1 << 19
 
 
 def _coarse(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, level_s: int) -> list[BinStats]:
-    """Measures over equal bins, each of many of a level's: slice by slice, so that what is in memory does not depend on how
+    """Measures over equal bins, each of many of a level's: slice by slice, so that what is in memory does not depend on
+    how
     much of the level there is; slices without ticks cost nothing.
     """
     bins, length_ns = len(edges_ns) - 1, int(edges_ns[1] - edges_ns[0])

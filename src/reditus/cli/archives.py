@@ -70,9 +70,11 @@ def trim(
 
 @archiving.command("copy")
 def copy(
-    archive: Annotated[str, typer.Argument(help="An archive, or a host: all its archives as one.")], start: From, end: To,
+    archive: Annotated[str, typer.Argument(help="An archive, or a host: all its archives as one.")],
+    start: From,
+    end: To,
     name: Annotated[str, typer.Option("--name", help="Name of the copy.")],
-) -> None:  # fmt: skip
+) -> None:
     """Copy a stretch to an archive of its own, which no plan expires."""
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         fresh = client.copy_stretch(client.find_archive(archive)["id"], start, end, name)

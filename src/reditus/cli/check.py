@@ -69,7 +69,8 @@ def _show(
     for item in damage:
         what = "all columns" if item["columns"] is None else f"{item['columns']} columns"
         out.print(
-            f"DAMAGED {item['host']}: {item['archive_name']}, {item['start']} to {item['end']}, {what} of {item['group']}: "
+            f"DAMAGED {item['host']}: {item['archive_name']}, {item['start']} to {item['end']}, {what} of "
+            f"{item['group']}: "
             f"{item['reason']}",
             markup=False,
         )

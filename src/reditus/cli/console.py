@@ -15,7 +15,8 @@ _PIPED_WIDTH = 200
 
 
 class SafeConsole(Console):
-    """A console that prints every text through `terminal_text`, tables and all: names come from machines where anybody may
+    """A console that prints every text through `terminal_text`, tables and all: names come from machines where anybody
+    may
     have chosen them.
     """
 
@@ -41,7 +42,8 @@ err = SafeConsole(stderr=True, highlight=False, width=None if sys.stderr.isatty(
 
 
 class Failure(ReditusError):
-    """A command cannot do what was requested; the message says why and what would work. It may hold anything that came from
+    """A command cannot do what was requested; the message says why and what would work. It may hold anything that came
+    from
     outside: what prints it makes that safe.
     """
 

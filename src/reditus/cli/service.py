@@ -23,7 +23,9 @@ from reditus.store.database.cluster import Cluster, ClusterError
 START_TIMEOUT_S = 60.0
 HANDED_ON = ("seal_every_s", "undo_for_s", "scrub_every_s", "memory_mib", "token")
 ARENAS = "2"
-"""Of the C library, each of which keeps what its threads have freed: one for every thread would be most of the memory."""
+"""Of the C library, each of which keeps what its threads have freed: one for every thread would be most of the
+memory.
+"""
 
 
 def settings_of_environment() -> Settings:
@@ -92,7 +94,8 @@ def service(settings: Settings, *, anywhere: bool = False) -> Iterator[Service]:
             with handling(raise_interrupt):
                 yield Service(_running_url(data), data, owned=False, token=settings.token)
             return
-        # A signal while parts start or stop is taken note of, and obeyed between two steps: broken off in the middle of one,
+        # A signal while parts start or stop is taken note of, and obeyed between two steps: broken off in the middle of
+        # one,
         # a database that is just beginning to run would be left behind.
         switch = StopSwitch()
         with (

@@ -13,10 +13,12 @@ def verdict(
     archive: Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive or host.")],
     finding: Annotated[str, typer.Argument(help="The finding's id as `diagnose --json` tells it, or its beginning.")],
     confirm: Annotated[bool, typer.Option("--confirm", help="It is right.")] = False,
-    dismiss: Annotated[str | None, typer.Option("--dismiss", metavar="REASON", help="It is wrong, or no matter.")] = None,
+    dismiss: Annotated[
+        str | None, typer.Option("--dismiss", metavar="REASON", help="It is wrong, or no matter.")
+    ] = None,
     remark: Annotated[str | None, typer.Option("--remark", metavar="TEXT", help="A comment.")] = None,
     clear: Annotated[bool, typer.Option("--clear", help="Take back what was said.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """Confirm a finding, dismiss it with a reason, or remark upon it."""
     if sum((confirm, dismiss is not None, clear)) > 1 or not (confirm or dismiss is not None or remark or clear):
         raise Failure("say one of --confirm, --dismiss REASON, --clear, or a --remark")

@@ -40,7 +40,9 @@ def live_lines(names: Sequence[str], interval_ns: int, count: int | None) -> Ite
 
 
 def past_lines(series_set: dict[str, Any], count: int | None, names: dict[str, dict[str, str]]) -> Iterator[str]:
-    """The API's series in the same form. Series of other times than the first one's are reported by the nearest of theirs."""
+    """The API's series in the same form. Series of other times than the first one's are reported by the nearest of
+    theirs.
+    """
     series = series_set["series"]
     titles = [
         _title(sery["measure"], labelled(names, sery["measure"], sery["device"]), sery["unit"]) for sery in series

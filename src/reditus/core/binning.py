@@ -1,4 +1,5 @@
-"""A window cut into bins, for many measures at once: what depends on time alone is worked out once for all that share it.
+"""A window cut into bins, for many measures at once: what depends on time alone is worked out once for all that share
+it.
 
 Series of one timebase lie under each other as rows, so that what NumPy costs a call is paid once for all of them. That
 pays for a few thousand ticks; rows of more are taken one by one.
@@ -123,7 +124,8 @@ class _Known:
         count = int(np.count_nonzero(known))
         together = bool(known[first : first + count].all())
         self._kept: slice | BoolArray = slice(first, first + count) if together else known
-        # A wall clock set back makes times repeat. The picture then holds the time already drawn; rates are not touched.
+        # A wall clock set back makes times repeat. The picture then holds the time already drawn; rates are not
+        # touched.
         self.start_ns = np.maximum.accumulate(self.of_known(timebase.start_ns))
         self.end_ns = np.maximum.accumulate(self.of_known(timebase.wall_ns))
 
@@ -253,7 +255,8 @@ class _OverBins:
 
 @dataclass(frozen=True, slots=True)
 class _SparseBins:
-    """The intervals that touch each bin, where those are few: a row of all bins for the first of them, for the second, and
+    """The intervals that touch each bin, where those are few: a row of all bins for the first of them, for the second,
+    and
     so on. Going through rows is several times as fast as going from bin to bin.
     """
 

@@ -97,7 +97,8 @@ class Block:
         return len(self.directory) // _OFFSET_BYTES - 1 - CLOCKS
 
     def chunk(self, position: int) -> memoryview:
-        """The bytes of one column, without their checksum; 0 is the wall clock, 1 the monotonic clock, 2 the schema's first
+        """The bytes of one column, without their checksum; 0 is the wall clock, 1 the monotonic clock, 2 the schema's
+        first
         column. Raise DamagedBlock where the checksum does not match.
         """
         begin, end = _PAIR.unpack_from(self.directory, _OFFSET_BYTES * position)
@@ -118,7 +119,8 @@ class Block:
         return replace(self, directory=directory, data=data, version=FORMAT_VERSION)
 
     def check(self) -> None:
-        """Raise BlockError unless every column can be decoded, the clocks agree with the head, and the monotonic clock only
+        """Raise BlockError unless every column can be decoded, the clocks agree with the head, and the monotonic clock
+        only
         moves forward.
         """
         chunks = [self.chunk(position) for position in range(CLOCKS + self.columns)]
@@ -133,7 +135,9 @@ class Block:
             )
 
     def column(self, position: int) -> IntArray:
-        """Decode the chunk at a position: 0 and 1 are the clocks, then the schema's columns. Shape (ticks,). Raise DamagedBlock."""
+        """Decode the chunk at a position: 0 and 1 are the clocks, then the schema's columns. Shape (ticks,). Raise
+        DamagedBlock.
+        """
         chunk = self.chunk(position)
         return decode_wall(chunk, self.column(1)) if position == 0 else decode_column(chunk, self.ticks)
 
@@ -203,7 +207,8 @@ class Described:
 
 def encode_batch(parts: Sequence[Described], *, archive: UUID, boot: UUID) -> list[Block]:
     """Encode several stretches of a few ticks as `encode_block` would, but for the clocks, each of which is encoded
-    like any column. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on, is paid once
+    like any column. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on, is
+    paid once
     for all that have the same number of ticks.
     """
     blocks: list[Block | None] = [None] * len(parts)

@@ -2,7 +2,8 @@
 
 A chunk is self-contained but for its number of values, which its block knows:
 
-    byte 0        encoding (Encoding below; ids are never reused); or 128 + n, and only the value of a column that stands
+    byte 0        encoding (Encoding below; ids are never reused); or 128 + n, and only the value of a column that
+    stands
                   still follows, in n bytes
     byte 1        planes: bytes kept of each delta, 0 to 8
     byte 2        low 4 bits: length of `first`; high 4 bits: length of `least`
@@ -35,7 +36,9 @@ MIN_COMPRESSED = 24  # shorter payloads only grow: a zstd frame has about a doze
 HEAD = 4
 WORD = 8
 FORMAT_VERSION = 3
-"""2 added the short form of columns that stand still, 128 + n; 3 a checksum at the end of each chunk (core.checksums)."""
+"""2 added the short form of columns that stand still, 128 + n; 3 a checksum at the end of each chunk
+(core.checksums).
+"""
 CHECKSUMS_SINCE = 3
 STILL = 128
 _MASK = (1 << 64) - 1
@@ -185,7 +188,8 @@ def unpacked(frame: bytes | memoryview, most_bytes: int, *, of: str) -> bytes:
 
 
 def decode_steps(chunk: bytes | memoryview, ticks: int) -> Steps:
-    """As decode_column, without adding up what the values grow by; a payload that is damaged shows when they are queried
+    """As decode_column, without adding up what the values grow by; a payload that is damaged shows when they are
+    queried
     for.
     """
     found = _parsed(chunk, ticks)

@@ -21,7 +21,8 @@ def parse_duration(text: str) -> int:
     found = _PATTERN.match(text.strip()) if len(text) <= MOST_LETTERS else None
     if not found or float(found["number"]) * _UNITS_NS[found["unit"]] > MOST_NS:
         raise ValueError(
-            f"{shown(text)} is no duration; write a number and ms, s, m, h or d, as in 500ms, 60s or 1.5h, a century at most"
+            f"{shown(text)} is no duration; write a number and ms, s, m, h or d, as in 500ms, 60s or 1.5h, a century "
+            f"at most"
         )
     return round(float(found["number"]) * _UNITS_NS[found["unit"]])
 

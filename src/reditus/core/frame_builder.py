@@ -14,7 +14,8 @@ from reditus.core.types import BoolArray, IntArray
 def assemble(pieces: Iterable[BlockSlice], check: Callable[[], None] = lambda: None) -> list[Group]:
     """Join decoded blocks into one timebase per group, in time order, each tick once.
 
-    Blocks may come in any order and may overlap (a batch sent twice, wide groups cut into parts): ticks are distinguished
+    Blocks may come in any order and may overlap (a batch sent twice, wide groups cut into parts): ticks are
+    distinguished
     by boot and monotonic clock. Boots follow each other by the wall time of their first tick. `check` is called now and
     then, and may raise to end the work.
     """

@@ -21,7 +21,8 @@ class Gap:
 
 
 def gaps_of(timebase: Timebase, stretches: Iterable[tuple[int, int, str]] = ()) -> list[Gap]:
-    """The gaps of a timebase, in order, each with what was reported of it: stretches with a reason (start, end, reason).
+    """The gaps of a timebase, in order, each with what was reported of it: stretches with a reason (start, end,
+    reason).
 
     A gap lasts from the tick before it to the start of the first interval after it.
     """

@@ -1,7 +1,9 @@
 """What comes from outside, checked in one place: texts, numbers, and JSON as a whole.
 
-Nothing that passes here can trip what comes after: no NUL, which PostgreSQL keeps in no text; no half of a surrogate pair, which
-no UTF-8 holds; no number that is infinite, none at all, or wider than 64 bits; nothing nested deeper than anybody needs.
+Nothing that passes here can trip what comes after: no NUL, which PostgreSQL keeps in no text; no half of a surrogate
+pair, which
+no UTF-8 holds; no number that is infinite, none at all, or wider than 64 bits; nothing nested deeper than anybody
+needs.
 """
 
 import json
@@ -121,7 +123,8 @@ def _finite(digits: str) -> float:
 
 
 def terminal_text(text: str) -> str:
-    """A text as a terminal may print it: what would steer the terminal, or turn the order of what stands beside it, is shown
+    """A text as a terminal may print it: what would steer the terminal, or turn the order of what stands beside it, is
+    shown
     as its code point.
 
     >>> terminal_text("a\\x1b[31mb")

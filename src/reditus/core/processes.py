@@ -63,9 +63,15 @@ def thread_columns(slot: int) -> tuple[Column, ...]:
 
 def _columns(own: dict[str, str], places: Sequence[str], amounts: Iterable[int]) -> tuple[Column, ...]:
     return (
-        *(kernel_column(counter, own, scale=(1, TICKS_PER_S) if counter.endswith("start") else (1, 1)) for counter in places),
-        *(kernel_column(counter, own | dict(more), scale=scale) for counter, more, scale in (AMOUNTS[at] for at in amounts)),
-    )  # fmt: skip
+        *(
+            kernel_column(counter, own, scale=(1, TICKS_PER_S) if counter.endswith("start") else (1, 1))
+            for counter in places
+        ),
+        *(
+            kernel_column(counter, own | dict(more), scale=scale)
+            for counter, more, scale in (AMOUNTS[at] for at in amounts)
+        ),
+    )
 
 
 @cache

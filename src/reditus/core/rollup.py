@@ -28,7 +28,9 @@ MOST_SERIES = 100
 FEW_TICKS = 50_000
 """So many are read fast enough as they are, and give the percentile of ticks instead of that of bins."""
 BINS_A_PIXEL = 1.9
-"""Not 2, so that a week on a wide screen has a level made for it. Bins of a chart are whole multiples of the level's, so that several have to go into one, or they would be far too long."""
+"""Not 2, so that a week on a wide screen has a level made for it. Bins of a chart are whole multiples of the level's,
+so that several have to go into one, or they would be far too long.
+"""
 FEW_NEIGHBOURS = 32
 LEAST_TICKS_A_BIN = 10
 """A level pays when its bins hold so many ticks; else the ticks themselves are as fast to read."""
@@ -129,8 +131,10 @@ class BinStats:
         return self.seen_s, self.mean, self.low, self.high
 
     def to_chunks(self) -> list[bytes]:
-        """The observed time as a column (column_codec), and all means, lowest and highest values as little-endian doubles in
-        one zstd frame, each with its checksum (checksums). Measured: half the size of byte planes, for most of a quiet bin's numbers are the same.
+        """The observed time as a column (column_codec), and all means, lowest and highest values as little-endian
+        doubles in
+        one zstd frame, each with its checksum (checksums). Measured: half the size of byte planes, for most of a quiet
+        bin's numbers are the same.
         """
         seen_ns = np.round(self.seen_s * NS_PER_S).astype(np.int64)
         floats = np.concatenate([self.mean, self.low, self.high]).astype("<f8").tobytes()
@@ -167,7 +171,8 @@ def levels_of(interval_ns: int) -> list[int]:
 
 
 def chosen_level(window: Window, width: int, interval_ns: int, inner: Window | None = None) -> int | None:
-    """The coarsest level, in seconds, whose bins are at most half as long as a pixel; None for the ticks themselves, where
+    """The coarsest level, in seconds, whose bins are at most half as long as a pixel; None for the ticks themselves,
+    where
     those are few or no level fits. `inner` is the part of the window that has ticks.
     """
     part = inner or window
@@ -184,7 +189,9 @@ def fitting_level(window: Window, width: int, interval_ns: int, bins_a_pixel: fl
 
 
 def rolled_edges(window: Window, width: int, level_s: int) -> IntArray:
-    """Edges of at most `width` equal bins that cover the window, on multiples of their length, itself one of the level."""
+    """Edges of at most `width` equal bins that cover the window, on multiples of their length, itself one of the
+    level.
+    """
     level_ns = level_s * NS_PER_S
     length_ns = -(-(window.end_ns - window.start_ns) // max(width - 1, 1))
     return aligned_edges(window, -(-length_ns // level_ns) * level_ns)

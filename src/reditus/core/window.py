@@ -69,7 +69,8 @@ def bin_edges(window: Window, width: int) -> IntArray:
 
 
 def aligned_edges(window: Window, length_ns: int) -> IntArray:
-    """Edges on whole multiples of a length that cover a window; at its very ends instead where those would lie beyond what 64
+    """Edges on whole multiples of a length that cover a window; at its very ends instead where those would lie beyond
+    what 64
     bits hold.
     """
     first, last = window.start_ns // length_ns, -(-window.end_ns // length_ns)
@@ -109,7 +110,9 @@ def points(sampled: Series, window: Window) -> tuple[IntArray, FloatArray]:
 
 
 def parse_window(start: str | None, end: str | None, extent: tuple[int | None, int | None]) -> Window:
-    """A window from two optional times; what is left out comes from the extent (first and last tick). Raise TimeError."""
+    """A window from two optional times; what is left out comes from the extent (first and last tick). Raise
+    TimeError.
+    """
     first_ns = parse_time(start) if start else extent[0]
     last_ns = parse_time(end) if end else extent[1]
     if first_ns is None or last_ns is None:

@@ -1,7 +1,8 @@
 """Field captures: raw kernel text written where nothing may be installed, read by the recorder's own parsers.
 
 The format is ours: UTF-8 text, plain or in gzip or zstd. An optional first line `# field capture 1 host=NAME`. For each
-file that was read, a line `@ EPOCH_NANOSECONDS PATH` and then the file's bytes as they are; or, if it could not be read,
+file that was read, a line `@ EPOCH_NANOSECONDS PATH` and then the file's bytes as they are; or, if it could not be
+read,
 one line `@ EPOCH_NANOSECONDS PATH !REASON`. Each file has a time of its own, and its rates use that time.
 
 Captures come from machines in trouble: cut off, joined, or written by two scripts at once. What is good is kept, what
@@ -114,7 +115,8 @@ def read_capture(path: Path, *, name: str | None = None) -> FieldCapture:
     if not pieces:
         known = ", ".join(source.path for source in SOURCES[:3])
         raise CaptureError(
-            f"{path.name} holds no kernel text that Reditus knows. A field capture has a line '@ EPOCH_NANOSECONDS PATH' before "
+            f"{path.name} holds no kernel text that Reditus knows. A field capture has a line '@ EPOCH_NANOSECONDS "
+            f"PATH' before "
             f"each file's text, for paths such as {known}; `reditus field-script` writes one"
         )
     host = uuid5(NAMESPACE, host_name)
@@ -146,7 +148,8 @@ def _opened(path: Path) -> Iterator[BinaryIO]:
 
 
 def _lines(stream: BinaryIO, notes: _Notes, most_bytes: int) -> Iterator[tuple[int, bytes]]:
-    """Lines with their numbers. A packed file that ends too early gives what could be unpacked; so does one that unpacks to
+    """Lines with their numbers. A packed file that ends too early gives what could be unpacked; so does one that
+    unpacks to
     more than `most_bytes`.
     """
     number = size = 0

@@ -50,7 +50,8 @@ class FileSet:
                 text = read()
                 parts += head, text, b"" if text.endswith(b"\n") else b"\n"
             except OSError:
-                # Gone, or nothing to say at the moment (the speed of a link that is down); requested again when looking.
+                # Gone, or nothing to say at the moment (the speed of a link that is down); requested again when
+                # looking.
                 self._files.pop(path).close()
                 gone = True
         if gone:

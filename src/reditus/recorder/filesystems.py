@@ -89,7 +89,9 @@ class _Asker:
 
 
 class Filesystems:
-    """A probe (sampler.Probe). `root` holds the proc with the mounts; the mount points themselves are this machine's."""
+    """A probe (sampler.Probe). `root` holds the proc with the mounts; the mount points themselves are this
+    machine's.
+    """
 
     group = "filesystem"
     pace_s = SLOW_S

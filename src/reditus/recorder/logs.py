@@ -118,7 +118,8 @@ class KernelLog:
 
 
 class LogFile:
-    """A file that something appends lines of RFC 5424, or the journal's export format, to. Turned-over files are followed
+    """A file that something appends lines of RFC 5424, or the journal's export format, to. Turned-over files are
+    followed
     by their name.
     """
 
@@ -200,7 +201,9 @@ class Logs:
         return {"kernel": self._kernel.left, "files": {str(file.path): file.left for file in self._files}}
 
     def remember(self, left: Json) -> None:
-        """What was read until there is handed over. A crash before it has some lines read twice, which are kept once."""
+        """What was read until there is handed over. A crash before it has some lines read twice, which are kept
+        once.
+        """
         if left != self._kept:
             beside = self._memory.with_suffix(".part")
             beside.write_text(json.dumps(left))

@@ -48,7 +48,9 @@ class Options:
 
 
 def read_options(arguments: Sequence[str] | None = None) -> Options:
-    """Options from the command line, a settings file, and defaults. Raise OptionsError; exit for a misspelt command line."""
+    """Options from the command line, a settings file, and defaults. Raise OptionsError; exit for a misspelt command
+    line.
+    """
     given = vars(_parser().parse_args(arguments))
     config: Path | None = given.pop("config")
     values = read_file(config) if config is not None else _read_default_file()

@@ -87,7 +87,9 @@ class SourceReader:
         return raw
 
     def prepared(self, raw: bytes) -> bytes:
-        """As the source wants it parsed. That can wait until the tick is: so soon after reading every instruction is cold."""
+        """As the source wants it parsed. That can wait until the tick is: so soon after reading every instruction is
+        cold.
+        """
         if raw != self._prepared[0] and self.source.prepare is not None:
             self._prepared = (raw, self.source.prepare(raw))
         return self._prepared[1]
@@ -138,7 +140,8 @@ class _PollGroup:
 
     def __init__(self, readers: list[SourceReader], relearn_every: int) -> None:
         self.readers = readers
-        # Past the reader while all is well: at each tick, after a second of other work, every object on the way is cold.
+        # Past the reader while all is well: at each tick, after a second of other work, every object on the way is
+        # cold.
         self._open: list[int | None] = [None for _ in readers]
         self._prepared = [(at, item.prepared) for at, item in enumerate(readers) if item.source.prepare is not None]
         self._groups = [reader.source.group for reader in readers]
@@ -248,7 +251,8 @@ class Sampler:
         return self.parse(self.read())
 
     def read(self) -> RawTick:
-        """Read every source that is due. What needs no answer at once is cheaper parsed a few ticks together: the second
+        """Read every source that is due. What needs no answer at once is cheaper parsed a few ticks together: the
+        second
         one finds the processor's caches warm.
         """
         # Both clocks once, and from then on only the monotonic one: within a tick they do not part.
@@ -270,7 +274,9 @@ class Sampler:
         return RawTick(begun_ns, wall_ahead_ns, rounds, probed)
 
     def _wall_ahead(self, seen_ns: int) -> int:
-        """How far the wall clock is ahead: as before, while it is so but for the time that looking at both clocks takes."""
+        """How far the wall clock is ahead: as before, while it is so but for the time that looking at both clocks
+        takes.
+        """
         if abs(seen_ns - self._wall_ahead_ns) > AHEAD_WITHIN_NS:
             self._wall_ahead_ns = seen_ns
         return self._wall_ahead_ns

@@ -179,7 +179,8 @@ class Spool:
         return SpooledBatch(batch.path, len(left))
 
     def refuse(self, batch: SpooledBatch, reason: str) -> None:
-        """The server will not take it: lay it aside, with the reason, for a person to look at. What it held is a gap, with
+        """The server will not take it: lay it aside, with the reason, for a person to look at. What it held is a gap,
+        with
         that reason. Of what is laid aside the newest is kept, up to a limit.
         """
         aside = self.folder / ASIDE
@@ -236,7 +237,8 @@ class Spool:
             log.warning("spool full, oldest batch dropped: a gap", batch=batch.path.name, limit=self._limit_bytes)
 
     def note_dropped(self, batch: bytes, reason: str) -> Json | None:
-        """The gap that dropping a batch makes, in memory; gaps that touch and have one reason are one. Return its ends, or
+        """The gap that dropping a batch makes, in memory; gaps that touch and have one reason are one. Return its ends,
+        or
         None where what it held is no longer known.
         """
         try:

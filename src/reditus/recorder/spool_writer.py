@@ -1,4 +1,5 @@
-"""Batches go to the spool's disk from a thread of their own, so that no tick waits for a disk that is slow or full: that
+"""Batches go to the spool's disk from a thread of their own, so that no tick waits for a disk that is slow or full:
+that
 is when ticks are wanted most.
 """
 
@@ -118,7 +119,9 @@ class SpoolWriter:
         return True
 
     def _put_down(self, kept: Kept) -> None:
-        """What goes with a batch that is on disk. If this fails, log lines are read twice after a restart, and kept once."""
+        """What goes with a batch that is on disk. If this fails, log lines are read twice after a restart, and kept
+        once.
+        """
         try:
             kept.then()
             if self._gaps_to_write:

@@ -1,6 +1,7 @@
 """Many processes or threads from reading to reading, cheaply.
 
-Each one's stat file stays open, and only texts that changed are parsed, all in one go: most of a machine's processes sleep
+Each one's stat file stays open, and only texts that changed are parsed, all in one go: most of a machine's processes
+sleep
 through a second. I/O is requested only where stat changed, and for everyone in turn, so that what a sleeper moved shows
 some ticks late but is not lost.
 """

@@ -23,7 +23,9 @@ BLOCKS_TYPE = "application/vnd.reditus.blocks"
 TOGETHER_BYTES = 1 << 20
 """Batches that piled up while the server was away go together up to this size: each commit costs it disk syncs."""
 MOST_FAULTS = 5
-"""Tries of one batch that the server answers with a fault of its own (500); with the waits between them some ten seconds."""
+"""Tries of one batch that the server answers with a fault of its own (500); with the waits between them some ten
+seconds.
+"""
 LATER = (408, 425, 429)
 """Too slow, too early, too often: the same may be taken later."""
 UNKNOWN = (404, 409)
@@ -105,7 +107,9 @@ class Uplink:
             self._deliver_offer(spool, offer)
 
     def _deliver_offer(self, spool: Spool, offer: Offer) -> None:
-        """Deliver from memory what the disk does not take. What the server refuses cannot be laid aside then, and is a gap."""
+        """Deliver from memory what the disk does not take. What the server refuses cannot be laid aside then, and is a
+        gap.
+        """
         try:
             self._send(spool, offer.batch)
         except Refused as why:
@@ -115,7 +119,8 @@ class Uplink:
         spool.withdraw(offer)
 
     def _deliver_alone(self, spool: Spool, batch: SpooledBatch) -> None:
-        """Deliver a batch, or lay it aside: at once where the server refuses it, after some tries where the server fails over
+        """Deliver a batch, or lay it aside: at once where the server refuses it, after some tries where the server
+        fails over
         it. Nothing behind it waits for ever.
         """
         try:

@@ -48,7 +48,8 @@ PROBLEM_SCHEMA = "#/components/schemas/ProblemOut"
 
 
 def contract_of(app: FastAPI) -> dict[str, Any]:
-    """The OpenAPI document, in which problems are what they are: application/problem+json, also those that FastAPI would
+    """The OpenAPI document, in which problems are what they are: application/problem+json, also those that FastAPI
+    would
     describe as its own.
     """
     if app.openapi_schema is None:

@@ -1,4 +1,6 @@
-"""Time limits for slow clients: clients that do not finish a request's head, or do not read an answer, are disconnected."""
+"""Time limits for slow clients: clients that do not finish a request's head, or do not read an answer, are
+disconnected.
+"""
 
 import asyncio
 import time
@@ -15,7 +17,9 @@ READ_S = 30.0
 """For any part of an answer that waits to be read."""
 LOOK_EVERY_S = 2.0
 MOST_UNREAD_BYTES = 48 << 20
-"""Of answers that wait to be read, over all connections: beyond that the one that has stood still longest is given up."""
+"""Of answers that wait to be read, over all connections: beyond that the one that has stood still longest is given
+up.
+"""
 
 
 class TimedProtocol(HttpToolsProtocol):

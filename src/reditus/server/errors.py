@@ -182,5 +182,5 @@ async def _gone(_: Request, __: Exception) -> JSONResponse:
 
 async def _unforeseen(request: Request, why: Exception) -> JSONResponse:
     log.error("unforeseen", path=request.url.path, exc_info=why)
-    detail = "Internal error. The server's log has the details (logs/server.log in the data folder). Nothing was half-written."
+    detail = "The server's log has the details (logs/server.log in the data folder). Nothing was half-written."
     return problem(500, "unforeseen", "Internal error", detail)

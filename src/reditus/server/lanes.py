@@ -60,7 +60,8 @@ class Budget:
             share = self.most_bytes / size_bytes
             raise RequestTooLarge(
                 f"this would read {size_bytes / MIB:,.0f} MiB of ticks at once, and one request may read "
-                f"{self.most_bytes / MIB:.0f}. Ask for {share:.0%} of the time or of the series, or less; or give the server "
+                f"{self.most_bytes / MIB:.0f}. Ask for {share:.0%} of the time or of the series, or less; or give the "
+                f"server "
                 "more with REDITUS_MEMORY_MIB"
             )
 
@@ -70,7 +71,8 @@ class Budget:
         if size_bytes > self.most_bytes:
             fits = self.most_bytes // POINT_BYTES
             raise RequestTooLarge(
-                f"{series} series of {width} points are too much for one answer. {fits // width} series of that width fit, or "
+                f"{series} series of {width} points are too much for one answer. {fits // width} series of that width "
+                f"fit, or "
                 f"{fits // series} points for each of these"
             )
 

@@ -28,7 +28,9 @@ class TickBroadcaster:
             listener.set()
 
     async def listen(self, *archives: UUID, heartbeat_s: float = 15.0) -> AsyncIterator[int | None]:
-        """Yield the time of the archives' newest tick whenever it has grown, and None as a sign of life when nothing came."""
+        """Yield the time of the archives' newest tick whenever it has grown, and None as a sign of life when nothing
+        came.
+        """
         heard = asyncio.Event()
         self._listeners.add(heard)
         published = self._newest(archives)

@@ -1,4 +1,5 @@
-"""Limits that hold for every request before any handler sees it: by which name it came, who may ask for changes, how large and
+"""Limits that hold for every request before any handler sees it: by which name it came, who may ask for changes, how
+large and
 how slow it may be, and whether its texts and numbers are any that Reditus can use.
 
 Browsers send an Origin with every request that changes something. One from another site is refused, so that a page on
@@ -171,7 +172,9 @@ def _announced(scope: Scope) -> int:
 
 
 class Room:
-    """So many bytes of bodies are in memory at once; what does not fit waits, and what is larger than all of it comes alone."""
+    """So many bytes of bodies are in memory at once; what does not fit waits, and what is larger than all of it comes
+    alone.
+    """
 
     def __init__(self, size_bytes: int) -> None:
         self._size_bytes = size_bytes
@@ -224,7 +227,8 @@ def _counting(receive: Receive, limit: int) -> Receive:
 
 
 def _timed(receive: Receive) -> Receive:
-    """A body that has to come at a bearable pace. What is requested after its end, such as whether the client is still there,
+    """A body that has to come at a bearable pace. What is requested after its end, such as whether the client is still
+    there,
     may take as long as it will.
     """
     loop = asyncio.get_running_loop()

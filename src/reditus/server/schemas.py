@@ -298,7 +298,8 @@ class SummaryOut(Out):
     total: float | None
     coverage: float
     bin_s: float | None = Field(
-        description="Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is of "
+        description="Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is "
+        "of "
         "their means. null where the figures are of the ticks."
     )
 
@@ -634,5 +635,6 @@ class ProcessesOut(Out):
     total: UsageOut | None = Field(description="All processes of the tick, those not listed too.")
     states: dict[str, int]
     ended_cores: float | None = Field(
-        description="Processor use that no process of the tick accounts for: of processes that ended before it, and of interrupts."
+        description="Processor use that no process of the tick accounts for: of processes that ended before it, and of "
+        "interrupts."
     )

@@ -11,9 +11,21 @@ from reditus.simulator.scenario import HOURS, WEEKDAYS, Scenario, Work
 DAY_S = 86_400
 THURSDAY = 3  # the epoch's weekday, Monday being 0
 BACKGROUND = Work(
-    "background", workers=2, intensity=0.09, kernel_share=0.35, write_bytes_per_s=180e3, write_size=16 * 1024, depth=2,
-    waits=0.2, receive_bytes_per_s=6e3, send_bytes_per_s=6e3, packet_bytes=400, user="root", processes=1, memory_bytes=180 * 2**20,
-)  # fmt: skip
+    "background",
+    workers=2,
+    intensity=0.09,
+    kernel_share=0.35,
+    write_bytes_per_s=180e3,
+    write_size=16 * 1024,
+    depth=2,
+    waits=0.2,
+    receive_bytes_per_s=6e3,
+    send_bytes_per_s=6e3,
+    packet_bytes=400,
+    user="root",
+    processes=1,
+    memory_bytes=180 * 2**20,
+)
 """What a quiet machine does by itself: timers, log writers, an agent or two."""
 MEMORY_FILLS_S = 40.0
 

@@ -57,8 +57,10 @@ class Served:
 def serve(disk: Disk, flows: list[Flow], slow: FloatArray, swap_in: Flow | None = None) -> Served:
     """Queueing in one disk that serves `parallel` requests at a time.
 
-    Who asks for less than a fair part gets all of it, and waits for a free server (Sakasegawa's approximation, 1977) and
-    behind those who are never satisfied. Those always have as many requests under way as they may, so that their wait is
+    Who asks for less than a fair part gets all of it, and waits for a free server (Sakasegawa's approximation, 1977)
+    and
+    behind those who are never satisfied. Those always have as many requests under way as they may, so that their wait
+    is
     that number over their rate (Little's law).
     """
     ticks = len(slow)

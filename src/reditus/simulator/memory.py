@@ -94,7 +94,8 @@ class Memory:
         traffic: tuple[FloatArray, FloatArray],
         file_bytes: FloatArray,
     ) -> dict[str, dict[Column, IntArray]]:
-        """What /proc/meminfo, /proc/vmstat and /proc/swaps would show. `traffic` are the bytes a second that were swapped in and out; `file_bytes`
+        """What /proc/meminfo, /proc/vmstat and /proc/swaps would show. `traffic` are the bytes a second that were
+        swapped in and out; `file_bytes`
         a second were read and written.
         """
         interval_s, total, ticks = self._scenario.interval_s, self._machine.memory_bytes, len(at_s)
@@ -194,7 +195,8 @@ class Memory:
         return {column: self._tally(column, grown, start) for column, (grown, start) in growth.items()}
 
     def note(self, at_s: FloatArray, loads: list[Load], missed: FloatArray, group_kills: FloatArray) -> None:
-        """Keep what the events need beside swap: rereads that missed, and kills. Where `group_kills` begins to be above 0, as
+        """Keep what the events need beside swap: rereads that missed, and kills. Where `group_kills` begins to be above
+        0, as
         many processes of a control group are killed.
         """
         interval_s = self._scenario.interval_s

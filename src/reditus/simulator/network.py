@@ -1,4 +1,6 @@
-"""Links and what they lose: a full one queues, drops and is queried again; a core that takes all packets has its limit."""
+"""Links and what they lose: a full one queues, drops and is queried again; a core that takes all packets has its
+limit.
+"""
 
 from dataclasses import dataclass
 from typing import Any
@@ -78,8 +80,12 @@ class Network:
             loss = lost + LOSS_WHEN_FULL * (1 - share_out)
             sent = packets_sent * share_out
             carried.link[link.name] = (
-                receive * share_in * taken, send * share_out, packets_received * share_in * taken, sent, sent * (loss - lost)
-            )  # fmt: skip
+                receive * share_in * taken,
+                send * share_out,
+                packets_received * share_in * taken,
+                sent,
+                sent * (loss - lost),
+            )
             carried.sent += sent
             carried.again += sent * loss + sent * (1 - taken) * RESENT_WHEN_DROPPED
         return carried

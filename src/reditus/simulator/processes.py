@@ -60,7 +60,8 @@ class Processes:
             one = loads[at]
             count = one.work.process_count
             on = one.on > 0
-            # Whole ticks whose rounding is made up later would be counted to an interval that is over; they are dropped.
+            # Whole ticks whose rounding is made up later would be counted to an interval that is over; they are
+            # dropped.
             time = np.floor(parts[slot] * scale + self._noise(slot, ticks)).astype(np.int64)
             time = np.minimum(time, np.stack(used))
             run = one.run.astype(np.int64)

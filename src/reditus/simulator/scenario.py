@@ -185,7 +185,9 @@ class FaultKind(Enum):
     HUNG_TASKS = "hung tasks"
     """`factor` tasks hang in the kernel, on nothing that is counted as I/O."""
     GROUP_SWAPS = "a control group swaps"
-    """A group at its own limit reads `factor` bytes a second back from swap, and writes as many, with memory to spare."""
+    """A group at its own limit reads `factor` bytes a second back from swap, and writes as many, with memory to
+    spare.
+    """
     KILLS = "kills"
     """A control group at its limit loses `factor` processes at the beginning."""
     FILLING = "filling"

@@ -174,8 +174,8 @@ class Tree:
         fields = ["0"] * STAT_FIELDS
         # By the numbers of proc(5).
         for field, value in (
-            (4, who.parent), (10, minor), (12, major), (14, user), (15, system), (20, threads), (22, start), (24, memory),
-            (39, core), (42, blocked),
+            (4, who.parent), (10, minor), (12, major), (14, user), (15, system), (20, threads), (22, start),
+            (24, memory), (39, core), (42, blocked),
         ):  # fmt: skip
             fields[field - 1] = str(value)
         self._put(f"/proc/{pid}/stat", f"{pid} ({who.name}) {state} {' '.join(fields[3:])}\n")

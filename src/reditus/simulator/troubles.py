@@ -1,6 +1,7 @@
 """What goes wrong beside too much work: limits, heat, a hypervisor that takes cores away, storms, tasks that hang.
 
-Each acts where the kernel would show it: a quota stops tasks without making them runnable, a limit on I/O holds them above
+Each acts where the kernel would show it: a quota stops tasks without making them runnable, a limit on I/O holds them
+above
 the disk, a hung task is counted in the load and nowhere else.
 """
 

@@ -49,7 +49,8 @@ class UnknownSchema(StoreError, LookupError):
 
     def __init__(self, digest: bytes) -> None:
         super().__init__(
-            f"the schema {digest.hex()[:16]}… is not known for this host; PUT it under the archive's schemas, then send "
+            f"the schema {digest.hex()[:16]}… is not known for this host; PUT it under the archive's schemas, then "
+            f"send "
             "the blocks again"
         )
         self.digest = digest
@@ -88,7 +89,8 @@ class PlanInUse(StoreError, ValueError):
 
     def __init__(self, name: str, followers: Sequence[str]) -> None:
         super().__init__(
-            f"the plan {name!r} is followed by {', '.join(map(repr, followers))}; give those another plan, or none, first"
+            f"the plan {name!r} is followed by {', '.join(map(repr, followers))}; give those another plan, or none, "
+            f"first"
         )
 
 

@@ -108,7 +108,9 @@ VerdictState = Literal["open", "confirmed", "dismissed"]
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """A user's verdict on a finding: confirmed, dismissed with a reason, or remarked upon. `state` is open where there is a remark only."""
+    """A user's verdict on a finding: confirmed, dismissed with a reason, or remarked upon. `state` is open where there
+    is a remark only.
+    """
 
     kind: str
     device: str | None
@@ -119,7 +121,8 @@ class Verdict:
     decided_ns: int
 
     def is_of(self, kind: str, device: str | None, start_ns: int, end_ns: int) -> bool:
-        """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged again: they
+        """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged again:
+        they
         are the same if they share more than half of the shorter one.
         """
         if (self.kind, self.device) != (kind, device):

@@ -80,7 +80,9 @@ class Archives(_Repository):
         self._transact(lambda session: lifecycle.describe(session, archive, description))
 
     def delete(self, archive: UUID) -> None:
-        """Mark an archive for removal; `restore` takes that back for a while. Raise ArchiveProtected, UnknownArchive."""
+        """Mark an archive for removal; `restore` takes that back for a while. Raise ArchiveProtected,
+        UnknownArchive.
+        """
         self._transact(lambda session: lifecycle.delete_archive(session, archive))
 
     def restore(self, archive: UUID) -> None:

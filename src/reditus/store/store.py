@@ -1,4 +1,6 @@
-"""One database of archives: append batches, read timelines, and the repositories for all else. Safe from several threads."""
+"""One database of archives: append batches, read timelines, and the repositories for all else. Safe from several
+threads.
+"""
 
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
@@ -49,7 +51,8 @@ class Store:
         connecting: dict[str, Any] = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}, "hide_parameters": True}
         self._engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
         ping_on_checkout(self._engine)
-        # Connections that are not requested first whether they still are there: that costs as much as a part of the work.
+        # Connections that are not requested first whether they still are there: that costs as much as a part of the
+        # work.
         self._append_engine = create_engine(url, pool_size=2, **connecting)
         # Readings may be long and many: none of them keeps the others, intake or health from a connection.
         self._read_engine = create_engine(url, pool_size=4, max_overflow=12, pool_use_lifo=True, **connecting)
@@ -92,7 +95,9 @@ class Store:
             engine.dispose()
 
     def check(self) -> dict[UUID, int]:
-        """How many blocks are known to be damaged, by archive. Raise DatabaseUnavailable unless the database answers."""
+        """How many blocks are known to be damaged, by archive. Raise DatabaseUnavailable unless the database
+        answers.
+        """
         try:
             with self._session(self._check_engine) as session:
                 return count_damage(session)
@@ -124,7 +129,8 @@ class Store:
         return self.submit(archive, Batch(list(blocks), list(identities), list(marked))).result()
 
     def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
-        """Append without waiting; batches that come at the same time are committed together. The result is there when the
+        """Append without waiting; batches that come at the same time are committed together. The result is there when
+        the
         batch is on disk, or the error as of `append`.
         """
         return self._appender.submit(archive, batch)
@@ -135,7 +141,8 @@ class Store:
     ) -> Iterator[Reader]:
         """Read an archive, or, given a host's id, all archives of that host as one timeline. Raise UnknownArchive.
 
-        `check` is called between parts of the work, and may raise to end it; `allowance` says how much may be read at once.
+        `check` is called between parts of the work, and may raise to end it; `allowance` says how much may be read at
+        once.
         """
         with self._session(self._read_engine) as session:
             # Several statements that have to tell of the same instant, while sealing and removal go on.
@@ -176,7 +183,9 @@ class Store:
         self._transact(lambda session: drop_rollups(session, host_of(session, archive, lock=True), archive, from_ns))
 
     def compact(self, archive: UUID) -> int:
-        """Merge small blocks of an archive into big ones. Return by how many blocks there are fewer. Raise UnknownArchive."""
+        """Merge small blocks of an archive into big ones. Return by how many blocks there are fewer. Raise
+        UnknownArchive.
+        """
         merged: list[int] = []
 
         def work() -> None:

@@ -87,7 +87,8 @@ export interface paths {
         put?: never;
         /**
          * Check Archive
-         * @description Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null.
+         * @description Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it
+         *     is null.
          */
         post: operations["check_archive"];
         delete?: never;

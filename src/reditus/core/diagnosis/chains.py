@@ -25,7 +25,9 @@ OVER_RECORDING = ("disk.read.rate", "disk.write.rate", "memory.refaults", "swap.
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """A mechanism by which one kind brings another about. `number` says in words what supports it; None breaks the link."""
+    """A mechanism by which one kind brings another about. `number` says in words what supports it; None breaks the
+    link.
+    """
 
     cause: str
     effect: str
@@ -47,7 +49,9 @@ def _swap_share(readings: Readings, effect: Finding, rules: Parameters) -> str |
 
 
 def _reread_share(readings: Readings, effect: Finding, rules: Parameters) -> str | None:
-    """How much of what the disk read had been in memory a moment before; files do not come from a disk that carries swap."""
+    """How much of what the disk read had been in memory a moment before; files do not come from a disk that carries
+    swap.
+    """
     if _swap_share(readings, effect, rules):
         return None
     window = Window(effect.start_ns, effect.end_ns)
@@ -68,9 +72,11 @@ def _same_device(words: str) -> _Number:
 
 
 SAME_DEVICE = {
-    ("disk.writeback", "disk.saturated"), ("disk.writeback", "disk.slow"), ("disk.writeback", "disk.hot"),
+    ("disk.writeback", "disk.saturated"),
+    ("disk.writeback", "disk.slow"),
+    ("disk.writeback", "disk.hot"),
     ("disk.hot", "disk.saturated"),
-}  # fmt: skip
+}
 """Links that hold only where cause and effect are of one device."""
 LINKS = (
     Link(
@@ -111,9 +117,12 @@ def chained(findings: Sequence[Finding], readings: Readings, rules: Parameters) 
         for effect in (finding for finding in findings if finding.kind == link.effect):
             own = (link.cause, link.effect) in SAME_DEVICE
             fitting = [
-                finding for finding in findings
-                if finding.kind == link.cause and _leads_to(finding, effect, rules) and (not own or finding.device == effect.device)
-            ]  # fmt: skip
+                finding
+                for finding in findings
+                if finding.kind == link.cause
+                and _leads_to(finding, effect, rules)
+                and (not own or finding.device == effect.device)
+            ]
             sentence = link.number(readings, effect, rules) if fitting else None
             if sentence is None:
                 continue

@@ -1,6 +1,7 @@
 """Top processes in a finding: the recorded processes by their share of what ran short.
 
-A process counts from what its slots held over the finding; what no slot held is not attributed, so shares need not add up
+A process counts from what its slots held over the finding; what no slot held is not attributed, so shares need not add
+up
 to 1. They are no proof: who uses most of a resource need not be who uses it wrongly.
 """
 
@@ -22,12 +23,24 @@ _CPU, _MEMORY, _READ, _WRITTEN, _MAJOR, _BLOCKED = (0, 1), (2,), (3,), (4,), (5,
 """Places among AMOUNTS."""
 # What a process's part is measured by, best first: the first of which anybody had some.
 MEASURED_BY: dict[str, tuple[tuple[int, ...], ...]] = {
-    "cpu.saturated": (_CPU,), "cpu.one_core": (_CPU,), "cpu.steal": (_CPU,), "cpu.quota": (_CPU,), "cpu.churn": (_CPU,),
-    "cpu.thermal": (_CPU,), "memory.pressure": (_MEMORY,), "memory.oom_kill": (_MEMORY,), "swap.full": (_MEMORY,),
-    "swap.thrashing": (_MAJOR, _MEMORY), "memory.cache_thrash": (_READ, _MAJOR), "disk.saturated": ((*_READ, *_WRITTEN),),
-    "disk.slow": (_BLOCKED, (*_READ, *_WRITTEN)), "disk.hot": ((*_READ, *_WRITTEN),), "disk.writeback": (_WRITTEN,),
-    "io.limited": (_BLOCKED, (*_READ, *_WRITTEN)), "io.stalled": (_BLOCKED, (*_READ, *_WRITTEN)),
-}  # fmt: skip
+    "cpu.saturated": (_CPU,),
+    "cpu.one_core": (_CPU,),
+    "cpu.steal": (_CPU,),
+    "cpu.quota": (_CPU,),
+    "cpu.churn": (_CPU,),
+    "cpu.thermal": (_CPU,),
+    "memory.pressure": (_MEMORY,),
+    "memory.oom_kill": (_MEMORY,),
+    "swap.full": (_MEMORY,),
+    "swap.thrashing": (_MAJOR, _MEMORY),
+    "memory.cache_thrash": (_READ, _MAJOR),
+    "disk.saturated": ((*_READ, *_WRITTEN),),
+    "disk.slow": (_BLOCKED, (*_READ, *_WRITTEN)),
+    "disk.hot": ((*_READ, *_WRITTEN),),
+    "disk.writeback": (_WRITTEN,),
+    "io.limited": (_BLOCKED, (*_READ, *_WRITTEN)),
+    "io.stalled": (_BLOCKED, (*_READ, *_WRITTEN)),
+}
 GROWTH = {"memory.leak"}
 """Kinds by which a process's part is how much more it held at the end than at the beginning."""
 

@@ -1,4 +1,6 @@
-"""Processor troubles that the machine's mean hides: one core, packets on one core, the hypervisor, quotas, churn, heat."""
+"""Processor troubles that the machine's mean hides: one core, packets on one core, the hypervisor, quotas, churn,
+heat.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -20,15 +22,25 @@ from reditus.core.measures.processor import THROTTLED_PERIODS, TIME, core_count,
 from reditus.core.types import BoolArray, FloatArray
 
 NEEDS = (
-    "cpu.busy", "cpu.hottest", "cpu.steal", "cpu.system", "cpu.switches", "cpu.forks", "cpu.quota", "cpu.throttles",
-    "stall.cpu.some", "disk.read.requests", "disk.write.requests",
-)  # fmt: skip
+    "cpu.busy",
+    "cpu.hottest",
+    "cpu.steal",
+    "cpu.system",
+    "cpu.switches",
+    "cpu.forks",
+    "cpu.quota",
+    "cpu.throttles",
+    "stall.cpu.some",
+    "disk.read.requests",
+    "disk.write.requests",
+)
 
 ONE_CORE = Kind(
     "cpu.one_core",
     "Single core saturated, others idle",
     is_problem=True,
-    meaning="One core was never idle while others had time to give: work that runs on one core only, however many there are.",
+    meaning="One core was never idle while others had time to give: work that runs on one core only, however many "
+    "there are.",
     evidence=("cpu.hottest", "cpu.busy"),
     look_alikes="`cpu.saturated`: all cores are full. `cpu.interrupts`: the core is full of packets, not of a program.",
     next_steps=(
@@ -41,7 +53,8 @@ INTERRUPTS = Kind(
     "cpu.interrupts",
     "Single core saturated by interrupts",
     is_problem=True,
-    meaning="One core spent most of its time answering devices, sustained, while the others hardly did: what comes in is "
+    meaning="One core spent most of its time answering devices, sustained, while the others hardly did: what comes in "
+    "is "
     "handled there alone.",
     evidence=("cpu.softirq", "cpu.interrupt"),
     look_alikes="`cpu.one_core`: the core is full of a program's own work.",
@@ -55,7 +68,8 @@ STEAL = Kind(
     "cpu.steal",
     "Processor time stolen by the hypervisor",
     is_problem=True,
-    meaning="The hypervisor ran other guests while this machine had work to do, sustained: it has fewer cores than it shows.",
+    meaning="The hypervisor ran other guests while this machine had work to do, sustained: it has fewer cores than it "
+    "shows.",
     evidence=("cpu.steal", "cpu.busy"),
     look_alikes="Steal that is counted on an idle machine, which costs nothing.",
     next_steps=("Ask who runs the hypervisor.", "Compare with other machines on the same one, at the same time."),
@@ -72,13 +86,15 @@ QUOTA = Kind(
         "See the quota of the control group that the slow program runs in.",
         "If it is meant to be there: fewer threads at once waste less of it.",
     ),
-    without="Without counts of throttled periods, stall beside idle cores none of which is full decides, at a confidence of 70 %. With neither it cannot be reported.",
+    without="Without counts of throttled periods, stall beside idle cores none of which is full decides, at a "
+    "confidence of 70 %. With neither it cannot be reported.",
 )
 CHURN = Kind(
     "cpu.churn",
     "Scheduling overhead in the kernel",
     is_problem=True,
-    meaning="A great part of the processor went to the kernel, which started processes or switched between them at a high rate.",
+    meaning="A great part of the processor went to the kernel, which started processes or switched between them at a "
+    "high rate.",
     evidence=("cpu.system", "cpu.switches", "cpu.forks"),
     look_alikes="A kernel that is busy with programs' reading and writing: few switches, few new processes.",
     next_steps=(
@@ -95,7 +111,8 @@ THERMAL = Kind(
     evidence=("cpu.throttles",),
     look_alikes="A low clock on an idle machine saves power, and counts no throttling.",
     next_steps=("See temperatures and fans, where the machine tells them.", "See what kept the cores busy then."),
-    without="Without throttle counts it cannot be reported: a low clock alone may be thrift. What it cost is in no counter.",
+    without="Without throttle counts it cannot be reported: a low clock alone may be thrift. What it cost is in no "
+    "counter.",
 )
 KINDS = (ONE_CORE, INTERRUPTS, STEAL, QUOTA, CHURN, THERMAL)
 
@@ -133,9 +150,14 @@ def judge_cores(context: Context) -> Judgement:
         return _rows(readings, busy.timebase, measure, names)
 
     seen = _Cores(
-        bench, core_count(readings.frame), names, np.nan_to_num(busy.values), readings.on(busy.timebase, "stall.cpu.some"),
-        rows("cpu.busy"), rows("cpu.softirq") + rows("cpu.interrupt"),
-    )  # fmt: skip
+        bench,
+        core_count(readings.frame),
+        names,
+        np.nan_to_num(busy.values),
+        readings.on(busy.timebase, "stall.cpu.some"),
+        rows("cpu.busy"),
+        rows("cpu.softirq") + rows("cpu.interrupt"),
+    )
     findings = _single(seen, _least_s(readings, rules)) if len(names) > 1 else []
     return [
         *findings,
@@ -173,13 +195,16 @@ def _single(seen: _Cores, least_s: float) -> list[Finding]:
         by_itself = (own > second - 1e-9) & (second < rules.one_core_others)
         own_work = soft < rules.interrupts_leave
         full = sustained(
-            by_itself & own_work & (own >= rules.one_core_enter), by_itself & own_work & (own >= rules.one_core_leave),
-            bench.timebase, rules,
-        )  # fmt: skip
+            by_itself & own_work & (own >= rules.one_core_enter),
+            by_itself & own_work & (own >= rules.one_core_leave),
+            bench.timebase,
+            rules,
+        )
         findings += [
-            _one_core(bench, item, own, total, seen.stall) for item in _long(full, bench, least_s)
+            _one_core(bench, item, own, total, seen.stall)
+            for item in _long(full, bench, least_s)
             if bench.mean(own, item) >= rules.one_core_mean and item.last - item.first + 1 >= rules.one_core_ticks
-        ]  # fmt: skip
+        ]
     return findings
 
 
@@ -193,27 +218,38 @@ def _one_core(
 ) -> Finding:
     rest = bench.mean(total - own, stretch)
     return bench.finding(
-        ONE_CORE, stretch, rise=own, lost=stall,
+        ONE_CORE,
+        stretch,
+        rise=own,
+        lost=stall,
         held=[Held("cpu.busy", own, bench.rules.one_core_enter)],
         explanation=f"Core {bench.device} was busy for {bench.mean(own, stretch):.0%} of "
-        f"{spell_duration(stretch.length_s(bench.timebase))}, and all others together did the work of {rest:.1f} cores. What ran "
+        f"{spell_duration(stretch.length_s(bench.timebase))}, and all others together did the work of {rest:.1f} "
+        f"cores. What ran "
         "there cannot go faster than one core does.",
-        considered=("All cores full: no, others had time to give.", "Packets or devices on that core: no, a program's own work."),
-    )  # fmt: skip
+        considered=(
+            "All cores full: no, others had time to give.",
+            "Packets or devices on that core: no, a program's own work.",
+        ),
+    )
 
 
 def _interrupts(bench: FindingBuilder, stretch: Stretch, soft: FloatArray, own: FloatArray) -> Finding:
     return bench.finding(
-        INTERRUPTS, stretch, rise=soft, lost=None,
+        INTERRUPTS,
+        stretch,
+        rise=soft,
+        lost=None,
         held=[
             Held("cpu.softirq", soft, bench.rules.interrupts_enter, "with interrupts, mean, at least"),
             Held("cpu.busy", own, None, "mean"),
         ],
         explanation=f"Core {bench.device} spent {bench.mean(soft, stretch):.0%} of "
-        f"{spell_duration(stretch.length_s(bench.timebase))} answering devices, and the other cores hardly any of theirs. What "
+        f"{spell_duration(stretch.length_s(bench.timebase))} answering devices, and the other cores hardly any of "
+        f"theirs. What "
         "comes in can go no faster than that one core takes it.",
         considered=("A program that fills one core: no, it was the kernel's answering of devices.",),
-    )  # fmt: skip
+    )
 
 
 def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
@@ -227,24 +263,32 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
         taken * seen.count >= rules.steal_of_busy * seen.busy
     )
     stretches = sustained(
-        wanted & (taken >= rules.steal_enter), wanted & (taken >= rules.steal_leave), bench.timebase,
+        wanted & (taken >= rules.steal_enter),
+        wanted & (taken >= rules.steal_leave),
+        bench.timebase,
         replace(rules, merge_break_s=rules.steal_merge_s),
-    )  # fmt: skip
+    )
     return [
         bench.finding(
-            STEAL, item, rise=taken, lost=taken,
+            STEAL,
+            item,
+            rise=taken,
+            lost=taken,
             held=[
-                Held("cpu.steal", taken * seen.count, rules.steal_enter * seen.count), Held("cpu.busy", seen.busy, None, "mean")
+                Held("cpu.steal", taken * seen.count, rules.steal_enter * seen.count),
+                Held("cpu.busy", seen.busy, None, "mean"),
             ],
-            explanation=f"The hypervisor gave {bench.mean(taken, item) * seen.count:.2f} of {seen.count} cores to other guests for "
-            f"{spell_duration(item.length_s(bench.timebase))}, while this machine had work for {bench.mean(seen.busy, item):.2f} of "
+            explanation=f"The hypervisor gave {bench.mean(taken, item) * seen.count:.2f} of {seen.count} cores to "
+            f"other guests for "
+            f"{spell_duration(item.length_s(bench.timebase))}, while this machine had work for "
+            f"{bench.mean(seen.busy, item):.2f} of "
             "them. Nothing on this machine can be changed to get them back.",
             considered=("Steal on an idle machine: no, there was work.",),
             estimated=True,
         )
         for item in _long(stretches, bench, rules.steal_sustained_s)
         if bench.mean(taken, item) >= rules.steal_leave
-    ]  # fmt: skip
+    ]
 
 
 def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
@@ -297,9 +341,16 @@ def _quota_finding(
         most = int(np.argmax(shares[:, window].mean(axis=1))) if window.any() else 0
         group = f" The group {names[most]} was held back most."
     return bench.finding(
-        QUOTA, stretch, rise=held[0].values, lost=lost, estimated=not by_count, held=held,
-        explanation=f"For {bench.mean(lost, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task was ready to "
-        f"run and did not, while only {busy:.1f} of {seen.count} cores were busy. Idle cores were there, and a limit kept the tasks "
+        QUOTA,
+        stretch,
+        rise=held[0].values,
+        lost=lost,
+        estimated=not by_count,
+        held=held,
+        explanation=f"For {bench.mean(lost, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task "
+        f"was ready to "
+        f"run and did not, while only {busy:.1f} of {seen.count} cores were busy. Idle cores were there, and a limit "
+        f"kept the tasks "
         f"off them.{group}",
         considered=(
             "Not enough cores: no, there were idle ones.",
@@ -307,7 +358,7 @@ def _quota_finding(
             if not by_count
             else "One core that several tasks are bound to: no, periods were counted in which the quota had run out.",
         ),
-    )  # fmt: skip
+    )
 
 
 def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
@@ -327,18 +378,25 @@ def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
     stretches = _long(sustained(kernel & restless, held_on, bench.timebase, rules), bench, rules.churn_sustained_s)
     return [
         bench.finding(
-            CHURN, stretch, rise=system, lost=seen.stall,
+            CHURN,
+            stretch,
+            rise=system,
+            lost=seen.stall,
             held=[
                 Held("cpu.system", system, rules.churn_kernel_share * seen.count),
-                Held("cpu.switches", switches, None, "mean"), Held("cpu.forks", forks, None, "mean"),
+                Held("cpu.switches", switches, None, "mean"),
+                Held("cpu.forks", forks, None, "mean"),
             ],
-            explanation=f"The kernel used {bench.mean(system, stretch):.1f} of {bench.mean(seen.busy, stretch):.1f} busy cores, with "
-            f"{bench.mean(forks, stretch):,.0f} new processes and {bench.mean(switches, stretch):,.0f} switches a second, for "
-            f"{spell_duration(stretch.length_s(bench.timebase))}. The time went into starting and switching, not into work.",
+            explanation=f"The kernel used {bench.mean(system, stretch):.1f} of {bench.mean(seen.busy, stretch):.1f} "
+            f"busy cores, with "
+            f"{bench.mean(forks, stretch):,.0f} new processes and {bench.mean(switches, stretch):,.0f} switches a "
+            f"second, for "
+            f"{spell_duration(stretch.length_s(bench.timebase))}. The time went into starting and switching, not into "
+            f"work.",
             considered=("A kernel busy with reading and writing: no, tasks came and went at a high rate.",),
         )
         for stretch in stretches
-    ]  # fmt: skip
+    ]
 
 
 def _thermal(readings: Readings, seen: _Cores) -> list[Finding]:
@@ -351,13 +409,18 @@ def _thermal(readings: Readings, seen: _Cores) -> list[Finding]:
     occurs: BoolArray = often > 0
     return [
         bench.finding(
-            THERMAL, item, rise=often, lost=None, held=[Held("cpu.throttles", often, None, "mean, more than none")],
-            explanation=f"Cores were slowed down by heat {bench.mean(often, item) * item.length_s(bench.timebase):,.0f} times in "
+            THERMAL,
+            item,
+            rise=often,
+            lost=None,
+            held=[Held("cpu.throttles", often, None, "mean, more than none")],
+            explanation=f"Cores were slowed down by heat "
+            f"{bench.mean(often, item) * item.length_s(bench.timebase):,.0f} times in "
             f"{spell_duration(item.length_s(bench.timebase))}. The same work took longer than when they are cool.",
             considered=("A low clock to save power: no, throttling was counted.",),
         )
         for item in _long(sustained(occurs, occurs, bench.timebase, steady), bench, rules.thermal_sustained_s)
-    ]  # fmt: skip
+    ]
 
 
 RULE = Rule(

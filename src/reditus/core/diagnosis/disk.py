@@ -1,6 +1,7 @@
 """Disks: saturated, slow, or busy at their normal pace.
 
-Busy alone says that a disk was never without a request. Whether it is too much shows in the wait per request against the
+Busy alone says that a disk was never without a request. Whether it is too much shows in the wait per request against
+the
 disk's own normal, which is a low percentile over the ticks at which it did something.
 """
 
@@ -26,9 +27,15 @@ from reditus.core.types import BoolArray, FloatArray
 SERVED_QUANTILE = 0.95
 ALIKE_SHARE = 0.1
 NEEDS = (
-    "disk.busy", "disk.wait", "disk.queue", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",
+    "disk.busy",
+    "disk.wait",
+    "disk.queue",
+    "disk.read.requests",
+    "disk.write.requests",
+    "disk.read.rate",
+    "disk.write.rate",
     "stall.io.some",
-)  # fmt: skip
+)
 
 SATURATED = Kind(
     "disk.saturated",
@@ -36,19 +43,22 @@ SATURATED = Kind(
     is_problem=True,
     meaning="Requests queued at a disk that was never idle, and each waited far longer than this disk takes unloaded.",
     evidence=("disk.queue", "disk.wait", "disk.busy", "stall.io.some"),
-    look_alikes="`disk.busy_steady`: as busy, and each request is as quick as ever. `disk.slow`: as long waits with hardly a "
+    look_alikes="`disk.busy_steady`: as busy, and each request is as quick as ever. `disk.slow`: as long waits with "
+    "hardly a "
     "queue.",
     next_steps=(
         "See who reads and writes in this stretch, and whether the disk carries swap.",
         "Compare with its equals under one volume: one slow disk holds up all.",
     ),
-    without="Without stall totals the wait and the queue alone decide, at a confidence of 70 %. A disk that was never seen without a queue is held to how fast it serves.",
+    without="Without stall totals the wait and the queue alone decide, at a confidence of 70 %. A disk that was never "
+    "seen without a queue is held to how fast it serves.",
 )
 SLOW = Kind(
     "disk.slow",
     "Slow disk",
     is_problem=True,
-    meaning="Each request took far longer than this disk's normal, though few were in flight: throttled, failing or remote.",
+    meaning="Each request took far longer than this disk's normal, though few were in flight: throttled, failing or "
+    "remote.",
     evidence=("disk.wait", "disk.queue", "stall.io.some"),
     look_alikes="`disk.saturated`: as long waits, because many requests queue.",
     next_steps=(
@@ -273,22 +283,32 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
     why = (
         f"{queue:.1f} requests were in flight on average: more came than it could answer."
         if deep
-        else f"It answered {served:.0f} requests a second, where it has served {disk.normal.served_per_s:.0f} at its normal pace: it is "
+        else f"It answered {served:.0f} requests a second, where it has served {disk.normal.served_per_s:.0f} at its "
+        f"normal pace: it is "
         "the disk that was slow, not the load that was high."
     )
     return bench.finding(
-        kind, stretch, rise=disk.wait, lost=lost, held=held, estimated=disk.stall is None,
+        kind,
+        stretch,
+        rise=disk.wait,
+        lost=lost,
+        held=held,
+        estimated=disk.stall is None,
         explanation=f"A request to {bench.device} took {wait * 1000:.1f} ms, {times:.0f} times its normal of "
         f"{disk.normal.wait_s * 1000:.1f} ms, for {spell_duration(stretch.length_s(bench.timebase))}. {why}",
         considered=(
             "Busy at its normal pace: no, waits rose far above this disk's own normal.",
-            "Slow with few requests: no, they queued." if deep else "Too many requests at once: no, it answered fewer than it has served quickly.",
+            "Slow with few requests: no, they queued."
+            if deep
+            else "Too many requests at once: no, it answered fewer than it has served quickly.",
         ),
-    )  # fmt: skip
+    )
 
 
 def _is_only_demand(disk: _Disk, stretch: Stretch) -> bool:
-    """Whether the few requests in flight account for the wait: each is served as quickly as ever, one after the other."""
+    """Whether the few requests in flight account for the wait: each is served as quickly as ever, one after the
+    other.
+    """
     rules = disk.bench.rules
     few = disk.bench.mean(disk.queue, stretch) < rules.disk_deep_queue
     return few and _is_at_its_most(disk, stretch) and _service_times(disk, stretch) < rules.disk_service_times
@@ -324,14 +344,16 @@ def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:
     bench = disk.bench
     wait, busy = bench.mean(disk.wait, stretch), bench.mean(disk.busy, stretch)
     return bench.ruled_out(
-        STEADY, stretch,
+        STEADY,
+        stretch,
         held=[
             Held("disk.busy", disk.busy, bench.rules.disk_busy_enter),
             Held("disk.wait", disk.wait, _steady_s(disk), "mean, below"),
         ],
-        explanation=f"{bench.device} was busy for {busy:.0%} of {spell_duration(stretch.length_s(bench.timebase))}, and each "
+        explanation=f"{bench.device} was busy for {busy:.0%} of {spell_duration(stretch.length_s(bench.timebase))}, "
+        f"and each "
         f"request took {wait * 1000:.1f} ms; at its quickest one takes {disk.normal.wait_s * 1000:.1f} ms. It kept up.",
-    )  # fmt: skip
+    )
 
 
 RULE = Rule(
@@ -340,6 +362,12 @@ RULE = Rule(
     needs=NEEDS,
     judge=judge_disks,
     over_recording=(
-        "disk.wait", "disk.queue", "disk.busy", "disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate",
+        "disk.wait",
+        "disk.queue",
+        "disk.busy",
+        "disk.read.requests",
+        "disk.write.requests",
+        "disk.read.rate",
+        "disk.write.rate",
     ),
-)  # fmt: skip
+)

@@ -45,9 +45,18 @@ RULES: tuple[Rule, ...] = (
 )
 """In the order in which they are run; each sees what those before it found."""
 KINDS: tuple[Kind, ...] = (
-    *processor.KINDS, *core_rules.KINDS, *memory.KINDS, *growth.KINDS, *disk.KINDS, *peer_disks.KINDS, *io_wait.KINDS, *network.KINDS,
-    *packets.KINDS, *patterns.KINDS, *recording.KINDS,
-)  # fmt: skip
+    *processor.KINDS,
+    *core_rules.KINDS,
+    *memory.KINDS,
+    *growth.KINDS,
+    *disk.KINDS,
+    *peer_disks.KINDS,
+    *io_wait.KINDS,
+    *network.KINDS,
+    *packets.KINDS,
+    *patterns.KINDS,
+    *recording.KINDS,
+)
 """In the order of the docs."""
 COVERAGE_OF = "cpu.busy"
 """The measure whose observed time stands for the archive's: it is recorded by every plan."""
@@ -61,7 +70,9 @@ def needed_measures() -> list[Measure]:
 
 
 def measures_of_recording() -> list[str]:
-    """The measures that are read over the whole of a long recording: normals of disks, growth, and the numbers of chains."""
+    """The measures that are read over the whole of a long recording: normals of disks, growth, and the numbers of
+    chains.
+    """
     names = {COVERAGE_OF, *chains.OVER_RECORDING, *(name for rule in RULES for name in rule.over_recording)}
     return sorted(names)
 

@@ -43,17 +43,22 @@ class FindingBuilder:
         """The measures over a stretch, as the finding shows them."""
         return tuple(
             Evidence(
-                extent.measure, self.device if measure_named(extent.measure).per else None, self.mean(extent.values, stretch),
-                extent.threshold, measure_named(extent.measure).unit, extent.reads,
+                extent.measure,
+                self.device if measure_named(extent.measure).per else None,
+                self.mean(extent.values, stretch),
+                extent.threshold,
+                measure_named(extent.measure).unit,
+                extent.reads,
             )
             for extent in held
-        )  # fmt: skip
+        )
 
     def finding(
         self, kind: Kind, stretch: Stretch, *, rise: FloatArray, lost: FloatArray | None, held: Sequence[Held],
         explanation: str, considered: tuple[str, ...], estimated: bool = False,
     ) -> Finding:  # fmt: skip
-        """`rise` is what changes at the beginning, `lost` the share of time that tasks lost; without it nothing counts as
+        """`rise` is what changes at the beginning, `lost` the share of time that tasks lost; without it nothing counts
+        as
         lost.
         """
         length_s = stretch.length_s(self.timebase)

@@ -1,4 +1,6 @@
-"""What grows: a leak, a cache that only uses what is there, a cache that is too small, a full swap, a filesystem that fills."""
+"""What grows: a leak, a cache that only uses what is there, a cache that is too small, a full swap, a filesystem that
+fills.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -23,10 +25,22 @@ from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 SPACE = "system.filesystem.usage"
 NEEDS = (
-    "memory.available", "memory.total", "memory.programs", "memory.shared", "memory.cache", "memory.refaults", "memory.faults.major",
-    "stall.memory.some", "stall.io.some", "swap.in", "swap.held", "swap.total", "disk.read.rate", every(SPACE, (FILESYSTEM_STATE, "used")),
+    "memory.available",
+    "memory.total",
+    "memory.programs",
+    "memory.shared",
+    "memory.cache",
+    "memory.refaults",
+    "memory.faults.major",
+    "stall.memory.some",
+    "stall.io.some",
+    "swap.in",
+    "swap.held",
+    "swap.total",
+    "disk.read.rate",
+    every(SPACE, (FILESYSTEM_STATE, "used")),
     every(SPACE, (FILESYSTEM_STATE, "free")),
-)  # fmt: skip
+)
 
 LEAK = Kind(
     "memory.leak",
@@ -47,7 +61,8 @@ THRASH = Kind(
     is_problem=True,
     meaning="Pages of files were dropped and read again soon after, sustained, and tasks waited for them.",
     evidence=("memory.refaults", "stall.memory.some", "disk.read.rate"),
-    look_alikes="Streaming big files drops and reads pages too, and makes no task wait for memory. `swap.thrashing`: programs' own pages.",
+    look_alikes="Streaming big files drops and reads pages too, and makes no task wait for memory. `swap.thrashing`: "
+    "programs' own pages.",
     next_steps=(
         "See who reads the same files again and again.",
         "See what took the memory that the files had before: programs, or a control group's limit.",
@@ -141,22 +156,39 @@ def _leaks(readings: Readings, bench: FindingBuilder, total: FloatArray, availab
             else ""
         )
         found.append(
-            _since_growth_began(bench, run, held, bench.finding(
-                LEAK, run.stretch, rise=held, lost=None, estimated=length_s < bench.rules.leak_long_s,
-                held=[Held("memory.programs", programs, None, "mean"), Held("memory.available", available, None, "mean")],
-                explanation=f"Programs held {run.grown / 2**20:,.0f} MiB more after {spell_duration(length_s)} than before, "
-                f"{rate * 3600 / 2**20:,.0f} MiB an hour, and {(run.trend.rising + 1) / 2:.0%} of all pairs of readings rose.{until}",
-                considered=(
-                    "A cache of files: no, these are programs' own pages.",
-                    "A program that fills its memory once: no, it did not come to rest.",
+            _since_growth_began(
+                bench,
+                run,
+                held,
+                bench.finding(
+                    LEAK,
+                    run.stretch,
+                    rise=held,
+                    lost=None,
+                    estimated=length_s < bench.rules.leak_long_s,
+                    held=[
+                        Held("memory.programs", programs, None, "mean"),
+                        Held("memory.available", available, None, "mean"),
+                    ],
+                    explanation=f"Programs held {run.grown / 2**20:,.0f} MiB more after {spell_duration(length_s)} "
+                    f"than "
+                    f"before, "
+                    f"{rate * 3600 / 2**20:,.0f} MiB an hour, and {(run.trend.rising + 1) / 2:.0%} of all pairs of "
+                    f"readings rose.{until}",
+                    considered=(
+                        "A cache of files: no, these are programs' own pages.",
+                        "A program that fills its memory once: no, it did not come to rest.",
+                    ),
                 ),
-            ))
-        )  # fmt: skip
+            )
+        )
     return found
 
 
 def _since_growth_began(bench: FindingBuilder, run: _Run, held: FloatArray, finding: Finding) -> Finding:
-    """With its onset where the line of growth meets the level from before: growth has no step that could be looked for."""
+    """With its onset where the line of growth meets the level from before: growth has no step that could be looked
+    for.
+    """
     base, first = bench.timebase, run.stretch.first
     before = held[max(first - bench.rules.onset_search_ticks, 0) : first + 1]
     part = held[run.stretch.ticks]
@@ -174,7 +206,9 @@ def _since_growth_began(bench: FindingBuilder, run: _Run, held: FloatArray, find
 
 
 def _runs(bench: FindingBuilder, held: FloatArray, total: FloatArray) -> Iterator[_Run]:
-    """Stretches between falls in which the level grew steadily: hours of it, or a minute that ends in a fall or in the end."""
+    """Stretches between falls in which the level grew steadily: hours of it, or a minute that ends in a fall or in the
+    end.
+    """
     rules, base = bench.rules, bench.timebase
     least = rules.leak_share * float(np.nanmax(total))
     for first, last in _between_falls(held, base, least * rules.leak_fall_share):
@@ -244,22 +278,31 @@ def _thrashing(readings: Readings, bench: FindingBuilder, available: FloatArray)
         hold = (files >= rules.refaults_per_s / 2) & (faults >= rules.memory_faults_per_s / 2)
     return [
         bench.finding(
-            THRASH, item, rise=files, lost=lost, estimated=stall is None,
+            THRASH,
+            item,
+            rise=files,
+            lost=lost,
+            estimated=stall is None,
             held=[
                 Held("memory.refaults", refaults, rules.refaults_per_s),
                 *([] if stall is None else [Held("stall.memory.some", lost, rules.thrash_stall_enter)]),
                 Held("disk.read.rate", read, None, "mean"),
             ],
-            explanation=f"{bench.mean(files, item) * PAGE_BYTES / 2**20:,.1f} MiB/s of files were read again that had been dropped "
-            f"shortly before, of {bench.mean(read, item) / 2**20:,.1f} MiB/s read in all, for {spell_duration(item.length_s(bench.timebase))}. "
+            explanation=f"{bench.mean(files, item) * PAGE_BYTES / 2**20:,.1f} MiB/s of files were read again that had "
+            f"been dropped "
+            f"shortly before, of {bench.mean(read, item) / 2**20:,.1f} MiB/s read in all, for "
+            f"{spell_duration(item.length_s(bench.timebase))}. "
             "The files that are in use do not fit beside the programs.",
-            considered=("Streaming big files: no, tasks were held up for memory.", "Swapping: no, these are files' pages."),
+            considered=(
+                "Streaming big files: no, tasks were held up for memory.",
+                "Swapping: no, these are files' pages.",
+            ),
         )
         for item in sustained(enter, hold, bench.timebase, replace(rules, merge_break_s=rules.thrash_merge_s))
         if item.length_s(bench.timebase) >= rules.thrash_sustained_s
         # Of the moments in which it showed: not a single one above the threshold among many just below it.
         and float(lost[item.ticks][hold[item.ticks]].mean()) >= rules.thrash_stall_enter
-    ]  # fmt: skip
+    ]
 
 
 def _swap_full(readings: Readings, bench: FindingBuilder, total: FloatArray, available: FloatArray) -> list[Finding]:
@@ -274,15 +317,23 @@ def _swap_full(readings: Readings, bench: FindingBuilder, total: FloatArray, ava
     swap = FindingBuilder(bench.timebase, rules, Resource.SWAP)
     return [
         swap.finding(
-            SWAP_FULL, item, rise=held, lost=None,
-            held=[Held("swap.held", held, rules.swap_full_enter * float(space.max())), Held("memory.available", available, None, "mean")],
-            explanation=f"{swap.mean(held, item) / 2**20:,.0f} of {float(space.max()) / 2**20:,.0f} MiB of swap were taken, and "
-            f"{swap.mean(available, item) / 2**20:,.0f} MiB of memory were available, for {spell_duration(item.length_s(bench.timebase))}.",
+            SWAP_FULL,
+            item,
+            rise=held,
+            lost=None,
+            held=[
+                Held("swap.held", held, rules.swap_full_enter * float(space.max())),
+                Held("memory.available", available, None, "mean"),
+            ],
+            explanation=f"{swap.mean(held, item) / 2**20:,.0f} of {float(space.max()) / 2**20:,.0f} MiB of swap were "
+            f"taken, and "
+            f"{swap.mean(available, item) / 2**20:,.0f} MiB of memory were available, for "
+            f"{spell_duration(item.length_s(bench.timebase))}.",
             considered=("Swap occupied by idle pages, with memory left: no, little was available.",),
         )
         for item in sustained(full, hold, bench.timebase, rules)
         if item.length_s(bench.timebase) >= rules.swap_full_sustained_s
-    ]  # fmt: skip
+    ]
 
 
 def _cache(
@@ -310,11 +361,14 @@ def _cache(
         )
         out.append(
             bench.ruled_out(
-                CACHE, stretch, held=[Held("memory.cache", cache, None, "mean"), Held("memory.available", available, None, "mean")],
-                explanation=f"Files that were read took {rise / 2**20:,.0f} MiB more, and {bench.mean(available, stretch) / 2**20:,.0f} MiB "
+                CACHE,
+                stretch,
+                held=[Held("memory.cache", cache, None, "mean"), Held("memory.available", available, None, "mean")],
+                explanation=f"Files that were read took {rise / 2**20:,.0f} MiB more, and "
+                f"{bench.mean(available, stretch) / 2**20:,.0f} MiB "
                 "could still be had at once. They give way when programs need room.",
             )
-        )  # fmt: skip
+        )
     return [
         item for item in out if not any(leak.start_ns < item.start_ns and item.end_ns < leak.end_ns for leak in leaks)
     ]
@@ -379,11 +433,20 @@ def _filesystem(
     share = free[last] / max(used[last] + free[last], 1.0)
     when = "" if left_s is None else f" At the rate at which it filled it is full {spell_duration(left_s)} later."
     return bench.finding(
-        FILLING, stretch, rise=used, lost=None, held=[Held(name, free, None, "mean")],
-        explanation=f"{free[last] / 2**20:,.0f} MiB of {(used[last] + free[last]) / 2**20:,.0f} MiB were left at {mount}, {share:.1%}, "
+        FILLING,
+        stretch,
+        rise=used,
+        lost=None,
+        held=[Held(name, free, None, "mean")],
+        explanation=f"{free[last] / 2**20:,.0f} MiB of {(used[last] + free[last]) / 2**20:,.0f} MiB were left at "
+        f"{mount}, {share:.1%}, "
         f"after {spell_duration(stretch.length_s(bench.timebase))}.{when}",
-        considered=("It fills: no, but there is hardly any room." if left_s is None else "Nearly full and at rest: no, it filled.",),
-    )  # fmt: skip
+        considered=(
+            "It fills: no, but there is hardly any room."
+            if left_s is None
+            else "Nearly full and at rest: no, it filled.",
+        ),
+    )
 
 
 RULE = Rule(

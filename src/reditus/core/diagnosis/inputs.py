@@ -47,7 +47,9 @@ class Readings:
             return None
 
     def on(self, timebase: Timebase, measure: str, device: str | None = None) -> FloatArray | None:
-        """The measure at another timebase's ticks: that of the nearest tick, unknown if none is within half an interval."""
+        """The measure at another timebase's ticks: that of the nearest tick, unknown if none is within half an
+        interval.
+        """
         sampled = self.sampled(measure, device)
         if sampled is None or not len(sampled):
             return None

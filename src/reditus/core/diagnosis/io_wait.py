@@ -1,6 +1,7 @@
 """Tasks that wait for I/O without a disk to blame, or without any I/O; and what only looks like it.
 
-iowait is idle time with a task waiting: one harmless copy on an idle machine shows a lot of it. Load counts waiting tasks
+iowait is idle time with a task waiting: one harmless copy on an idle machine shows a lot of it. Load counts waiting
+tasks
 too. Neither convicts; stall totals, the disks' own waits and the count of blocked tasks do, together.
 """
 
@@ -22,9 +23,18 @@ from reditus.core.measures.processor import core_count
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 
 NEEDS = (
-    "cpu.busy", "cpu.iowait", "cpu.blocked", "cpu.runnable", "cpu.waiting", "cpu.load.1m", "disk.busy", "disk.wait", "disk.queue",
-    "stall.io.some", "stall.io.full",
-)  # fmt: skip
+    "cpu.busy",
+    "cpu.iowait",
+    "cpu.blocked",
+    "cpu.runnable",
+    "cpu.waiting",
+    "cpu.load.1m",
+    "disk.busy",
+    "disk.wait",
+    "disk.queue",
+    "stall.io.some",
+    "stall.io.full",
+)
 STEADY_TICKS = 8
 LOAD_S = 60.0
 """The kernel's one-minute load forgets with this time constant."""
@@ -33,7 +43,8 @@ LIMITED = Kind(
     "io.limited",
     "I/O throttled above the device",
     is_problem=True,
-    meaning="Tasks lost most of their time to I/O while no disk was busy: a limit, or storage that is no disk of this machine.",
+    meaning="Tasks lost most of their time to I/O while no disk was busy: a limit, or storage that is no disk of this "
+    "machine.",
     evidence=("stall.io.some", "disk.busy"),
     look_alikes="`disk.slow`: the disk itself shows the long waits.",
     next_steps=(
@@ -59,7 +70,8 @@ BLOCKED = Kind(
     "tasks.blocked",
     "Tasks blocked without I/O",
     is_problem=True,
-    meaning="Tasks counted in the load neither ran, nor waited for a core, nor for a disk: they hang in the kernel, as on a frozen "
+    meaning="Tasks counted in the load neither ran, nor waited for a core, nor for a disk: they hang in the kernel, as "
+    "on a frozen "
     "or unreachable filesystem.",
     evidence=("cpu.load.1m", "cpu.runnable", "cpu.blocked", "stall.io.some"),
     look_alikes="A load from tasks that run, or wait for a core or a disk, which other counters show.",
@@ -67,13 +79,15 @@ BLOCKED = Kind(
         "See which processes are in uninterruptible sleep, and on which filesystem they work.",
         "Read the kernel's lines about hung tasks in Notes.",
     ),
-    without="Without stall totals the load against running and blocked tasks decides alike. Its confidence is 70 % always, for the load is a damped count.",
+    without="Without stall totals the load against running and blocked tasks decides alike. Its confidence is 70 % "
+    "always, for the load is a damped count.",
 )
 HARMLESS = Kind(
     "io.iowait_harmless",
     "I/O wait without stalls",
     is_problem=False,
-    meaning="Cores were idle with a task waiting for I/O, and no disk was slower than always: work that reads or writes, on a "
+    meaning="Cores were idle with a task waiting for I/O, and no disk was slower than always: work that reads or "
+    "writes, on a "
     "machine with little else to do.",
     evidence=("cpu.iowait", "stall.io.full", "disk.wait"),
     look_alikes="`disk.saturated`, `disk.slow`: waits have risen.",
@@ -177,10 +191,18 @@ def _limited(seen: _Waits) -> list[Finding]:
     ]
     return [
         bench.finding(
-            LIMITED, stretch, rise=stall, lost=stall,
-            held=[Held("stall.io.some", stall, rules.io_limited_enter), Held("disk.busy", busy, rules.io_limited_disk_busy, "mean, below")],
-            explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task was held up by "
-            f"I/O, while the busiest disk worked {bench.mean(busy, stretch):.0%} of the time. Something above the disks holds the tasks "
+            LIMITED,
+            stretch,
+            rise=stall,
+            lost=stall,
+            held=[
+                Held("stall.io.some", stall, rules.io_limited_enter),
+                Held("disk.busy", busy, rules.io_limited_disk_busy, "mean, below"),
+            ],
+            explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a "
+            f"task was held up by "
+            f"I/O, while the busiest disk worked {bench.mean(busy, stretch):.0%} of the time. Something above the "
+            f"disks holds the tasks "
             "back: a limit on their control group, or storage over the network.",
             considered=(
                 "A saturated or slow disk: no, none was busy.",
@@ -188,7 +210,7 @@ def _limited(seen: _Waits) -> list[Finding]:
             ),
         )
         for stretch in stretches
-    ]  # fmt: skip
+    ]
 
 
 def _stalled(seen: _Waits) -> list[Finding]:
@@ -201,25 +223,41 @@ def _stalled(seen: _Waits) -> list[Finding]:
     stretches = [
         item
         for item in _long(
-            sustained(open_ & several & (stall >= rules.io_limited_enter), open_ & (stall >= rules.io_limited_leave), bench.timebase, rules),
-            seen, rules.io_sustained_s,
+            sustained(
+                open_ & several & (stall >= rules.io_limited_enter),
+                open_ & (stall >= rules.io_limited_leave),
+                bench.timebase,
+                rules,
+            ),
+            seen,
+            rules.io_sustained_s,
         )
         if bench.mean(seen.blocked, item) >= rules.io_stalled_tasks
-    ]  # fmt: skip
+    ]
     return [
         bench.finding(
-            STALLED, stretch, rise=stall, lost=stall, estimated=True,
+            STALLED,
+            stretch,
+            rise=stall,
+            lost=stall,
+            estimated=True,
             held=[
-                Held("stall.io.some", stall, rules.io_limited_enter), Held("stall.io.full", full, None, "mean"),
+                Held("stall.io.some", stall, rules.io_limited_enter),
+                Held("stall.io.full", full, None, "mean"),
                 Held("cpu.blocked", seen.blocked, rules.io_stalled_tasks),
             ],
-            explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task was held up by "
-            f"I/O, {bench.mean(seen.blocked, stretch):.1f} tasks at a time. A disk took somewhat longer than always, not long enough "
+            explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a "
+            f"task was held up by "
+            f"I/O, {bench.mean(seen.blocked, stretch):.1f} tasks at a time. A disk took somewhat longer than always, "
+            f"not long enough "
             "to name it: it may be no more than work that asks for more than its disks give.",
-            considered=("A saturated or slow disk: not proven, waits rose less than that.", "One reader that streams a disk: no, several tasks waited."),
+            considered=(
+                "A saturated or slow disk: not proven, waits rose less than that.",
+                "One reader that streams a disk: no, several tasks waited.",
+            ),
         )
         for stretch in stretches
-    ]  # fmt: skip
+    ]
 
 
 def _blocked(seen: _Waits) -> list[Finding]:
@@ -241,19 +279,29 @@ def _blocked(seen: _Waits) -> list[Finding]:
     )
     return [
         bench.finding(
-            BLOCKED, stretch, rise=_hidden(seen, rules.blocked_onset_s, 1), lost=np.clip(hidden, 0.0, 1.0), estimated=True,
+            BLOCKED,
+            stretch,
+            rise=_hidden(seen, rules.blocked_onset_s, 1),
+            lost=np.clip(hidden, 0.0, 1.0),
+            estimated=True,
             held=[
-                Held("cpu.load.1m", np.nan_to_num(seen.load), None, "mean"), Held("cpu.runnable", seen.running, None, "mean"),
+                Held("cpu.load.1m", np.nan_to_num(seen.load), None, "mean"),
+                Held("cpu.runnable", seen.running, None, "mean"),
                 Held("cpu.blocked", seen.blocked, None, "mean"),
                 *([] if seen.stall is None else [Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean")]),
             ],
-            explanation=f"The load counted {bench.mean(hidden, stretch):.1f} tasks more than ran, waited for a core or waited for a disk, "
-            f"for {spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a frozen or unreachable "
+            explanation=f"The load counted {bench.mean(hidden, stretch):.1f} tasks more than ran, waited for a core or "
+            f"waited for a disk, "
+            f"for {spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a "
+            f"frozen or unreachable "
             "filesystem, or a driver.",
-            considered=("Tasks that wait for a core: no, those are counted apart.", "Tasks that wait for a disk: no, neither blocked tasks nor stall totals show them."),
+            considered=(
+                "Tasks that wait for a core: no, those are counted apart.",
+                "Tasks that wait for a disk: no, neither blocked tasks nor stall totals show them.",
+            ),
         )
         for stretch in stretches
-    ]  # fmt: skip
+    ]
 
 
 def _hidden(seen: _Waits, window_s: float, least_ticks: int) -> FloatArray:
@@ -292,12 +340,15 @@ def _harmless(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
         held.append(Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean"))
     return [
         bench.ruled_out(
-            HARMLESS, stretch, held=held,
-            explanation=f"{bench.mean(seen.iowait, stretch):.1f} of {seen.cores} cores were idle while a task waited for I/O. Every disk "
+            HARMLESS,
+            stretch,
+            held=held,
+            explanation=f"{bench.mean(seen.iowait, stretch):.1f} of {seen.cores} cores were idle while a task waited "
+            f"for I/O. Every disk "
             "answered as quickly as it always does: that is a program which reads or writes, beside idle cores.",
         )
         for stretch in stretches
-    ]  # fmt: skip
+    ]
 
 
 def _loaded(seen: _Waits) -> list[RuledOut]:
@@ -311,16 +362,19 @@ def _loaded(seen: _Waits) -> list[RuledOut]:
     stretches = _long(sustained(high, high, bench.timebase, lasting(rules)), seen, rules.load_sustained_s)
     return [
         bench.ruled_out(
-            LOAD, stretch,
+            LOAD,
+            stretch,
             held=[
-                Held("cpu.load.1m", load, float(seen.cores)), Held("cpu.busy", seen.busy, rules.load_idle_share * seen.cores, "mean, below"),
+                Held("cpu.load.1m", load, float(seen.cores)),
+                Held("cpu.busy", seen.busy, rules.load_idle_share * seen.cores, "mean, below"),
                 Held("cpu.blocked", seen.blocked, None, "mean"),
             ],
-            explanation=f"The load was {bench.mean(load, stretch):.1f} on {seen.cores} cores, of which {bench.mean(seen.busy, stretch):.1f} were "
+            explanation=f"The load was {bench.mean(load, stretch):.1f} on {seen.cores} cores, of which "
+            f"{bench.mean(seen.busy, stretch):.1f} were "
             "busy. The load counts tasks that wait for a disk or hang as well: more cores would change nothing.",
         )
         for stretch in stretches
-    ]  # fmt: skip
+    ]
 
 
 def _steadied(values: FloatArray, seen: _Waits) -> FloatArray:

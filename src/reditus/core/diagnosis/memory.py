@@ -15,9 +15,17 @@ from reditus.core.measures import Resource
 from reditus.core.types import FloatArray
 
 NEEDS = (
-    "memory.available", "memory.total", "memory.free", "memory.faults.major", "memory.oom_kills", "stall.memory.some",
-    "swap.in", "swap.out", "swap.held", "swap.total",
-)  # fmt: skip
+    "memory.available",
+    "memory.total",
+    "memory.free",
+    "memory.faults.major",
+    "memory.oom_kills",
+    "stall.memory.some",
+    "swap.in",
+    "swap.out",
+    "swap.held",
+    "swap.total",
+)
 
 PRESSURE = Kind(
     "memory.pressure",
@@ -25,7 +33,8 @@ PRESSURE = Kind(
     is_problem=True,
     meaning="Tasks lost time for lack of memory, sustained, while little was available.",
     evidence=("stall.memory.some", "memory.available", "memory.faults.major"),
-    look_alikes="`memory.free_low`: free is small because files fill it, and available is ample. Reclaim by itself: reading big "
+    look_alikes="`memory.free_low`: free is small because files fill it, and available is ample. Reclaim by itself: "
+    "reading big "
     "files through a healthy machine searches pages all the time.",
     next_steps=(
         "See which processes hold the memory, and whether one of them grows from day to day.",
@@ -38,7 +47,8 @@ KILL = Kind(
     "memory.oom_kill",
     "Out-of-memory kill",
     is_problem=True,
-    meaning="The kernel killed a process because memory could not be had otherwise, of the machine or of a control group.",
+    meaning="The kernel killed a process because memory could not be had otherwise, of the machine or of a control "
+    "group.",
     evidence=("memory.oom_kills", "memory.available"),
     look_alikes="Nothing: the kernel counts these kills.",
     next_steps=("Read the kernel's lines at that time in Notes.", "See what led up to it: pressure, swap, growth."),
@@ -127,36 +137,56 @@ def _pressure(
     if not estimated:
         held.insert(0, Held("stall.memory.some", lost, rules.memory_stall_enter))
     return bench.finding(
-        PRESSURE, stretch, rise=lost, lost=lost, estimated=estimated,
+        PRESSURE,
+        stretch,
+        rise=lost,
+        lost=lost,
+        estimated=estimated,
         held=[*held, Held("memory.faults.major", faults, None, "mean")],
-        explanation=f"For {spell_duration(bench.mean(lost, stretch) * total_s)} of {spell_duration(total_s)} at least one task "
-        f"was held up for lack of memory; {left:,.0f} MiB were available on average. Programs and the files they use did not "
+        explanation=f"For {spell_duration(bench.mean(lost, stretch) * total_s)} of {spell_duration(total_s)} at least "
+        f"one task "
+        f"was held up for lack of memory; {left:,.0f} MiB were available on average. Programs and the files they use "
+        f"did not "
         "fit together any more.",
         considered=(
             "Free is low but available is ample: no, available was low too.",
             "Reclaim without cost: no, tasks lost time.",
         ),
-    )  # fmt: skip
+    )
 
 
 def _thrashing(
-    bench: FindingBuilder, stretch: Stretch, swapped_in: FloatArray, swapped_out: FloatArray, faults: FloatArray, lost: FloatArray,
-    *, estimated: bool,
-) -> Finding:  # fmt: skip
+    bench: FindingBuilder,
+    stretch: Stretch,
+    swapped_in: FloatArray,
+    swapped_out: FloatArray,
+    faults: FloatArray,
+    lost: FloatArray,
+    *,
+    estimated: bool,
+) -> Finding:
     rules = bench.rules
     rate_in, rate_out = (bench.mean(item, stretch) / 2**20 for item in (swapped_in, swapped_out))
     return bench.finding(
-        THRASHING, stretch, rise=swapped_in, lost=lost, estimated=estimated,
+        THRASHING,
+        stretch,
+        rise=swapped_in,
+        lost=lost,
+        estimated=estimated,
         held=[
             Held("swap.in", swapped_in, rules.swap_in_enter),
             Held("memory.faults.major", faults, rules.swap_faults_per_s),
             Held("swap.out", swapped_out, None, "mean"),
         ],
         explanation=f"{rate_in:.2f} MiB/s were read back from swap and {rate_out:.2f} MiB/s written to it, for "
-        f"{spell_duration(stretch.length_s(bench.timebase))}. What programs work on does not fit into memory: pages are thrown "
+        f"{spell_duration(stretch.length_s(bench.timebase))}. What programs work on does not fit into memory: pages "
+        f"are thrown "
         "out and needed again at once.",
-        considered=("Swap occupied, no swapping: no, pages were read back all the time.", "A burst of housekeeping: no, it went on."),
-    )  # fmt: skip
+        considered=(
+            "Swap occupied, no swapping: no, pages were read back all the time.",
+            "A burst of housekeeping: no, it went on.",
+        ),
+    )
 
 
 def _kills(bench: FindingBuilder, kills: FloatArray, available: FloatArray) -> list[Finding]:
@@ -169,13 +199,17 @@ def _kills(bench: FindingBuilder, kills: FloatArray, available: FloatArray) -> l
         number = round(float(np.nansum(kills[stretch.ticks] * seconds)))
         found.append(
             bench.finding(
-                KILL, stretch, rise=kills, lost=None,
+                KILL,
+                stretch,
+                rise=kills,
+                lost=None,
                 held=[Held("memory.oom_kills", kills, None, "mean"), Held("memory.available", available, None, "mean")],
-                explanation=f"The kernel killed {number} {'process' if number == 1 else 'processes'} because memory could not be "
+                explanation=f"The kernel killed {number} {'process' if number == 1 else 'processes'} because memory "
+                f"could not be "
                 "had otherwise. Notes tell which, where the kernel's log was recorded.",
                 considered=("A control group at its own limit: possible where plenty was available on the machine.",),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -191,20 +225,28 @@ def _close(ticks: np.ndarray, bench: FindingBuilder) -> list[tuple[int, int]]:
 
 
 def _free_low(
-    bench: FindingBuilder, share: FloatArray, free: FloatArray | None, total: FloatArray, available: FloatArray, pressed: list[Stretch]
-) -> list[RuledOut]:  # fmt: skip
+    bench: FindingBuilder,
+    share: FloatArray,
+    free: FloatArray | None,
+    total: FloatArray,
+    available: FloatArray,
+    pressed: list[Stretch],
+) -> list[RuledOut]:
     if free is None:
         return []
     low = (free < bench.rules.memory_free_share * total) & (share > bench.rules.memory_ample_share)
     stretches = without(sustained(low, low, bench.timebase, lasting(bench.rules)), pressed, len(share))
     return [
         bench.ruled_out(
-            FREE_LOW, item, held=[Held("memory.free", free, None, "mean"), Held("memory.available", available, None, "mean")],
-            explanation=f"{bench.mean(free, item) / 2**20:,.0f} MiB were free, because files that were read stay at hand; "
+            FREE_LOW,
+            item,
+            held=[Held("memory.free", free, None, "mean"), Held("memory.available", available, None, "mean")],
+            explanation=f"{bench.mean(free, item) / 2**20:,.0f} MiB were free, because files that were read stay at "
+            f"hand; "
             f"{bench.mean(available, item) / 2**20:,.0f} MiB could have been had at once.",
         )
         for item in _long(stretches, bench)
-    ]  # fmt: skip
+    ]
 
 
 def _occupied(
@@ -220,13 +262,18 @@ def _occupied(
     stretches = without(sustained(quiet, quiet, bench.timebase, lasting(bench.rules)), thrashing, len(held))
     return [
         bench.ruled_out(
-            OCCUPIED, item,
-            held=[Held("swap.held", held, None, "mean"), Held("swap.in", swapped_in, bench.rules.swap_in_leave, "mean, below")],
-            explanation=f"{bench.mean(held, item) / 2**20:,.0f} MiB lay in swap and hardly any of it was read back: idle pages, "
+            OCCUPIED,
+            item,
+            held=[
+                Held("swap.held", held, None, "mean"),
+                Held("swap.in", swapped_in, bench.rules.swap_in_leave, "mean, below"),
+            ],
+            explanation=f"{bench.mean(held, item) / 2**20:,.0f} MiB lay in swap and hardly any of it was read back: "
+            f"idle pages, "
             "parked to make room.",
         )
         for item in _long(stretches, bench)
-    ]  # fmt: skip
+    ]
 
 
 def _long(stretches: list[Stretch], bench: FindingBuilder) -> list[Stretch]:

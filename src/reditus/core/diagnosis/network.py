@@ -23,8 +23,13 @@ from reditus.core.measures.network import IO, segments_sent
 from reditus.core.types import NS_PER_S, FloatArray
 
 NEEDS = (
-    "net.receive.use", "net.send.use", "net.receive.rate", "net.send.rate", "net.tcp.resent", "net.tcp.listen_overflows",
-)  # fmt: skip
+    "net.receive.use",
+    "net.send.use",
+    "net.receive.rate",
+    "net.send.rate",
+    "net.tcp.resent",
+    "net.tcp.listen_overflows",
+)
 
 SATURATED = Kind(
     "net.saturated",
@@ -37,7 +42,8 @@ SATURATED = Kind(
         "See who sends and receives in this stretch.",
         "If the traffic is wanted: spread it, or a faster link.",
     ),
-    without="Where the speed is not known or made up, a rate that stays flat at its highest decides, at a confidence of 70 %.",
+    without="Where the speed is not known or made up, a rate that stays flat at its highest decides, at a confidence "
+    "of 70 %.",
 )
 LOSS = Kind(
     "net.loss",
@@ -86,7 +92,8 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
 
 
 def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: str) -> list[Finding]:
-    """A link of unknown speed, or a virtual one that reports an invented speed: full where its rate stays flat at the highest
+    """A link of unknown speed, or a virtual one that reports an invented speed: full where its rate stays flat at the
+    highest
     that was seen. A shaped link drops nothing and damages nothing; the flat top is all there is to see.
     """
     facts_of_link = readings.frame.facts.links.get(name)
@@ -111,9 +118,16 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
     ]
     return [
         bench.finding(
-            SATURATED, stretch, rise=values, lost=None, estimated=True, held=[Held(f"net.{way}.rate", values, None, "mean, flat")],
-            explanation=f"{name} {past} {bench.mean(values, stretch) * 8 / 1e6:,.0f} Mbit/s for {spell_duration(stretch.length_s(rate.timebase))}, "
-            f"within {_spread(values[stretch.ticks]):.1%}, and never more than that in what was recorded. What the link can carry is not "
+            SATURATED,
+            stretch,
+            rise=values,
+            lost=None,
+            estimated=True,
+            held=[Held(f"net.{way}.rate", values, None, "mean, flat")],
+            explanation=f"{name} {past} {bench.mean(values, stretch) * 8 / 1e6:,.0f} Mbit/s for "
+            f"{spell_duration(stretch.length_s(rate.timebase))}, "
+            f"within {_spread(values[stretch.ticks]):.1%}, and never more than that in what was recorded. What the "
+            f"link can carry is not "
             "known, or made up: a rate so flat at its highest is what a full or limited link looks like.",
             considered=(
                 "A full link of known speed: not to be reported, the speed is not known or made up.",
@@ -121,7 +135,7 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
             ),
         )
         for stretch in stretches
-    ]  # fmt: skip
+    ]
 
 
 def _spread(values: FloatArray) -> float:
@@ -135,13 +149,19 @@ def _full_finding(
 ) -> Finding:
     speed = bench.mean(rate, stretch) * 8 / 1e6
     return bench.finding(
-        SATURATED, stretch, rise=use, lost=None,
+        SATURATED,
+        stretch,
+        rise=use,
+        lost=None,
         held=[Held(f"net.{way}.use", use, bench.rules.link_full_enter), Held(f"net.{way}.rate", rate, None, "mean")],
         explanation=f"{bench.device} {past} {speed:,.0f} Mbit/s, {bench.mean(use, stretch):.0%} of its speed, for "
         f"{spell_duration(stretch.length_s(bench.timebase))}. All senders share what is left. What that cost is in "
         "no counter of this machine.",
-        considered=("A burst: no, it went on.", "A made-up speed of a virtual link: possible, compare with what the line can do."),
-    )  # fmt: skip
+        considered=(
+            "A burst: no, it went on.",
+            "A made-up speed of a virtual link: possible, compare with what the line can do.",
+        ),
+    )
 
 
 def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
@@ -159,9 +179,15 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
         lost &= ~(_over(np.nan_to_num(overflows), bench, rules.loss_window_s) > 0)
     return [
         bench.finding(
-            LOSS, item, rise=np.where(sent > 0, again / np.maximum(sent, 1e-9), 0.0), lost=None, held=[Held("net.tcp.resent", share, rules.loss_enter)],
-            explanation=f"{bench.mean(share, item):.1%} of {bench.mean(sent, item):,.0f} TCP segments a second had to be sent again, for "
-            f"{spell_duration(item.length_s(bench.timebase))}. Connections that lose segments slow down, and then wait.",
+            LOSS,
+            item,
+            rise=np.where(sent > 0, again / np.maximum(sent, 1e-9), 0.0),
+            lost=None,
+            held=[Held("net.tcp.resent", share, rules.loss_enter)],
+            explanation=f"{bench.mean(share, item):.1%} of {bench.mean(sent, item):,.0f} TCP segments a second had to "
+            f"be sent again, for "
+            f"{spell_duration(item.length_s(bench.timebase))}. Connections that lose segments slow down, and "
+            "then wait.",
             considered=(
                 "A full listen queue: no, none overflowed."
                 if overflows is not None
@@ -170,12 +196,14 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
             ),
         )
         for item in sustained(
-            lost, (share >= rules.loss_leave) & many, bench.timebase,
+            lost,
+            (share >= rules.loss_leave) & many,
+            bench.timebase,
             replace(rules, merge_break_s=rules.loss_merge_s),
         )
         if item.length_s(bench.timebase) >= rules.link_sustained_s
         and bench.mean(again, item) * item.length_s(bench.timebase) >= rules.loss_least
-    ]  # fmt: skip
+    ]
 
 
 def _over(values: FloatArray, bench: FindingBuilder, window_s: float) -> FloatArray:

@@ -34,7 +34,8 @@ ERRORS_IN = Kind(
     "net.errors",
     "Interface errors",
     is_problem=True,
-    meaning="Packets arrived damaged or could not be sent, sustained: a cable, a plug, a card or a mismatch of settings.",
+    meaning="Packets arrived damaged or could not be sent, sustained: a cable, a plug, a card or a mismatch of "
+    "settings.",
     evidence=("net.receive.errors", "net.send.errors"),
     look_alikes="`net.loss`: lost on the way, and counted by no interface here.",
     next_steps=(
@@ -76,26 +77,43 @@ BACKLOG = Kind(
 KINDS = (ERRORS_IN, LISTEN, UDP, BACKLOG)
 _EVENTS = (
     _Event(
-        ERRORS_IN, "net.receive.errors", "net_errors_per_s", "packets arrived damaged",
-        "Loss on the way: no, this interface counted the damage itself.", per_interface=True,
+        ERRORS_IN,
+        "net.receive.errors",
+        "net_errors_per_s",
+        "packets arrived damaged",
+        "Loss on the way: no, this interface counted the damage itself.",
+        per_interface=True,
     ),
     _Event(
-        ERRORS_IN, "net.send.errors", "net_errors_per_s", "packets could not be sent",
-        "A full link: no, these failed.", per_interface=True,
+        ERRORS_IN,
+        "net.send.errors",
+        "net_errors_per_s",
+        "packets could not be sent",
+        "A full link: no, these failed.",
+        per_interface=True,
     ),
     _Event(
-        LISTEN, "net.tcp.listen_overflows", "listen_overflows_per_s", "connections found the queue full",
+        LISTEN,
+        "net.tcp.listen_overflows",
+        "listen_overflows_per_s",
+        "connections found the queue full",
         "A lossy line: no, the queue of a program on this machine was full.",
     ),
     _Event(
-        UDP, "net.udp.buffer_errors", "udp_errors_per_s", "datagrams were thrown away because a program's buffer was full",
+        UDP,
+        "net.udp.buffer_errors",
+        "udp_errors_per_s",
+        "datagrams were thrown away because a program's buffer was full",
         "Loss on the way: no, they had arrived.",
     ),
     _Event(
-        BACKLOG, "net.backlog.dropped", "backlog_drops_per_s", "packets were thrown away before anything looked at them",
+        BACKLOG,
+        "net.backlog.dropped",
+        "backlog_drops_per_s",
+        "packets were thrown away before anything looked at them",
         "A program that reads too slowly: no, the packets did not get that far.",
     ),
-)  # fmt: skip
+)
 NEEDS = tuple(item.measure for item in _EVENTS)
 
 
@@ -121,15 +139,20 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
     uneven = replace(rules, merge_break_s=rules.counted_merge_s)
     return [
         bench.finding(
-            event.kind, item, rise=rate, lost=None, held=[Held(event.measure, rate, least)],
+            event.kind,
+            item,
+            rise=rate,
+            lost=None,
+            held=[Held(event.measure, rate, least)],
             explanation=f"{bench.mean(rate, item) * item.length_s(bench.timebase):,.0f} {event.what} in "
-            f"{spell_duration(item.length_s(bench.timebase))}{f' at {device}' if device else ''}. The senders have to notice and "
+            f"{spell_duration(item.length_s(bench.timebase))}{f' at {device}' if device else ''}. The senders have to "
+            f"notice and "
             "send again, or never does.",
-            considered=(event.considered,)
+            considered=(event.considered,),
         )
         for item in sustained(rate >= least, rate > 0, bench.timebase, uneven)
         if bench.mean(rate, item) >= least / 2
-    ]  # fmt: skip
+    ]
 
 
 RULE = Rule(

@@ -26,7 +26,8 @@ class Parameters:
         float,
         Why(
             "share of time",
-            "With more runnable tasks than cores there is always a task waiting and the share is near 1; a busy machine whose "
+            "With more runnable tasks than cores there is always a task waiting and the share is near 1; a busy "
+            "machine whose "
             "tasks only make room for short chores stays far below a half.",
         ),
     ] = 0.5
@@ -35,7 +36,8 @@ class Parameters:
         float,
         Why(
             "tasks per core, mean over the stretch",
-            "On many cores some task nearly always waits for a moment; it is a shortage when the queue is a real part of "
+            "On many cores some task nearly always waits for a moment; it is a shortage when the queue is a real part "
+            "of "
             "what runs.",
         ),
     ] = 0.1

@@ -14,7 +14,8 @@ SPIKE = Kind(
     "spike",
     "Isolated spike",
     is_problem=False,
-    meaning="Something was short for some seconds, once, in a long recording: it may be looked at, and explains no complaint about more.",
+    meaning="Something was short for some seconds, once, in a long recording: it may be looked at, and explains no "
+    "complaint about more.",
     evidence=("the kind that it would have been",),
     look_alikes="The same again and again at a steady distance, which is reported as periodic.",
 )
@@ -28,7 +29,8 @@ MOST_BINS = 1 << 15
 def collapse_recurring(
     findings: Sequence[Finding], observed_s: float, tick_s: float, rules: Parameters
 ) -> tuple[list[Finding], list[Finding]]:
-    """The findings with those that come again put together, and apart from them those that are no more than a spike. `observed_s` is how long the recording
+    """The findings with those that come again put together, and apart from them those that are no more than a spike.
+    `observed_s` is how long the recording
     is, `tick_s` the distance of its ticks.
     """
     out: list[Finding] = []
@@ -52,7 +54,9 @@ def collapse_recurring(
 
 
 def _joined(alike: Sequence[Finding], pause_s: float) -> list[Finding]:
-    """Those that were interrupted for a moment only, put together: one trouble that goes on and off near a threshold is one."""
+    """Those that were interrupted for a moment only, put together: one trouble that goes on and off near a threshold is
+    one.
+    """
     groups: list[list[Finding]] = []
     for item in alike:
         if groups and (item.start_ns - groups[-1][-1].end_ns) / NS_PER_S <= pause_s:
@@ -72,7 +76,8 @@ def _merge_intermittent(group: Sequence[Finding]) -> Finding:
         onset=group[0].onset,
         time_lost_s=lost_s,
         severity=min(lost_s / span_s, 1.0),
-        explanation=f"On and off, {len(group)} times in {spell_duration(span_s)}. The worst of them: {worst.explanation}",
+        explanation=f"On and off, {len(group)} times in {spell_duration(span_s)}. The worst of them: "
+        f"{worst.explanation}",
     )
 
 
@@ -125,7 +130,8 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
         onset=Onset(alike[0].onset.at_ns, alike[0].onset.uncertainty_s),
         time_lost_s=lost_s,
         severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
-        explanation=f"It came {len(alike)} times, every {spell_duration(period_s)}, for {spell_duration(length_s / len(alike))} each. "
+        explanation=f"It came {len(alike)} times, every {spell_duration(period_s)}, for "
+        f"{spell_duration(length_s / len(alike))} each. "
         f"The worst of them: {worst.explanation}",
         next=("See what is started at that distance: a timer, a job, a check from outside.", *worst.next),
         pattern=Pattern("periodic", period_s),
@@ -135,6 +141,12 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
 def as_spike(finding: Finding) -> RuledOut:
     """A finding that was a single short spike, as something ruled out."""
     return RuledOut(
-        SPIKE.id, SPIKE.title, finding.resource, finding.start_ns, finding.end_ns, finding.evidence,
-        f"{finding.title}, for {spell_duration(finding.length_s)} and once: a moment's work. {finding.explanation}", finding.device,
-    )  # fmt: skip
+        SPIKE.id,
+        SPIKE.title,
+        finding.resource,
+        finding.start_ns,
+        finding.end_ns,
+        finding.evidence,
+        f"{finding.title}, for {spell_duration(finding.length_s)} and once: a moment's work. {finding.explanation}",
+        finding.device,
+    )

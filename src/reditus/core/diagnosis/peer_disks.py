@@ -20,9 +20,19 @@ from reditus.core.measures.measure import natural_key
 from reditus.core.types import FloatArray
 
 NEEDS = (
-    "disk.queue", "disk.busy", "disk.write.rate", "disk.read.rate", "memory.dirty", "memory.writeback", "memory.total",
-    "stall.io.some", "swap.in", "swap.out", "disk.read.requests", "disk.write.requests",
-)  # fmt: skip
+    "disk.queue",
+    "disk.busy",
+    "disk.write.rate",
+    "disk.read.rate",
+    "memory.dirty",
+    "memory.writeback",
+    "memory.total",
+    "stall.io.some",
+    "swap.in",
+    "swap.out",
+    "disk.read.requests",
+    "disk.write.requests",
+)
 
 HOT = Kind(
     "disk.hot",
@@ -38,7 +48,8 @@ WRITEBACK = Kind(
     "disk.writeback",
     "Writeback backlog",
     is_problem=True,
-    meaning="Programs wrote faster into memory than a disk took it, and then all of it was written at once: everybody waits for it.",
+    meaning="Programs wrote faster into memory than a disk took it, and then all of it was written at once: everybody "
+    "waits for it.",
     evidence=("memory.dirty", "memory.writeback", "disk.write.rate"),
     look_alikes="`disk.saturated` by reads, or by programs that wait for each write themselves.",
     next_steps=(
@@ -81,11 +92,13 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) ->
         )
         others = np.median(
             [
-                known(readings.on(base, "disk.read.requests", other), len(own)) + known(readings.on(base, "disk.write.requests", other), len(own))
-                for other in queues if other != name
+                known(readings.on(base, "disk.read.requests", other), len(own))
+                + known(readings.on(base, "disk.write.requests", other), len(own))
+                for other in queues
+                if other != name
             ],
             axis=0,
-        )  # fmt: skip
+        )
         # Requested for more, not only slower with the same.
         heavily_used = requests >= rules.hot_times * np.maximum(others, 0.5)
         moved = known(readings.on(base, "disk.read.rate", name), len(own)) + known(
@@ -97,15 +110,21 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) ->
         hold = (own >= rules.hot_queue / 2) & (own >= rules.hot_times / 2 * usual)
         found += [
             bench.finding(
-                HOT, item, rise=own, lost=None, held=[Held("disk.queue", own, rules.hot_queue)],
-                explanation=f"{name} had {bench.mean(own, item):.1f} requests in flight, and its {len(queues) - 1} equals "
-                f"{bench.mean(usual, item):.1f} in the middle, for {spell_duration(item.length_s(base))}. It was requested "
+                HOT,
+                item,
+                rise=own,
+                lost=None,
+                held=[Held("disk.queue", own, rules.hot_queue)],
+                explanation=f"{name} had {bench.mean(own, item):.1f} requests in flight, and its {len(queues) - 1} "
+                f"equals "
+                f"{bench.mean(usual, item):.1f} in the middle, for {spell_duration(item.length_s(base))}. It was "
+                f"requested "
                 f"{bench.mean(requests, item):,.0f} a second, they for {bench.mean(others, item):,.0f}.",
                 considered=("A slower disk with the same work: no, it was requested more.",),
             )
             for item in sustained(hot, hold, base, rules)
             if item.length_s(base) >= rules.hot_sustained_s
-        ]  # fmt: skip
+        ]
     return found
 
 
@@ -131,19 +150,26 @@ def _flooded(readings: Readings, rules: Parameters, name: str) -> list[Finding]:
     hold = mostly & (busy >= rules.disk_busy_leave) & under_way
     return [
         bench.finding(
-            WRITEBACK, item, rise=owed, lost=stall, estimated=stall is None,
+            WRITEBACK,
+            item,
+            rise=owed,
+            lost=stall,
+            estimated=stall is None,
             held=[
-                Held("memory.dirty", on("memory.dirty"), None, "mean"), Held("memory.writeback", on("memory.writeback"), rules.writeback_under_way_bytes),
-                Held("disk.write.rate", wrote, None, "mean"), Held("disk.busy", busy, rules.disk_busy_enter),
+                Held("memory.dirty", on("memory.dirty"), None, "mean"),
+                Held("memory.writeback", on("memory.writeback"), rules.writeback_under_way_bytes),
+                Held("disk.write.rate", wrote, None, "mean"),
+                Held("disk.busy", busy, rules.disk_busy_enter),
             ],
             explanation=f"{bench.mean(owed, item) / 2**20:,.0f} MiB were owed to disk, and {name} wrote "
-            f"{bench.mean(wrote, item) / 2**20:,.1f} MiB/s without a pause for {spell_duration(item.length_s(base))}. Programs had "
+            f"{bench.mean(wrote, item) / 2**20:,.1f} MiB/s without a pause for {spell_duration(item.length_s(base))}. "
+            f"Programs had "
             "written into memory faster than the disk takes it.",
             considered=("Reads that keep the disk busy: no, nearly all were writes.",),
         )
         for item in sustained(enter, hold, base, rules)
         if item.length_s(base) >= rules.writeback_sustained_s
-    ]  # fmt: skip
+    ]
 
 
 RULE = Rule(

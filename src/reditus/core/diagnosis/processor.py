@@ -28,12 +28,14 @@ SATURATED = Kind(
     "Processor saturated",
     is_problem=True,
     meaning=(
-        "Tasks were ready to run and waited for a core, sustained, while the cores had no idle time to give. Everything "
+        "Tasks were ready to run and waited for a core, sustained, while the cores had no idle time to give. "
+        "Everything "
         "that needs the processor takes longer."
     ),
     evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting"),
     look_alikes=(
-        "`cpu.busy_unwaited`: as busy, but no task waits. A quota: tasks stall while the machine idles. A high load from "
+        "`cpu.busy_unwaited`: as busy, but no task waits. A quota: tasks stall while the machine idles. A high load "
+        "from "
         "blocked tasks: they wait for I/O, not for a core."
     ),
     next_steps=(
@@ -41,13 +43,15 @@ SATURATED = Kind(
         "Compare with the same hours on a normal day: is it more work, or slower work?",
         "If the work is wanted: spread it over time, lower its priority, or give the machine more cores.",
     ),
-    without="Without stall totals the queue decides: run delay, else runnable tasks beyond the cores, at a confidence of 70 %.",
+    without="Without stall totals the queue decides: run delay, else runnable tasks beyond the cores, at a confidence "
+    "of 70 %.",
 )
 BUSY_UNWAITED = Kind(
     "cpu.busy_unwaited",
     "Cores busy, no tasks waiting",
     is_problem=False,
-    meaning="The cores had hardly an idle moment, and tasks got one when they needed it, or only low-priority work waited.",
+    meaning="The cores had hardly an idle moment, and tasks got one when they needed it, or only low-priority work "
+    "waited.",
     evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting", "cpu.nice"),
     look_alikes="`cpu.saturated`: as busy, and tasks wait.",
     without="Without stall totals the queue decides, as for `cpu.saturated`.",
@@ -171,7 +175,8 @@ def _explain_saturated(seen: _Processor, stretch: Stretch, *, waiting: float | N
     length_s = stretch.length_s(seen.timebase)
     return (
         f"{seen.bench.mean(seen.busy, stretch):.1f} of {seen.cores} cores were busy{queue}. For "
-        f"{spell_duration(lost_share * length_s)} of {spell_duration(length_s)} at least one task was ready to run and had no "
+        f"{spell_duration(lost_share * length_s)} of {spell_duration(length_s)} at least one task was ready to run and "
+        f"had no "
         "core. There was more work than cores: everything that needs the processor took longer."
     )
 

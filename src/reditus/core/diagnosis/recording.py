@@ -31,7 +31,8 @@ RESET = Kind(
     "data.reset",
     "Counter reset",
     is_problem=False,
-    meaning="The machine restarted, or a device's counters were set to zero: no rate leads across it, and a huge or negative one would be false.",
+    meaning="The machine restarted, or a device's counters were set to zero: no rate leads across it, and a huge or "
+    "negative one would be false.",
     evidence=("cpu.busy",),
     look_alikes="A spike.",
 )
@@ -62,23 +63,29 @@ def _gaps(base: Timebase, rules: Parameters) -> list[RuledOut]:
     gaps = np.sort(gaps[np.argsort(-missing_ns[gaps], kind="stable")][:MOST_REPORTED])
     return [
         _described(
-            GAP, int(base.wall_ns[at - 1]), int(base.start_ns[at]),
-            f"Nothing was recorded for {spell_duration((int(base.start_ns[at]) - int(base.wall_ns[at - 1])) / NS_PER_S)}. Averages leave "
+            GAP,
+            int(base.wall_ns[at - 1]),
+            int(base.start_ns[at]),
+            f"Nothing was recorded for "
+            f"{spell_duration((int(base.start_ns[at]) - int(base.wall_ns[at - 1])) / NS_PER_S)}. Averages leave "
             "it out, and nothing is judged across it.",
             Resource.PROCESSOR,
         )
         for at in gaps.tolist()
-    ]  # fmt: skip
+    ]
 
 
 def _restarts(base: Timebase) -> list[RuledOut]:
     return [
         _described(
-            RESET, int(base.wall_ns[at - 1]), int(base.wall_ns[at]),
-            "The machine restarted here: all counters began at zero, and no rate leads across.", Resource.PROCESSOR,
+            RESET,
+            int(base.wall_ns[at - 1]),
+            int(base.wall_ns[at]),
+            "The machine restarted here: all counters began at zero, and no rate leads across.",
+            Resource.PROCESSOR,
         )
         for at in np.flatnonzero(np.diff(base.epoch, prepend=base.epoch[:1]) != 0).tolist()[:MOST_REPORTED]
-    ]  # fmt: skip
+    ]
 
 
 def _resets(readings: Readings) -> Iterator[RuledOut]:
@@ -96,11 +103,15 @@ def _resets(readings: Readings) -> Iterator[RuledOut]:
                 continue
             for at in _fell(raw, grown)[:MOST_REPORTED]:
                 yield _described(
-                    RESET, int(raw.timebase.wall_ns[at - 1]), int(raw.timebase.wall_ns[at]),
-                    f"The counters of {name} fell: they were set to zero, or the device was taken out and put back. The interval "
+                    RESET,
+                    int(raw.timebase.wall_ns[at - 1]),
+                    int(raw.timebase.wall_ns[at]),
+                    f"The counters of {name} fell: they were set to zero, or the device was taken out and put back. "
+                    f"The interval "
                     "is unknown.",
-                    resource, name,
-                )  # fmt: skip
+                    resource,
+                    name,
+                )
 
 
 def _fell(raw: Series, grown: Series) -> list[int]:

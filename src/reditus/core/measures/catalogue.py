@@ -19,7 +19,9 @@ MEASURES: dict[str, Measure] = {
 
 
 def measure_named(name: str) -> Measure:
-    """A measure of the catalogue, a counter as it is (raw.py), or one process's (process.py). Raise UnknownMeasure, naming the nearest ones."""
+    """A measure of the catalogue, a counter as it is (raw.py), or one process's (process.py). Raise UnknownMeasure,
+    naming the nearest ones.
+    """
     if is_counter(name):
         return counter_measure(name)
     if is_process(name):

@@ -138,18 +138,32 @@ _PART_NEEDS = tuple(_field_need(name) for name in (*REQUIRED, *SOMETIMES))
 
 MEMORY = [
     _size(
-        "memory.available", "Available memory", "MemAvailable",
+        "memory.available",
+        "Available memory",
+        "MemAvailable",
         "What programs can still get without swapping, by the kernel's own estimate. Free plus what can be dropped.",
     ),
     Measure(
-        "memory.used", "Used memory", Unit.BYTES, Resource.MEMORY, "What programs could not get: total − available.",
-        "MemTotal − MemAvailable", (_field_need("MemTotal"), Need(BYTES, ((MEMORY_FIELD, "MemAvailable"),))), _used,
+        "memory.used",
+        "Used memory",
+        Unit.BYTES,
+        Resource.MEMORY,
+        "What programs could not get: total − available.",
+        "MemTotal − MemAvailable",
+        (_field_need("MemTotal"), Need(BYTES, ((MEMORY_FIELD, "MemAvailable"),))),
+        _used,
     ),
     _size("memory.total", "Total memory", "MemTotal", "Main memory that the kernel manages."),
     *(
         Measure(
-            f"memory.{name}", title, Unit.BYTES, Resource.MEMORY, text,
-            "one of the parts that add up to the total", _PART_NEEDS, partial(_part, name=name),
+            f"memory.{name}",
+            title,
+            Unit.BYTES,
+            Resource.MEMORY,
+            text,
+            "one of the parts that add up to the total",
+            _PART_NEEDS,
+            partial(_part, name=name),
         )
         for name, (title, text) in PART_HELP.items()
     ),
@@ -158,22 +172,32 @@ MEMORY = [
     _stall("some", "Share of time in which at least one task was held up for lack of memory."),
     _stall("full", "Share of time in which every task that had work was held up for lack of memory."),
     _rate(
-        "memory.faults.major", "Major faults", "Faults that had to read from disk or swap.",
+        "memory.faults.major",
+        "Major faults",
+        "Faults that had to read from disk or swap.",
         (Need(FAULTS, ((FAULT_TYPE, "major"),)),),
     ),
     _rate(
-        "memory.reclaim.direct", "Direct reclaim",
+        "memory.reclaim.direct",
+        "Direct reclaim",
         "Pages that tasks had to search through themselves to get memory. By itself it is not pressure: streaming big "
         "files does it too.",
         _event("pgscan_direct"),
     ),
-    _rate("memory.reclaim.background", "Background reclaim", "Pages searched by the kernel's own thread.", _event("pgscan_kswapd")),
     _rate(
-        "memory.refaults", "Refaults", "Pages read again soon after they were dropped: the cache is too small for them.",
+        "memory.reclaim.background",
+        "Background reclaim",
+        "Pages searched by the kernel's own thread.",
+        _event("pgscan_kswapd"),
+    ),
+    _rate(
+        "memory.refaults",
+        "Refaults",
+        "Pages read again soon after they were dropped: the cache is too small for them.",
         _event("workingset_refault_file", "workingset_refault_anon", "workingset_refault"),
     ),
     _rate("memory.oom_kills", "Out-of-memory kills", "Processes killed for lack of memory.", _event("oom_kill")),
-]  # fmt: skip
+]
 
 
 def _swap_held(frame: Frame, _: str | None) -> Series:

@@ -7,11 +7,13 @@ from reditus.core.measures.measure import Resource
 def measures_page() -> str:
     """Markdown: a table per resource."""
     parts = [
-        "# Measures\n\nWhat is charted and judged, derived from counters when read. Written from the code by `scripts/pages`.\n"
+        "# Measures\n\nWhat is charted and judged, derived from counters when read. Written from the code by "
+        "`scripts/pages`.\n"
     ]
     for resource in Resource:
         parts.append(
-            f"\n## {resource.value.capitalize()}\n\n| name | what it is | unit | of each | formula |\n|---|---|---|---|---|\n"
+            f"\n## {resource.value.capitalize()}\n\n| name | what it is | unit | of each | formula "
+            f"|\n|---|---|---|---|---|\n"
         )
         parts += [
             f"| `{measure.name}` | **{measure.title}.** {measure.help} | {measure.unit.value} | "

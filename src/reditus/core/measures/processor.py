@@ -214,19 +214,28 @@ def _plain(name: str, title: str, unit: Unit, counter: str, text: str) -> Measur
 
 PROCESSOR = [
     _in_modes(
-        "cpu.busy", "Cores busy", OWN,
+        "cpu.busy",
+        "Cores busy",
+        OWN,
         "Cores that did work of this machine: everything but idle, waiting for I/O and time stolen by the hypervisor. "
         "Busy is not yet a problem; see whether tasks wait.",
     ),
     *(_in_modes(f"cpu.{mode}", MODE_TITLES[mode], (mode,), MODE_HELP[mode]) for mode in COUNTED),
     Measure(
-        "cpu.hottest", "Hottest core", Unit.SHARE, Resource.PROCESSOR,
+        "cpu.hottest",
+        "Hottest core",
+        Unit.SHARE,
+        Resource.PROCESSOR,
         "Busy share of the busiest core. The machine's mean hides one full core: 1 of 64 is 1.6 %.",
         "highest of the cores' busy shares",
-        tuple(need for need in time_needs(Reach.EVERY)), hottest,
+        tuple(need for need in time_needs(Reach.EVERY)),
+        hottest,
     ),
     Measure(
-        "cpu.waiting", "Tasks waiting for a core", Unit.TASKS, Resource.PROCESSOR,
+        "cpu.waiting",
+        "Tasks waiting for a core",
+        Unit.TASKS,
+        Resource.PROCESSOR,
         "Mean number of tasks that were ready to run and had no core. From the kernel's run delay where there is one; "
         "else runnable tasks beyond the cores, counted once a tick and therefore noisy.",
         "Δ(run delay) / Δt; without it max(0, runnable − cores)",
@@ -239,19 +248,32 @@ PROCESSOR = [
         waiting,
     ),
     _stall("some", "Share of time in which at least one task was ready to run and waited for a core."),
-    _stall("full", "Share of time in which every task with work to do waited. It moves where a quota holds tasks back."),
+    _stall(
+        "full", "Share of time in which every task with work to do waited. It moves where a quota holds tasks back."
+    ),
     Measure(
-        "cpu.runnable", "Runnable tasks", Unit.TASKS, Resource.PROCESSOR,
+        "cpu.runnable",
+        "Runnable tasks",
+        Unit.TASKS,
+        Resource.PROCESSOR,
         "Tasks running or ready to run at the tick, without the recorder. Counted once a tick: noisy.",
-        "max(0, runnable − 1)", (Need(RUNNABLE),), runnable,
+        "max(0, runnable − 1)",
+        (Need(RUNNABLE),),
+        runnable,
     ),
     _plain(
-        "cpu.blocked", "Blocked tasks", Unit.TASKS, BLOCKED,
+        "cpu.blocked",
+        "Blocked tasks",
+        Unit.TASKS,
+        BLOCKED,
         "Tasks in uninterruptible sleep, mostly on I/O. It says nothing of a lack of processors.",
     ),
     *(
         _plain(
-            f"cpu.load.{minutes}m", f"Load, {minutes} min", Unit.TASKS, f"system.cpu.load_average.{minutes}m",
+            f"cpu.load.{minutes}m",
+            f"Load, {minutes} min",
+            Unit.TASKS,
+            f"system.cpu.load_average.{minutes}m",
             "Damped count of tasks that are runnable or blocked. Above the number of cores it still need not be demand "
             "for processors: split it into runnable and blocked.",
         )
@@ -260,16 +282,27 @@ PROCESSOR = [
     _plain("cpu.switches", "Context switches", Unit.PER_S, "system.cpu.context_switches", "Switches between tasks."),
     _plain("cpu.interrupts", "Interrupts served", Unit.PER_S, "system.cpu.interrupts", "Hardware interrupts served."),
     Measure(
-        "cpu.quota", "Throttled by quota", Unit.SHARE, Resource.PROCESSOR,
-        "Share of its periods in which a control group used up its processor quota and had to stop; of the machine, that of "
+        "cpu.quota",
+        "Throttled by quota",
+        Unit.SHARE,
+        Resource.PROCESSOR,
+        "Share of its periods in which a control group used up its processor quota and had to stop; of the machine, "
+        "that of "
         "the group that was held back most.",
         "Δ(throttled periods) / Δ(periods), highest of the control groups",
-        tuple(Need(counter, (), Reach.EVERY) for counter in (QUOTA_PERIODS, THROTTLED_PERIODS)), quota,
+        tuple(Need(counter, (), Reach.EVERY) for counter in (QUOTA_PERIODS, THROTTLED_PERIODS)),
+        quota,
     ),
     Measure(
-        "cpu.throttles", "Thermal throttling events", Unit.PER_S, Resource.PROCESSOR,
-        "Times that a core was slowed down because it was too hot.", "Δ / Δt, added up over the cores",
-        (Need(THROTTLES, ((THROTTLE, "core"),), Reach.EVERY),), throttles, total=Unit.COUNT,
+        "cpu.throttles",
+        "Thermal throttling events",
+        Unit.PER_S,
+        Resource.PROCESSOR,
+        "Times that a core was slowed down because it was too hot.",
+        "Δ / Δt, added up over the cores",
+        (Need(THROTTLES, ((THROTTLE, "core"),), Reach.EVERY),),
+        throttles,
+        total=Unit.COUNT,
     ),
     _plain("cpu.forks", "Forks", Unit.PER_S, "system.process.created", "Forks and clones: a fork storm shows here."),
-]  # fmt: skip
+]

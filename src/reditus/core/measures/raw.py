@@ -49,8 +49,12 @@ def counter_measure(text: str) -> Measure:
     counter = COUNTERS[found["counter"]]
     # A value may hold an equals sign (an interrupt's name), a name may not.
     attributes = tuple(
-        sorted((key, value) for key, _, value in (part.partition("=") for part in (found["attributes"] or "").split(",")) if key)
-    )  # fmt: skip
+        sorted(
+            (key, value)
+            for key, _, value in (part.partition("=") for part in (found["attributes"] or "").split(","))
+            if key
+        )
+    )
     return Measure(
         name=text,
         title=counter.title,

@@ -1,6 +1,7 @@
 """Strain: how hard a resource or a device is pressed, 0 to 1, so that weeks can be looked over at a glance.
 
-Every strain is put together the same way: `1 − (1 − ½·use²) × (1 − loss)`. Use alone, with no task waiting, comes to a half
+Every strain is put together the same way: `1 − (1 − ½·use²) × (1 − loss)`. Use alone, with no task waiting, comes to a
+half
 at most and hardly shows below a third; time lost, whatever the use, can bring it to 1. It is a picture for finding the
 time and no verdict: that is what findings are for.
 """
@@ -35,7 +36,9 @@ from reditus.core.types import FloatArray
 LOW_MEMORY = 0.2
 """Share of memory available below which nearness to the end counts as use."""
 FAULTS_HALF_PER_S = 100.0
-"""Major faults a second that count as half of the time lost: some 10 ms each on a spinning disk is a task that stands still."""
+"""Major faults a second that count as half of the time lost: some 10 ms each on a spinning disk is a task that stands
+still.
+"""
 SWAP_HALF_BYTES_PER_S = 1.0 * 2**20
 """Swap traffic that counts as half lost."""
 SWAP_OUT_WEIGHT = 0.25
@@ -128,7 +131,9 @@ def half_at(values: FloatArray, half: float) -> FloatArray:
 
 
 def _processor(frame: Frame, core: str | None) -> Series:
-    """Loss: how often a task waited and how much of the wanted time was waited for, in the geometric mean; and steal."""
+    """Loss: how often a task waited and how much of the wanted time was waited for, in the geometric mean; and
+    steal.
+    """
     behind = _Behind(frame, core, "cpu.busy")
     cores = 1 if core is not None else core_count(frame)
     waiting, stolen = behind.own("cpu.waiting"), behind.own("cpu.steal")
@@ -193,7 +198,9 @@ def _queue_sum(frame: Frame) -> Series | None:
 
 
 def _one_disk(frame: Frame, device: str, queue: Series | None) -> Series:
-    """Loss: stall by the disk's share of all requests in flight, little of it while requests are quick; and long waits."""
+    """Loss: stall by the disk's share of all requests in flight, little of it while requests are quick; and long
+    waits.
+    """
     behind = _Behind(frame, device, "disk.busy")
     wait, own, stalled = behind.own("disk.wait"), behind.own("disk.queue"), behind("stall.io.some")
     every = None if queue is None else on_timebase(queue, behind.timebase)
@@ -257,14 +264,28 @@ def _needs(leading: str, *others: str) -> tuple[Need, ...]:
 
 BEHIND: dict[str, tuple[str, ...]] = {
     "cpu.strain": ("cpu.busy", "cpu.waiting", "stall.cpu.some", "cpu.steal"),
-    "memory.strain": ("memory.available", "memory.total", "stall.memory.some", "memory.faults.major", "memory.oom_kills"),
+    "memory.strain": (
+        "memory.available",
+        "memory.total",
+        "stall.memory.some",
+        "memory.faults.major",
+        "memory.oom_kills",
+    ),
     "swap.strain": ("swap.in", "swap.out", "swap.held", "swap.total"),
     "disk.strain": ("disk.busy", "disk.wait", "disk.queue", "stall.io.some"),
     "net.strain": (
-        "net.receive.rate", "net.receive.use", "net.send.use", "net.receive.errors", "net.send.errors", "net.send.drops",
-        "net.receive.packets", "net.send.packets", "net.tcp.resent", "net.backlog.dropped",
+        "net.receive.rate",
+        "net.receive.use",
+        "net.send.use",
+        "net.receive.errors",
+        "net.send.errors",
+        "net.send.drops",
+        "net.receive.packets",
+        "net.send.packets",
+        "net.tcp.resent",
+        "net.backlog.dropped",
     ),
-}  # fmt: skip
+}
 """The measures that each strain is made of, the required one first."""
 
 
@@ -279,32 +300,39 @@ def _measure(
 STRAIN = [
     _measure(
         "cpu.strain", "Processor strain", Resource.PROCESSOR,
-        "Pressed by use, by tasks that wait for a core, and by time that the hypervisor gave to other guests. Busy cores "
+        "Pressed by use, by tasks that wait for a core, and by time that the hypervisor gave to other guests. Busy "
+        "cores "
         "that no task waits for come to a half at most.",
-        "use: busy ÷ cores; loss: √(stalled × waiting ÷ (waiting + busy)), either alone where the other is missing, and "
+        "use: busy ÷ cores; loss: √(stalled × waiting ÷ (waiting + busy)), either alone where the other is missing, "
+        "and "
         "the share stolen",
         _processor, Per.CORE,
     ),
     _measure(
         "memory.strain", "Memory strain", Resource.MEMORY,
-        "Pressed when less than a fifth is available, when tasks are stalled for memory, when faults read from disk, and "
+        "Pressed when less than a fifth is available, when tasks are stalled for memory, when faults read from disk, "
+        "and "
         "when a process is killed for lack of it. A full cache does not show.",
-        f"use: how far available is below {LOW_MEMORY:.0%}; loss: stalled, major faults (half at {FAULTS_HALF_PER_S:g}/s), "
+        f"use: how far available is below {LOW_MEMORY:.0%}; loss: stalled, major faults (half at "
+        f"{FAULTS_HALF_PER_S:g}/s), "
         "a kill",
         _memory,
     ),
     _measure(
         "swap.strain", "Swap strain", Resource.SWAP,
-        "Pressed by traffic, reading back four times as much as writing out, and by its last tenth. What is parked there "
+        "Pressed by traffic, reading back four times as much as writing out, and by its last tenth. What is parked "
+        "there "
         "quietly does not show.",
         f"use: the last tenth of swap; loss: in + ¼ out, half at {SWAP_HALF_BYTES_PER_S / 2**20:g} MiB/s",
         _swap,
     ),
     _measure(
         "disk.strain", "Disk strain", Resource.DISK,
-        "Pressed by being busy, by tasks that it holds up, and by long waits. A disk that streams with short waits comes "
+        "Pressed by being busy, by tasks that it holds up, and by long waits. A disk that streams with short waits "
+        "comes "
         "little above a half. Of the machine: its most strained disk, or stalls that no disk is busy with.",
-        f"use: busy; loss: stalled on I/O × share of the requests in flight × wait (half at {QUICK_WAIT_S * 1000:g} ms), "
+        f"use: busy; loss: stalled on I/O × share of the requests in flight × wait (half at {QUICK_WAIT_S * 1000:g} "
+        f"ms), "
         f"and busy × wait (half at {SLOW_WAIT_S * 1000:g} ms)",
         _disk, Per.DISK,
     ),

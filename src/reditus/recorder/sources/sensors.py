@@ -53,7 +53,13 @@ def _field(kind: str, name: str, word: Word) -> Field:
 
 _MONITORS = "/sys/class/hwmon/hwmon*"
 SOURCE = Source(
-    "sensor", "/sys/class/thermal/thermal_zone*/type", learn,
-    more=("/sys/class/thermal/thermal_zone*/temp", f"{_MONITORS}/name", *(f"{_MONITORS}/{kind}*_input" for kind in INPUTS)),
+    "sensor",
+    "/sys/class/thermal/thermal_zone*/type",
+    learn,
+    more=(
+        "/sys/class/thermal/thermal_zone*/temp",
+        f"{_MONITORS}/name",
+        *(f"{_MONITORS}/{kind}*_input" for kind in INPUTS),
+    ),
     pace_s=SLOW_S,
-)  # fmt: skip
+)

@@ -80,7 +80,9 @@ def list_damage_of_archive(archive_id: UUID, store: StoreDep) -> list[DamageOut]
 
 @router.post("/archives/{archive_id}/check")
 async def check_archive(archive_id: UUID, body: CheckIn, request: Request, context: ContextDep) -> CheckOut:
-    """Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it is null."""
+    """Read and decode the next few hundred blocks of an archive, and note which are damaged. Go on from `next` until it
+    is null.
+    """
 
     def work(_: CancelToken) -> CheckOut:
         found = context.store.archives.verify(archive_id, Place(body.schema_id, body.after_ns), CHECKED_AT_ONCE)

@@ -68,6 +68,7 @@ def _check_times(*times_ns: int) -> None:
         if not EARLIEST_NS <= at_ns <= latest_ns:
             when = spell_time(at_ns) if 0 <= at_ns < 1 << 62 else f"{at_ns} ns"
             raise TimeRefused(
-                f"a block has a tick at {when}; ticks lie between {spell_time(EARLIEST_NS)} and a day from now. Set the "
+                f"a block has a tick at {when}; ticks lie between {spell_time(EARLIEST_NS)} and a day from now. Set "
+                f"the "
                 "recorded machine's clock, or the server's"
             )

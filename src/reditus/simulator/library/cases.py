@@ -24,9 +24,17 @@ TIMES_EACH, TIMES_LOOK_ALIKE, PAIRS, RESTARTS = 6, 4, 36, 6
 CAPTURE_TICKS = (85, 130)
 """A field capture of a minute or two, as taken during the trouble."""
 WANT_TIME = {
-    recipes.memory_pressure, recipes.swap_full, recipes.fs_filling, recipes.periodic, recipes.spike, recipes.memory_free_low,
-    recipes.swap_occupied, recipes.load_blocked, recipes.disk_hot, recipes.memory_leak,
-}  # fmt: skip
+    recipes.memory_pressure,
+    recipes.swap_full,
+    recipes.fs_filling,
+    recipes.periodic,
+    recipes.spike,
+    recipes.memory_free_low,
+    recipes.swap_occupied,
+    recipes.load_blocked,
+    recipes.disk_hot,
+    recipes.memory_leak,
+}
 """Recipes that need more than a minute or two to be reported from chance."""
 NEED_STALL = {"io.limited", "io.stalled", "memory.cache_thrash", "memory.pressure", "cpu.quota"}
 """Kinds that nothing tells where the kernel has no stall totals, or hardly."""
@@ -101,8 +109,10 @@ def normal_days(seed: int = 1) -> Iterator[Case]:
     for size, pace_s, hours in (("small", 1.0, 12), ("medium", 5.0, 12), ("large", 15.0, 12), ("medium", 60.0, 12)):
         machine = SIZES[size](rng)
         yield Case(
-            f"normal/{size}/{pace_s:g}s", (_scenario(machine, ordinary(machine, rng), (), hours * 3_600, pace_s, rng),), ()
-        )  # fmt: skip
+            f"normal/{size}/{pace_s:g}s",
+            (_scenario(machine, ordinary(machine, rng), (), hours * 3_600, pace_s, rng),),
+            (),
+        )
 
 
 def _fitting(recipe: Recipe, size: str) -> str:
@@ -112,8 +122,14 @@ def _fitting(recipe: Recipe, size: str) -> str:
 
 
 def _single(
-    recipe: Recipe, size: str, pace_s: float, rng: np.random.Generator, *, without_stall: bool = False, with_gap: bool = False
-) -> Case:  # fmt: skip
+    recipe: Recipe,
+    size: str,
+    pace_s: float,
+    rng: np.random.Generator,
+    *,
+    without_stall: bool = False,
+    with_gap: bool = False,
+) -> Case:
     if recipe in (recipes.spike, recipes.cache_growth):
         pace_s = 1.0  # at a slower pace some seconds are not even four ticks, and memory fills by itself in a day
     machine = SIZES[size](rng)
@@ -189,9 +205,17 @@ def _restart(rng: np.random.Generator, size: str, pace_s: float, troubled: bool)
 
 
 def _case(
-    name: str, machine: Machine, base: tuple[Work, ...], troubles: tuple[tuple[Trouble, When], ...], length_s: float, pace_s: float,
-    rng: np.random.Generator, *, gap: tuple[Fault, ...] = (), has_stall: bool = True,
-) -> Case:  # fmt: skip
+    name: str,
+    machine: Machine,
+    base: tuple[Work, ...],
+    troubles: tuple[tuple[Trouble, When], ...],
+    length_s: float,
+    pace_s: float,
+    rng: np.random.Generator,
+    *,
+    gap: tuple[Fault, ...] = (),
+    has_stall: bool = True,
+) -> Case:
     for trouble, _ in troubles:
         machine = trouble.machine or machine
     works = (*base, *(work for trouble, _ in troubles for work in trouble.works))
@@ -203,8 +227,13 @@ def _case(
 
 
 def _scenario(
-    machine: Machine, works: tuple[Work, ...], faults: tuple[Fault, ...], length_s: float, pace_s: float, rng: np.random.Generator
-) -> Scenario:  # fmt: skip
+    machine: Machine,
+    works: tuple[Work, ...],
+    faults: tuple[Fault, ...],
+    length_s: float,
+    pace_s: float,
+    rng: np.random.Generator,
+) -> Scenario:
     return Scenario(
         machine=machine, archive=LIBRARY, name="", begin_ns=BEGIN_NS, length_s=int(length_s), interval_s=pace_s,
         seed=int(rng.integers(1 << 31)), works=works, faults=faults,

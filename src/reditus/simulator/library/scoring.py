@@ -1,4 +1,6 @@
-"""How well a diagnosis tells what is true of a case: found, missed and made up, kind by kind; onsets; one cause each."""
+"""How well a diagnosis tells what is true of a case: found, missed and made up, kind by kind; onsets; one cause
+each.
+"""
 
 from collections import Counter
 from dataclasses import dataclass, field
@@ -68,15 +70,20 @@ def score(case: Case, diagnosis: Diagnosis, into: Score) -> None:
         roots = [
             finding
             for finding in diagnosis.findings
-            if not finding.caused_by and _explains(truth, finding, begin_ns, slack_s)
+            if not finding.caused_by
+            and _explains(truth, finding, begin_ns, slack_s)
             # What another trouble explains better is that one's.
-            and not any(other is not truth and other.trouble.kind == finding.kind and _overlaps(other, finding, begin_ns, 0.0) for other in problems)
-        ]  # fmt: skip
+            and not any(
+                other is not truth and other.trouble.kind == finding.kind and _overlaps(other, finding, begin_ns, 0.0)
+                for other in problems
+            )
+        ]
         into.causes += 1
         into.single += len(roots) == 1
         if len(roots) > 1:
             into.remarks.append(
-                f"{case.name}: {len(roots)} causes given for one: {', '.join(_described(root, begin_ns) for root in roots)}"
+                f"{case.name}: {len(roots)} causes given for one: "
+                f"{', '.join(_described(root, begin_ns) for root in roots)}"
             )
 
 

@@ -10,7 +10,8 @@ from reditus.store.errors import UnknownArchive
 
 
 def host_of(session: Session, archive: UUID, *, lock: bool = False) -> UUID:
-    """The archive's host; with `lock` no other transaction appends to the archive or compacts it until the transaction ends. Raise
+    """The archive's host; with `lock` no other transaction appends to the archive or compacts it until the transaction
+    ends. Raise
     UnknownArchive.
     """
     statement = select(ArchiveRow.host_id).where(ArchiveRow.id == archive)

@@ -79,7 +79,9 @@ RESTORE = "restore the database from a backup (docs/operation.md)"
 
 
 def verify_slice(session: Session, host: UUID, archive: UUID, place: Place, most: int = SLICE_BLOCKS) -> Slice:
-    """Decode the next blocks of an archive, write down those that are damaged, and strike out those that are whole again."""
+    """Decode the next blocks of an archive, write down those that are damaged, and strike out those that are whole
+    again.
+    """
     values = {"host": host, "archive": archive, "schema": place.schema, "after": place.after_ns, "limit": most}
     walk_by_index(session)
     keys = attempt(session, lambda: binary_rows(session, _KEYS, values))

@@ -78,7 +78,8 @@ class Cluster:
         own = pwd.getpwnam(self._user).pw_uid if self._user is not None else os.geteuid()
         if owner != own:
             raise ClusterError(
-                f"the database in {self._folder} belongs to another user, who started Reditus here before; start it as that "
+                f"the database in {self._folder} belongs to another user, who started Reditus here before; start it as "
+                f"that "
                 "user, or set REDITUS_DATA to another folder"
             )
 
@@ -99,9 +100,19 @@ class Cluster:
         self._password_file.chmod(0o600)
         self._give(self._password_file)
         self._run(
-            "initdb", "-D", self._data, "-U", ROLE, f"--pwfile={self._password_file}",
-            "--auth-local=scram-sha-256", "--auth-host=scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8", "--data-checksums",
-        )  # fmt: skip
+            "initdb",
+            "-D",
+            self._data,
+            "-U",
+            ROLE,
+            f"--pwfile={self._password_file}",
+            "--auth-local=scram-sha-256",
+            "--auth-host=scram-sha-256",
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8",
+            "--data-checksums",
+        )
 
     def start(self) -> None:
         """Start it on a free port and wait until it answers. Raise ClusterError with the log's end if it does not."""
@@ -164,7 +175,8 @@ class Cluster:
         reachable = ["runuser", "-u", self._user, "--", "test", "-w", str(self._folder)]
         if subprocess.run(reachable, cwd="/", check=False).returncode:
             raise ClusterError(
-                f"PostgreSQL runs as the user {self._user!r} here, and that user cannot reach {self._folder}, for a folder "
+                f"PostgreSQL runs as the user {self._user!r} here, and that user cannot reach {self._folder}, for a "
+                f"folder "
                 "above it is closed to others. Set REDITUS_DATA to a folder under open ones, such as /var/lib/reditus."
             )
 

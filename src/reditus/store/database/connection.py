@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 
 
 def ping_on_checkout(engine: Engine) -> None:
-    """Take no connection from the pool that the database has ended. Asking it a question would tell as well, but takes as
+    """Take no connection from the pool that the database has ended. Asking it a question would tell as well, but takes
+    as
     long as a part of the work.
     """
 
@@ -29,7 +30,8 @@ def ping_on_checkout(engine: Engine) -> None:
 
 
 def force_generic_plans(engine: Engine) -> None:
-    """Let each connection plan a statement once. All find their rows by keys that begin with the host, whichever it is; what
+    """Let each connection plan a statement once. All find their rows by keys that begin with the host, whichever it is;
+    what
     each reading asks first took longer to plan than to answer.
     """
 

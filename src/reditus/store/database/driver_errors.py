@@ -13,13 +13,15 @@ DISK_FULL = "53100"
 """SQLSTATE of a full disk (PostgreSQL's manual, appendix A)."""
 NO_SPACE = "No space left on device"
 DAMAGED = ("XX", "58030", "58P01")
-"""Beginnings of the SQLSTATEs of damaged files: data or index corrupted, an internal error, a read error, a missing file.
+"""Beginnings of the SQLSTATEs of damaged files: data or index corrupted, an internal error, a read error, a missing
+file.
 """
 
 
 @contextmanager
 def translate_driver_errors() -> Iterator[None]:
-    """Turn the driver's many ways of losing the database into DatabaseUnavailable, a full disk into DatabaseDiskFull, and damaged files into
+    """Turn the driver's many ways of losing the database into DatabaseUnavailable, a full disk into DatabaseDiskFull,
+    and damaged files into
     DatabaseDamaged.
     """
     try:

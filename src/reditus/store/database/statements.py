@@ -278,8 +278,8 @@ from archives a join hosts h on h.id = a.host_id cross join lateral (
     where e.first_ns is not null
 ) as held {_WANTED}
 """
-"""As ARCHIVES_OF, and which schemas each archive's blocks have, with first and last tick and the newest interval of each;
-null where it has none. The keys' first and last entries tell, so that no walk over the blocks is needed.
+"""As ARCHIVES_OF, and which schemas each archive's blocks have, with first and last tick and the newest interval of
+each; null where it has none. The keys' first and last entries tell, so that no walk over the blocks is needed.
 """
 SCHEMAS_OF = "select id from schemas where host_id = %(host)s order by id"
 HELD_BETWEEN = """
@@ -290,8 +290,8 @@ select min(first_ns), max(last_ns), min(interval_ns) from (
     order by first_ns limit 1000000000
 ) as own
 """
-"""What an archive has of one schema, of blocks that begin in a range: for where pages are damaged. In the order of the key, so that
-the planner walks along that index alone, and meets no page that only other ranges need.
+"""What an archive has of one schema, of blocks that begin in a range: for where pages are damaged. In the order of
+the key, so that the planner walks along that index alone, and meets no page that only other ranges need.
 """
 # A block's neighbours may be late ticks that lie within it; behind more of them than that it is not looked for.
 _NEAR = """
@@ -310,7 +310,8 @@ where a.host_id = %(host)s and a.id = any(%(archives)s::uuid[]) and exists (
 """Which of some archives tell of a moment."""
 PROCESSES_NAMED = f"""
 select p.pid, p.start, p.name, p.user_name, p.control_group, p.parent, p.arguments
-from processes p join unnest(%(pids)s::bigint[], %(starts)s::bigint[]) as w(pid, start) on p.pid = w.pid and p.start = w.start
+from processes p join unnest(%(pids)s::bigint[], %(starts)s::bigint[]) as w(pid, start)
+     on p.pid = w.pid and p.start = w.start
 where p.host_id = %(host)s and p.archive_id = %(archive)s and p.boot = (
     select near.boot from {_NEAR.format(archive="%(archive)s")} and near.last_ns >= %(at)s limit 1)
 """

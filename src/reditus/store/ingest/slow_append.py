@@ -186,7 +186,9 @@ class SlowAppender:
         return stored_of(request.batch, stored)
 
     def _fresh(self, host: UUID, block: Block) -> Block | None:
-        """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block itself."""
+        """The block less the ticks that are stored already; None if that leaves nothing. Usually it is the block
+        itself.
+        """
         schema = self._schema(block.archive, block)
         newest_ns = self._newest.get((block.archive, schema))
         if newest_ns is None or block.first_ns > newest_ns:
@@ -216,7 +218,8 @@ def _without_known_ticks(session: Session, host_id: UUID, schema_id: int, block:
     fresh = block if not stored_ns else only(block, stretch, ~np.isin(stretch.monotonic_ns, np.concatenate(stored_ns)))
     if fresh is not None and any(row.first_ns == fresh.first_ns for row in overlapping):
         raise BlockConflict(
-            f"a block that begins at {fresh.first_ns} ns is stored already, of another boot or with another monotonic clock; "
+            f"a block that begins at {fresh.first_ns} ns is stored already, of another boot or with another monotonic "
+            f"clock; "
             "two blocks of one schema cannot begin at the same instant"
         )
     return fresh

@@ -43,7 +43,9 @@ class WriteQueue:
         written: Callable[[], None] = lambda: None,
         renew: Callable[[], None] = lambda: None,
     ) -> None:
-        """`written` is called when something was written; `renew` when the connections that there are may be of no use."""
+        """`written` is called when something was written; `renew` when the connections that there are may be of no
+        use.
+        """
         self._sessions, self._renew = sessions, renew
         self._quick = quick
         self._written = written
@@ -55,7 +57,9 @@ class WriteQueue:
         self._thread.start()
 
     def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
-        """Its result is there when the batch is on disk; or UnknownArchive, UnknownSchema, BlockConflict, DatabaseUnavailable."""
+        """Its result is there when the batch is on disk; or UnknownArchive, UnknownSchema, BlockConflict,
+        DatabaseUnavailable.
+        """
         request = Append(archive, batch)
         self._queue.put(request)
         return request.outcome

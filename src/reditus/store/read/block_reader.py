@@ -38,7 +38,9 @@ from reditus.store.records import Damage
 SEEN_BEFORE_INTERVALS = 2
 """A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
 BRIDGED = 4
-"""Columns not requested that are fetched along with their neighbours: another cut costs more than a few small columns."""
+"""Columns not requested that are fetched along with their neighbours: another cut costs more than a few small
+columns.
+"""
 
 # The hidden column tells which transaction wrote the block as it is.
 _HEAD = "b.archive_id, b.schema_id, b.first_ns, b.xmin, b.boot, b.interval_ns, b.ticks, b.last_ns, b.version"
@@ -48,7 +50,8 @@ where b.host_id = %(host)s and b.archive_id = w.archive_id and b.schema_id = w.s
 """
 _REACHES = "and b.first_ns <= %(end)s and b.last_ns >= %(start)s - %(before)s * b.interval_ns"
 # Blocks that begin, or end, between two times are found by an index, however many there are before and after; either
-# index does, whichever the planner takes. The long ones, which may begin at any time, have one of their own, and are few.
+# index does, whichever the planner takes. The long ones, which may begin at any time, have one of their own, and are
+# few.
 _LENGTH = "b.last_ns - b.first_ns"
 _WITHIN = f"""
 {_EVERY} {_REACHES} and b.first_ns >= %(earliest)s and b.last_ns between %(begin)s and %(latest)s
@@ -188,7 +191,8 @@ class BlockReader:
         window: Window | None,
         kept: BlockCache | None,
     ) -> dict[UUID, list[BlockSlice]]:
-        """By archive one piece a block, cut to the window and the ticks just before it (None: all there is). `held` is what
+        """By archive one piece a block, cut to the window and the ticks just before it (None: all there is). `held` is
+        what
         there is of which schemas.
 
         What is kept of blocks is not fetched, and what is fetched is kept.

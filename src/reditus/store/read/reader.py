@@ -86,7 +86,8 @@ class Reader:
         allowance: Allowance | None = None,
         writes: bool = False,
     ) -> None:
-        """Raise UnknownArchive where the id is neither an archive's nor a host's. `allowance` says how much may be read at
+        """Raise UnknownArchive where the id is neither an archive's nor a host's. `allowance` says how much may be read
+        at
         once; `writes` says that the transaction writes too.
         """
         self._session = session
@@ -121,7 +122,8 @@ class Reader:
         return binary_rows(self._session, statement, values)
 
     def frame(self, columns: Sequence[StoredColumn], window: Window | None, *, again: bool = False) -> Frame:
-        """Some columns over a window (None: all of it), with the tick before it. `again` says that the same is likely to be
+        """Some columns over a window (None: all of it), with the tick before it. `again` says that the same is likely
+        to be
         requested soon.
         """
         if not columns:

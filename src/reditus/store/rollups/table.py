@@ -95,7 +95,9 @@ class RollupTable:
     def read(
         self, archive: UUID, names: Sequence[str], edges_ns: tuple[int, int], level_s: int
     ) -> Iterator[tuple[int, int, BinStats]]:
-        """Stored bins between two times: index of the series, index of its first bin, and the bins. Raise DamagedBlock."""
+        """Stored bins between two times: index of the series, index of its first bin, and the bins. Raise
+        DamagedBlock.
+        """
         begin_ns, end_ns = edges_ns
         level_ns = level_s * NS_PER_S
         series = {name: at for at, name in enumerate(names)}
@@ -195,7 +197,9 @@ def _parts(row: RollupRow) -> list[BinStats]:
 
 
 def _fill(row: RollupRow, parts: Sequence[BinStats]) -> None:
-    """What is the same is kept once: the observed time is that of a whole group, and of one disk the total is its own."""
+    """What is the same is kept once: the observed time is that of a whole group, and of one disk the total is its
+    own.
+    """
     begins: dict[bytes, int] = {}
     size_bytes = 0
     places: list[int] = []

@@ -7,7 +7,8 @@ down_revision = "0008"
 branch_labels = None
 depends_on = None
 
-# A directory begins with the length of an entry, 2 bytes or 4; entries are little-endian (store/database/offset_table.py).
+# A directory begins with the length of an entry, 2 bytes or 4; entries are little-endian
+# (store/database/offset_table.py).
 _DIRECTORY_OF = """
 create function pg_temp.directory_of(offsets int[]) returns bytea language sql as $$
     select case when offsets[cardinality(offsets)] < 65536 then '\\x02'::bytea else '\\x04'::bytea end
@@ -56,7 +57,8 @@ end $$
 
 
 def upgrade() -> None:
-    # Each cost as much as writing a small block. Layouts are never removed, and whoever removes an archive locks it first.
+    # Each cost as much as writing a small block. Layouts are never removed, and whoever removes an archive locks it
+    # first.
     op.drop_constraint("blocks_archive_fkey", "blocks")
     op.drop_constraint("blocks_layout_fkey", "blocks")
     op.execute(_DIRECTORY_OF)

@@ -1,4 +1,6 @@
-"""What archives hold is told by an index alone, and a window's blocks are found however many there are before and after."""
+"""What archives hold is told by an index alone, and a window's blocks are found however many there are before and
+after.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -15,7 +17,8 @@ _KEYS = ["host_id", "archive_id", "layout_id"]
 def upgrade() -> None:
     op.add_column("layouts", sa.Column("width", sa.Integer))
     op.execute(
-        "UPDATE layouts l SET width = (SELECT count(*) FROM columns c WHERE c.host_id = l.host_id AND c.layout_id = l.id)"
+        "UPDATE layouts l SET width = (SELECT count(*) FROM columns c WHERE c.host_id = l.host_id AND c.layout_id = "
+        "l.id)"
     )
     op.alter_column("layouts", "width", nullable=False)
     size = sa.Computed("octet_length(data) + octet_length(directory)", persisted=True)

@@ -1,4 +1,5 @@
-"""The columns of a block are its schema, as everywhere in the trade; a layout is an arrangement of strips. A verdict has the time
+"""The columns of a block are its schema, as everywhere in the trade; a layout is an arrangement of strips. A verdict
+has the time
 when it was decided.
 """
 
