@@ -1,5 +1,6 @@
 """What tests share: one PostgreSQL per run, on a port of its own, and databases in it."""
 
+import signal
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -22,6 +23,8 @@ from reditus.store import HostInfo
 from reditus.store.database.cluster import Cluster
 from reditus.store.store import Store
 
+# A shell that runs the tests in its background hands down SIGINT ignored; what the tests start has it as a terminal gives it.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 # No test is timed: on a busy machine an example may take as long as it takes.
 hypothesis_settings.register_profile("reditus", deadline=None)
 hypothesis_settings.load_profile("reditus")
