@@ -23,7 +23,8 @@ from reditus.store import HostInfo
 from reditus.store.database.cluster import Cluster
 from reditus.store.store import Store
 
-# A shell that runs the tests in its background hands down SIGINT ignored; what the tests start has it as a terminal gives it.
+# A shell that runs the tests in its background hands down SIGINT ignored. What the tests start has it as a terminal
+# gives it.
 signal.signal(signal.SIGINT, signal.default_int_handler)
 # No test is timed: on a busy machine an example may take as long as it takes.
 hypothesis_settings.register_profile("reditus", deadline=None)
