@@ -131,16 +131,10 @@ def _morning(offset_s: float) -> tuple[tuple[Work, ...], tuple[Cause, ...]]:
 
 _WORKS, _CAUSES = _morning(0)
 STITCH_01_MORNING = Scenario(
-    machine=STITCH_01,
-    archive=uuid5(STITCH_01.id, "Thursday morning"),
-    name="Thursday morning",
-    begin_ns=MIDNIGHT_NS + int(at(9)) * NS_PER_S,
-    length_s=3_600,
-    interval_s=1.0,
-    seed=1871,
-    works=_WORKS,
+    machine=STITCH_01, archive=uuid5(STITCH_01.id, "Thursday morning"), name="Thursday morning",
+    begin_ns=MIDNIGHT_NS + int(at(9)) * NS_PER_S, length_s=3_600, interval_s=1.0, seed=1871, works=_WORKS,
     causes=_CAUSES,
-)
+)  # fmt: skip
 """One hour of it for itself, every second."""
 
 
@@ -158,68 +152,29 @@ def _two_days(
 def _stitch() -> Scenario:
     works, causes = _morning(at(9))
     return _two_days(
-        STITCH_01,
-        1871,
-        interval_s=1.0,
+        STITCH_01, 1871, interval_s=1.0,
         works=(
             *works,
+            Work("previews", workers=3, intensity=0.25, curve=OFFICE, memory_bytes=600 * 2**20, read_bytes_per_s=6e6,
+            write_bytes_per_s=2e6),
             Work(
-                "previews",
-                workers=3,
-                intensity=0.25,
-                curve=OFFICE,
-                memory_bytes=600 * 2**20,
-                read_bytes_per_s=6e6,
-                write_bytes_per_s=2e6,
+                "stitch again", at(13, 5), at(15, 40), workers=11, kernel_share=0.06, memory_bytes=9 * GIB,
+                read_bytes_per_s=38e6, write_bytes_per_s=10e6, waits=0.2,
             ),
             Work(
-                "stitch again",
-                at(13, 5),
-                at(15, 40),
-                workers=11,
-                kernel_share=0.06,
-                memory_bytes=9 * GIB,
-                read_bytes_per_s=38e6,
-                write_bytes_per_s=10e6,
-                waits=0.2,
-            ),
-            Work(
-                "contact sheets at night",
-                at(26),
-                at(28, 30),
-                workers=8,
-                priority=Priority.LOW,
-                memory_bytes=3 * GIB,
-                read_bytes_per_s=18e6,
-                write_bytes_per_s=4e6,
-                waits=0.1,
+                "contact sheets at night", at(26), at(28, 30), workers=8, priority=Priority.LOW, memory_bytes=3 * GIB,
+                read_bytes_per_s=18e6, write_bytes_per_s=4e6, waits=0.1,
             ),
             Work("label reader on Friday", at(34, 10), at(35, 45), workers=1, core=5, memory_bytes=GIB),
         ),
         causes=(
             *causes,
-            Cause(
-                "cpu.saturated",
-                at(13, 5),
-                at(15, 40),
-                is_problem=True,
-                story="The plates of the morning are stitched again, with eleven workers.",
-            ),
-            Cause(
-                "cpu.busy_unwaited",
-                at(26),
-                at(28, 30),
-                is_problem=False,
-                story="Contact sheets at low priority, at night, when no other work needs a core.",
-            ),
-            Cause(
-                "cpu.one_core",
-                at(34, 10),
-                at(35, 45),
-                is_problem=True,
-                device="5",
-                story="The label reader again: one of eight cores is full, and the machine's mean says an eighth.",
-            ),
+            Cause("cpu.saturated", at(13, 5), at(15, 40), is_problem=True,
+                  story="The plates of the morning are stitched again, with eleven workers."),
+            Cause("cpu.busy_unwaited", at(26), at(28, 30), is_problem=False,
+                  story="Contact sheets at low priority, at night, when no other work needs a core."),
+            Cause("cpu.one_core", at(34, 10), at(35, 45), is_problem=True, device="5",
+                  story="The label reader again: one of eight cores is full, and the machine's mean says an eighth."),
         ),
         lines=(
             LogLine(at(9, 17, 40), "notice", "imaging[812]", "job 4417: 212 plates queued, 13 workers"),
@@ -229,7 +184,7 @@ def _stitch() -> Scenario:
             LogLine(at(15, 40), "notice", "imaging[812]", "job 4423: done"),
             LogLine(at(34, 40), "warning", "labels[977]", "reader 1 is 300 labels behind"),
         ),
-    )
+    )  # fmt: skip
 
 
 LEAFDB = Machine(
@@ -242,110 +197,41 @@ LEAK_BYTES_PER_S = 104_000.0
 
 def _leafdb() -> Scenario:
     return _two_days(
-        LEAFDB,
-        1902,
+        LEAFDB, 1902,
         works=(
             Work(
-                "catalogue",
-                workers=6,
-                intensity=0.16,
-                kernel_share=0.2,
-                curve=None,
-                memory_bytes=5 * GIB,
-                files_bytes=6 * GIB,
-                reread_bytes_per_s=45e6,
-                read_size=32 * 1024,
-                write_bytes_per_s=1.5e6,
-                write_size=16 * 1024,
-                waits=0.6,
-                depth=6,
-                receive_bytes_per_s=0.8e6,
-                send_bytes_per_s=2.2e6,
+                "catalogue", workers=6, intensity=0.16, kernel_share=0.2, curve=None, memory_bytes=5 * GIB,
+                files_bytes=6 * GIB, reread_bytes_per_s=45e6, read_size=32 * 1024, write_bytes_per_s=1.5e6,
+                write_size=16 * 1024, waits=0.6, depth=6, receive_bytes_per_s=0.8e6, send_bytes_per_s=2.2e6,
                 user="leafdb",
             ),
             Work(
-                "indexer",
-                start_s=at(6),
-                workers=1,
-                intensity=0.12,
-                memory_bytes=200 * 2**20,
-                leak_bytes_per_s=LEAK_BYTES_PER_S,
-                write_bytes_per_s=0.4e6,
-                user="leafdb",
+                "indexer", start_s=at(6), workers=1, intensity=0.12, memory_bytes=200 * 2**20,
+                leak_bytes_per_s=LEAK_BYTES_PER_S, write_bytes_per_s=0.4e6, user="leafdb",
             ),
             Work(
-                "nightly dump",
-                at(1),
-                at(1, 25),
-                every_s=DAY_S,
-                workers=1,
-                intensity=0.5,
-                read_bytes_per_s=60e6,
-                write_bytes_per_s=20e6,
-                depth=2,
-                user="leafdb",
+                "nightly dump", at(1), at(1, 25), every_s=DAY_S, workers=1, intensity=0.5, read_bytes_per_s=60e6,
+                write_bytes_per_s=20e6, depth=2, user="leafdb",
             ),
         ),
         causes=(
-            Cause(
-                "memory.leak",
-                at(6),
-                at(32, 30),
-                is_problem=True,
-                story="The indexer forgets nothing: 104 kB a second, for more than a day.",
-            ),
-            Cause(
-                "memory.cache_thrash",
-                at(18),
-                at(32, 30),
-                is_problem=True,
-                because_of="memory.leak",
-                story="The catalogue's files no longer fit beside it: from noon some are read again from sda, by "
-                "evening so many "
-                "that tasks wait for them.",
-            ),
-            Cause(
-                "memory.pressure",
-                at(23, 24),
-                at(32, 30),
-                is_problem=True,
-                because_of="memory.leak",
-                story="Hardly anything is available, and tasks lose more and more time to it.",
-            ),
-            Cause(
-                "swap.thrashing",
-                at(27, 10),
-                at(32, 30),
-                is_problem=True,
-                because_of="memory.leak",
-                story="What programs use no longer fits: pages go to sdb and come back.",
-            ),
-            Cause(
-                "disk.saturated",
-                at(27, 40),
-                at(32, 30),
-                is_problem=True,
-                device="sdb",
-                because_of="swap.thrashing",
-                story="sdb carries nothing but swap, and cannot do more than about a hundred and eighty requests a "
-                "second.",
-            ),
-            Cause(
-                "memory.oom_kill",
-                at(32, 25),
-                at(32, 35),
-                is_problem=True,
-                because_of="memory.leak",
-                story="Swap is full; the kernel ends the indexer, and everything is well again.",
-            ),
-            Cause(
-                "disk.busy_steady",
-                at(1),
-                at(1, 25),
-                is_problem=False,
-                device="sda",
-                story="The nightly dump reads and writes; the disk answers as fast as ever.",
-            ),
+            Cause("memory.leak", at(6), at(32, 30), is_problem=True,
+                  story="The indexer forgets nothing: 104 kB a second, for more than a day."),
+            Cause("memory.cache_thrash", at(18), at(32, 30), is_problem=True, because_of="memory.leak",
+                  story="The catalogue's files no longer fit beside it: from noon some are read again from sda, by "
+                        "evening so many "
+                        "that tasks wait for them."),
+            Cause("memory.pressure", at(23, 24), at(32, 30), is_problem=True, because_of="memory.leak",
+                  story="Hardly anything is available, and tasks lose more and more time to it."),
+            Cause("swap.thrashing", at(27, 10), at(32, 30), is_problem=True, because_of="memory.leak",
+                  story="What programs use no longer fits: pages go to sdb and come back."),
+            Cause("disk.saturated", at(27, 40), at(32, 30), is_problem=True, device="sdb", because_of="swap.thrashing",
+                  story="sdb carries nothing but swap, and cannot do more than about a hundred and eighty requests a "
+                        "second."),
+            Cause("memory.oom_kill", at(32, 25), at(32, 35), is_problem=True, because_of="memory.leak",
+                  story="Swap is full; the kernel ends the indexer, and everything is well again."),
+            Cause("disk.busy_steady", at(1), at(1, 25), is_problem=False, device="sda",
+                  story="The nightly dump reads and writes; the disk answers as fast as ever."),
         ),
         lines=(
             LogLine(at(6), "notice", "indexer[1203]", "started, 41 million sheets to look at"),
@@ -353,7 +239,7 @@ def _leafdb() -> Scenario:
             LogLine(at(30, 12), "error", "catalogue[1188]", "12 clients gave up waiting"),
             LogLine(at(32, 40), "notice", "indexer[1203]", "gone; not started again"),
         ),
-    )
+    )  # fmt: skip
 
 
 VAULT_DISKS = tuple(f"sd{letter}" for letter in "bcdefg")
@@ -366,67 +252,28 @@ VAULT = Machine(
 
 def _vault() -> Scenario:
     return _two_days(
-        VAULT,
-        1911,
+        VAULT, 1911,
         works=(
             Work(
-                "file server",
-                workers=8,
-                intensity=0.12,
-                kernel_share=0.6,
-                curve=OFFICE,
-                disk="md0",
+                "file server", workers=8, intensity=0.12, kernel_share=0.6, curve=OFFICE, disk="md0",
                 read_bytes_per_s=42e6,
-                write_bytes_per_s=12e6,
-                depth=24,
-                waits=0.3,
-                send_bytes_per_s=42e6,
-                receive_bytes_per_s=12e6,
+                write_bytes_per_s=12e6, depth=24, waits=0.3, send_bytes_per_s=42e6, receive_bytes_per_s=12e6,
             ),
             Work(
-                "scrub",
-                at(1),
-                at(5),
-                every_s=DAY_S,
-                workers=1,
-                intensity=0.4,
-                kernel_share=0.9,
-                disk="md0",
-                read_bytes_per_s=900e6,
-                read_size=512 * 1024,
-                depth=6,
-                waits=0.0,
-                user="root",
+                "scrub", at(1), at(5), every_s=DAY_S, workers=1, intensity=0.4, kernel_share=0.9, disk="md0",
+                read_bytes_per_s=900e6, read_size=512 * 1024, depth=6, waits=0.0, user="root",
             ),
         ),
         faults=(Fault(FaultKind.SLOW_DISK, at(27, 15), at(48), "sdd", 7.0),),
         causes=(
-            Cause(
-                "disk.busy_steady",
-                at(1),
-                at(5),
-                is_problem=False,
-                device="md0",
-                story="The nightly scrub keeps every disk busy with one request at a time; each answers as it always "
-                "does.",
-            ),
-            Cause(
-                "disk.busy_steady",
-                at(25),
-                at(27, 15),
-                is_problem=False,
-                device="md0",
-                story="The scrub of the second night, until one disk falls behind.",
-            ),
-            Cause(
-                "disk.slow",
-                at(27, 15),
-                at(48),
-                is_problem=True,
-                device="sdd",
-                story="From 03:15 sdd needs seven times as long for every request; the volume is as slow as its "
-                "slowest disk.",
-            ),
+            Cause("disk.busy_steady", at(1), at(5), is_problem=False, device="md0",
+                  story="The nightly scrub keeps every disk busy with one request at a time; each answers as it always "
+                        "does."),
+            Cause("disk.busy_steady", at(25), at(27, 15), is_problem=False, device="md0",
+                  story="The scrub of the second night, until one disk falls behind."),
+            Cause("disk.slow", at(27, 15), at(48), is_problem=True, device="sdd",
+                  story="From 03:15 sdd needs seven times as long for every request; the volume is as slow as its "
+                        "slowest disk."),
         ),
         lines=(
             LogLine(at(1), "informational", "kernel", "md: data-check of RAID array md0"),
@@ -434,7 +281,7 @@ def _vault() -> Scenario:
             LogLine(at(27, 16, 12), "warning", "kernel", "sd 3:0:0:0: [sdd] tag#11 timing out command, waited 30s"),
             LogLine(at(27, 44, 50), "warning", "diskwatch[702]", "sdd: 8 sectors pending"),
         ),
-    )
+    )  # fmt: skip
 
 
 SCAN_GATE = Machine(

@@ -63,60 +63,36 @@ def _needs(counter: str, *directions: str) -> tuple[Need, ...]:
     return tuple(Need(counter, key, reach) for key in fixed for reach in (Reach.THIS, Reach.WHOLE))
 
 
-def _measure(
-    name: str,
-    title: str,
-    unit: Unit,
-    text: str,
-    formula: str,
-    needs: tuple[Need, ...],
-    derive: partial[Series],
-    total: Unit | None = None,
-) -> Measure:
+def _measure(name: str, title: str, unit: Unit, text: str, formula: str, needs: tuple[Need, ...],
+derive: partial[Series],
+             total: Unit | None = None) -> Measure:  # fmt: skip
     return Measure(name, title, unit, Resource.DISK, text, formula, needs, derive, per=Per.DISK, total=total)
 
 
 def _per_direction(direction: str, past: str) -> list[Measure]:
     return [
         _measure(
-            f"disk.{direction}.rate",
-            f"Bytes {past}",
-            Unit.BYTES_PER_S,
-            f"Bytes {past} per second.",
-            "Δsectors × 512 B / Δt",
-            _needs(IO, direction),
-            partial(_flow, counter=IO, direction=direction),
-            total=Unit.BYTES,
+            f"disk.{direction}.rate", f"Bytes {past}", Unit.BYTES_PER_S, f"Bytes {past} per second.",
+            "Δsectors × 512 B / Δt", _needs(IO, direction),
+            partial(_flow, counter=IO, direction=direction), total=Unit.BYTES,
         ),
         _measure(
-            f"disk.{direction}.requests",
-            f"{direction.capitalize()} requests",
-            Unit.PER_S,
-            f"{direction.capitalize()} requests completed per second.",
-            "Δrequests / Δt",
-            _needs(OPERATIONS, direction),
-            partial(_flow, counter=OPERATIONS, direction=direction),
-            total=Unit.COUNT,
+            f"disk.{direction}.requests", f"{direction.capitalize()} requests", Unit.PER_S,
+            f"{direction.capitalize()} requests completed per second.", "Δrequests / Δt", _needs(OPERATIONS, direction),
+            partial(_flow, counter=OPERATIONS, direction=direction), total=Unit.COUNT,
         ),
         _measure(
-            f"disk.{direction}.wait",
-            f"Wait per {direction} request",
-            Unit.SECONDS,
-            "Mean time from a request's start to its completion.",
-            "Δtime in requests / Δrequests",
-            (*_needs(OPERATION_TIME, direction), *_needs(OPERATIONS, direction)),
-            partial(_wait, directions=(direction,)),
+            f"disk.{direction}.wait", f"Wait per {direction} request", Unit.SECONDS,
+            "Mean time from a request's start to its completion.", "Δtime in requests / Δrequests",
+            (*_needs(OPERATION_TIME, direction), *_needs(OPERATIONS, direction)), partial(_wait, directions=(direction,
+            )),
         ),
         _measure(
-            f"disk.{direction}.size",
-            f"Size of a {direction} request",
-            Unit.BYTES,
-            "Mean size of the requests.",
-            "Δbytes / Δrequests",
-            (*_needs(IO, direction), *_needs(OPERATIONS, direction)),
-            partial(_size, direction=direction),
+            f"disk.{direction}.size", f"Size of a {direction} request", Unit.BYTES,
+            "Mean size of the requests.", "Δbytes / Δrequests",
+            (*_needs(IO, direction), *_needs(OPERATIONS, direction)), partial(_size, direction=direction),
         ),
-    ]
+    ]  # fmt: skip
 
 
 def _stall(scope: str, text: str) -> Measure:

@@ -56,53 +56,23 @@ def _flow(name: str, title: str, unit: Unit, counter: str, direction: str, text:
 def _both_ways(word: str, direction: str, past: str) -> list[Measure]:
     return [
         _flow(
-            f"net.{word}.rate",
-            f"Bytes {past}",
-            Unit.BYTES_PER_S,
-            IO,
-            direction,
-            f"Bytes {past} per second; of the machine, over the interfaces that lead out of it.",
-            Unit.BYTES,
+            f"net.{word}.rate", f"Bytes {past}", Unit.BYTES_PER_S, IO, direction,
+            f"Bytes {past} per second; of the machine, over the interfaces that lead out of it.", Unit.BYTES,
         ),
         Measure(
-            f"net.{word}.use",
-            f"Link use, {past}",
-            Unit.SHARE,
-            Resource.NETWORK,
+            f"net.{word}.use", f"Link use, {past}", Unit.SHARE, Resource.NETWORK,
             "Rate over the link's speed; of the machine, the fullest link. Unknown where the link tells no speed.",
-            "8 × Δbytes / Δt / speed",
-            _needs(IO, direction),
-            partial(_use, direction=direction),
-            per=Per.INTERFACE,
+            "8 × Δbytes / Δt / speed", _needs(IO, direction), partial(_use, direction=direction), per=Per.INTERFACE,
         ),
+        _flow(f"net.{word}.packets", f"Packets {past}", Unit.PER_S, PACKETS, direction, f"Packets {past} per second.",
+        Unit.COUNT),
+        _flow(f"net.{word}.errors", f"Errors, {past}", Unit.PER_S, ERRORS, direction, "Damaged or failed packets.",
+        Unit.COUNT),
         _flow(
-            f"net.{word}.packets",
-            f"Packets {past}",
-            Unit.PER_S,
-            PACKETS,
-            direction,
-            f"Packets {past} per second.",
-            Unit.COUNT,
+            f"net.{word}.drops", f"Drops, {past}", Unit.PER_S, DROPPED, direction,
+            "Packets thrown away. On receive they may be packets of unwanted protocols.", Unit.COUNT,
         ),
-        _flow(
-            f"net.{word}.errors",
-            f"Errors, {past}",
-            Unit.PER_S,
-            ERRORS,
-            direction,
-            "Damaged or failed packets.",
-            Unit.COUNT,
-        ),
-        _flow(
-            f"net.{word}.drops",
-            f"Drops, {past}",
-            Unit.PER_S,
-            DROPPED,
-            direction,
-            "Packets thrown away. On receive they may be packets of unwanted protocols.",
-            Unit.COUNT,
-        ),
-    ]
+    ]  # fmt: skip
 
 
 PROTOCOL_EVENTS = "system.network.linux.protocol"
@@ -162,40 +132,27 @@ def _backlog(word: str, title: str, text: str) -> Measure:
 
 PROTOCOLS = [
     Measure(
-        "net.tcp.resent",
-        "TCP retransmissions",
-        Unit.SHARE,
-        Resource.NETWORK,
+        "net.tcp.resent", "TCP retransmissions", Unit.SHARE, Resource.NETWORK,
         "TCP segments sent again, of all that were sent: what loss anywhere on the way costs. A full listen queue "
         "makes "
         "clients send again too.",
-        "Δ(sent again) / Δ(sent)",
-        _RESENT,
-        _resent,
+        "Δ(sent again) / Δ(sent)", _RESENT, _resent,
     ),
+    _protocol("net.tcp.resets", "Connections reset", "tcp", "EstabResets",
+    "Established connections that were cut off."),
+    _protocol("net.tcp.failed_opens", "Failed connection attempts", "tcp", "AttemptFails", "Attempts that came to "
+                                                                                           "nothing."),
     _protocol(
-        "net.tcp.resets", "Connections reset", "tcp", "EstabResets", "Established connections that were cut off."
-    ),
-    _protocol(
-        "net.tcp.failed_opens", "Failed connection attempts", "tcp", "AttemptFails", "Attempts that came to nothing."
-    ),
-    _protocol(
-        "net.tcp.listen_overflows",
-        "Listen queue overflows",
-        "tcpext",
-        "ListenOverflows",
+        "net.tcp.listen_overflows", "Listen queue overflows", "tcpext", "ListenOverflows",
         "Connections refused because a program did not take them fast enough.",
     ),
     _protocol(
-        "net.udp.buffer_errors",
-        "UDP receive buffer full",
-        "udp",
-        "RcvbufErrors",
+        "net.udp.buffer_errors", "UDP receive buffer full", "udp", "RcvbufErrors",
         "Datagrams thrown away because a program did not read them fast enough.",
     ),
     _protocol("net.udp.no_port", "UDP, no listener", "udp", "NoPorts", "Datagrams for a port without a listener."),
     _backlog("dropped", "Backlog drops", "Packets thrown away because a core's input backlog was full."),
     _backlog("squeezed", "Backlog time squeezes", "Times that a core had packets left when its turn was over."),
-]
+]  # fmt: skip
 
 NETWORK = [*_both_ways("receive", "receive", "received"), *_both_ways("send", "transmit", "sent"), *PROTOCOLS]

@@ -47,35 +47,22 @@ def ordinary(machine: Machine, rng: np.random.Generator) -> tuple[Work, ...]:
     share = float(rng.uniform(*SHARE_OF_CORES))
     workers = max(machine.cores // 2, 2)
     service = Work(
-        "service",
-        workers=workers,
-        intensity=share * machine.cores / workers,
-        kernel_share=float(rng.uniform(0.1, 0.3)),
-        read_bytes_per_s=float(rng.uniform(0.3e6, 1.5e6)),
-        read_size=32 * 1024,
+        "service", workers=workers, intensity=share * machine.cores / workers, kernel_share=float(rng.uniform(0.1,
+        0.3)),
+        read_bytes_per_s=float(rng.uniform(0.3e6, 1.5e6)), read_size=32 * 1024,
         write_bytes_per_s=float(rng.uniform(0.2e6, 1e6)),
-        write_size=32 * 1024,
-        depth=4,
-        waits=0.3,
-        receive_bytes_per_s=float(rng.uniform(0.4e6, 3e6)),
-        send_bytes_per_s=float(rng.uniform(0.5e6, 4e6)),
-        memory_bytes=machine.memory_bytes // 50,
-    )
+        write_size=32 * 1024, depth=4, waits=0.3, receive_bytes_per_s=float(rng.uniform(0.4e6, 3e6)),
+        send_bytes_per_s=float(rng.uniform(0.5e6, 4e6)), memory_bytes=machine.memory_bytes // 50,
+    )  # fmt: skip
     others = tuple(
         Work(
-            f"files on {disk.name}",
-            workers=1,
-            intensity=0.01,
-            disk=disk.name,
+            f"files on {disk.name}", workers=1, intensity=0.01, disk=disk.name,
             read_bytes_per_s=float(rng.uniform(0.15e6, 0.5e6)),
-            read_size=32 * 1024,
-            write_bytes_per_s=float(rng.uniform(0.05e6, 0.2e6)),
-            write_size=32 * 1024,
-            depth=2,
+            read_size=32 * 1024, write_bytes_per_s=float(rng.uniform(0.05e6, 0.2e6)), write_size=32 * 1024, depth=2,
             waits=0.3,
         )
         for disk in machine.disks[1:]
-    )
+    )  # fmt: skip
     return (service, *others)
 
 

@@ -50,16 +50,9 @@ class When:
 Recipe = Callable[[Machine, tuple[Work, ...], When], Trouble]
 
 MEMORY_SIGNS = frozenset(
-    {
-        "memory.pressure",
-        "swap.thrashing",
-        "memory.cache_thrash",
-        "disk.saturated",
-        "disk.slow",
-        "swap.full",
-        "io.stalled",
-    }
-)
+    {"memory.pressure", "swap.thrashing", "memory.cache_thrash", "disk.saturated", "disk.slow", "swap.full",
+    "io.stalled"}
+)  # fmt: skip
 
 
 def _fault(kind: FaultKind, when: When, factor: float, device: str = "") -> Fault:
@@ -153,13 +146,8 @@ def cache_thrash(machine: Machine, base: tuple[Work, ...], when: When) -> Troubl
 def memory_leak(machine: Machine, base: tuple[Work, ...], when: When) -> Trouble:
     """A program takes ever more memory."""
     room = _room_bytes(machine, base)
-    leak = _job(
-        when,
-        "forgetful",
-        workers=1,
-        intensity=0.1,
-        leak_bytes_per_s=room * when.between(0.15, 0.6) / (when.end_s - when.start_s),
-    )
+    leak = _job(when, "forgetful", workers=1, intensity=0.1, leak_bytes_per_s=room * when.between(0.15,
+    0.6) / (when.end_s - when.start_s))  # fmt: skip
     return Trouble("memory.leak", (leak,))
 
 
@@ -190,16 +178,8 @@ def disk_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble
 def disk_slow(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     """One disk takes longer than its peers."""
     disk = machine.disks[int(when.rng.integers(1, len(machine.disks)))]
-    work = Work(
-        "reader",
-        disk=disk.name,
-        workers=2,
-        intensity=0.05,
-        read_bytes_per_s=0.6e6,
-        read_size=64 * 1024,
-        depth=2,
-        waits=0.9,
-    )
+    work = Work("reader", disk=disk.name, workers=2, intensity=0.05, read_bytes_per_s=0.6e6, read_size=64 * 1024,
+    depth=2, waits=0.9)  # fmt: skip
     return Trouble(
         "disk.slow", (work,), (_fault(FaultKind.SLOW_DISK, when, when.between(8, 20), disk.name),), device=disk.name
     )
@@ -208,9 +188,8 @@ def disk_slow(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 def disk_hot(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     """One of several disks carries most of the work."""
     disk = _one_by_one(machine)
-    work = _job(
-        when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=30e6, read_size=16 * 1024, depth=3, waits=0.9
-    )
+    work = _job(when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=30e6, read_size=16 * 1024, depth=3,
+    waits=0.9)  # fmt: skip
     return Trouble("disk.hot", (work,), device=disk.name, allowed=frozenset({"disk.saturated", "io.stalled"}))
 
 
@@ -236,9 +215,8 @@ def io_limited(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 def io_stalled(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     """Tasks wait for a disk that is not full."""
     disk = _one_by_one(machine)
-    work = _job(
-        when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=60e6, read_size=32 * 1024, depth=3, waits=1.0
-    )
+    work = _job(when, workers=4, intensity=0.05, disk=disk.name, read_bytes_per_s=60e6, read_size=32 * 1024, depth=3,
+    waits=1.0)  # fmt: skip
     return Trouble("io.stalled", (work,), allowed=frozenset({"disk.hot", "disk.saturated"}))
 
 
@@ -265,14 +243,9 @@ def net_saturated(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     requested = link.bits_per_s / 8 * 1.3
     receive, send = (requested, 0.0) if when.rng.random() < 0.5 else (0.0, requested)
     work = _job(
-        when,
-        workers=1,
-        intensity=0.2,
-        link=link.name,
-        packet_bytes=8_000,
-        receive_bytes_per_s=receive,
-        send_bytes_per_s=send,
-    )
+        when, workers=1, intensity=0.2, link=link.name, packet_bytes=8_000, receive_bytes_per_s=receive,
+        send_bytes_per_s=send
+    )  # fmt: skip
     return Trouble("net.saturated", (work,), device=link.name, allowed=frozenset({"net.loss"}))
 
 
@@ -316,35 +289,13 @@ def periodic(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 PROBLEMS: tuple[Recipe, ...] = (
-    cpu_saturated,
-    cpu_one_core,
-    cpu_steal,
-    cpu_quota,
-    cpu_interrupts,
-    cpu_churn,
-    cpu_thermal,
-    memory_pressure,
+    cpu_saturated, cpu_one_core, cpu_steal, cpu_quota, cpu_interrupts, cpu_churn, cpu_thermal, memory_pressure,
     swap_thrashing,
-    cache_thrash,
-    memory_leak,
-    memory_oom_kill,
-    swap_full,
-    disk_saturated,
-    disk_slow,
-    disk_hot,
-    disk_writeback,
+    cache_thrash, memory_leak, memory_oom_kill, swap_full, disk_saturated, disk_slow, disk_hot, disk_writeback,
     io_limited,
-    io_stalled,
-    tasks_blocked,
-    fs_filling,
-    net_saturated,
-    net_loss,
-    net_errors,
-    net_listen_overflow,
-    net_udp_overflow,
-    net_backlog,
-    periodic,
-)
+    io_stalled, tasks_blocked, fs_filling, net_saturated, net_loss, net_errors, net_listen_overflow, net_udp_overflow,
+    net_backlog, periodic,
+)  # fmt: skip
 NEEDS_EQUALS: tuple[Recipe, ...] = (disk_hot,)
 """Recipes that want several disks alike."""
 
@@ -374,34 +325,16 @@ def iowait_harmless(machine: Machine, _: tuple[Work, ...], when: When) -> Troubl
 def busy_steady(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     """No problem: a disk is busy with short waits."""
     disk = machine.disks[-1]
-    work = _job(
-        when,
-        "scrub",
-        workers=1,
-        intensity=0.03,
-        disk=disk.name,
-        read_bytes_per_s=1e9,
-        read_size=64 * 1024,
-        depth=1,
-        waits=1.0,
-    )
+    work = _job(when, "scrub", workers=1, intensity=0.03, disk=disk.name, read_bytes_per_s=1e9, read_size=64 * 1024,
+    depth=1, waits=1.0)  # fmt: skip
     return Trouble("disk.busy_steady", (work,), device=disk.name)
 
 
 def load_blocked(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     """No problem of the cores: load from tasks that wait for the network."""
     changed = replace(machine, disks=(*machine.disks, over_network("store0")))
-    work = _job(
-        when,
-        "backup",
-        workers=8,
-        intensity=0.03,
-        disk="store0",
-        read_bytes_per_s=1e9,
-        read_size=32 * 1024,
-        depth=8,
-        waits=1.0,
-    )
+    work = _job(when, "backup", workers=8, intensity=0.03, disk="store0", read_bytes_per_s=1e9, read_size=32 * 1024,
+    depth=8, waits=1.0)  # fmt: skip
     steady = Work("store's own", disk="store0", intensity=0.01, read_bytes_per_s=0.5e6, read_size=32 * 1024, depth=1)
     return Trouble("load.blocked", (work, steady), machine=changed)
 
@@ -436,16 +369,9 @@ def data_gap(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 LOOK_ALIKES: tuple[Recipe, ...] = (
-    memory_free_low,
-    swap_occupied,
-    iowait_harmless,
-    busy_steady,
-    load_blocked,
-    busy_unwaited,
-    spike,
-    cache_growth,
+    memory_free_low, swap_occupied, iowait_harmless, busy_steady, load_blocked, busy_unwaited, spike, cache_growth,
     data_gap,
-)
+)  # fmt: skip
 
 
 FEW_CORES: tuple[Recipe, ...] = (iowait_harmless, load_blocked)
