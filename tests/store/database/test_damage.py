@@ -309,3 +309,30 @@ def test_a_damaged_page_of_any_table_is_said_and_costs_no_others(own_cluster):
                 assert [match["where"] for match in found if match["where"] == f"table {table}"], (table, found)
             flip_on_disk(cluster, store, table)  # and back
             assert client.get("/api/archives").status_code == 200, table
+
+
+INDEX_PAGE = 1
+"""Page 0 of a B-tree tells where its root is, which is page 1 as long as it is small."""
+
+
+def test_a_damaged_index_is_said_and_built_again(own_cluster):
+    """The rows are whole: docs/operation.md names the remedy."""
+    cluster, store = own_cluster
+    fill(store)
+    paths = ("/api/archives", f"/api/archives/{ARCHIVE}", f"/api/archives/{ARCHIVE}/series?measure=cpu.switches")
+    indexes = ("blocks_pkey", "blocks_last", "archives_pkey", "columns_pkey", "schemas_pkey")
+    missed = set()
+    with TestClient(create_app(store, Settings(allowed_hosts=["testserver"]))) as client:
+        whole = {path: client.get(path).json() for path in paths}
+        for index in indexes:
+            flip_on_disk(cluster, store, index, page=INDEX_PAGE)
+            answers = {path: client.get(path) for path in paths}
+            assert {answer.status_code for answer in answers.values()} <= {200, 503}, index
+            assert all("damaged" in answer.text for answer in answers.values() if answer.status_code == 503), index
+            missed |= {index for path, answer in answers.items() if answer.json() != whole[path]}
+            with store._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+                connection.execute(text("reindex database postgres"))
+            assert {path: client.get(path).json() for path in paths} == whole, index
+        assert "blocks_pkey" in missed  # small tables are read without their indexes
+        assert client.post("/api/check-tables").json() == []
+        assert store.archives.verify(ARCHIVE, Place(), 1_000).damage == []
