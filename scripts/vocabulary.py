@@ -3,6 +3,7 @@
 strings.
 """
 
+import ast
 import io
 import re
 import subprocess
@@ -69,6 +70,17 @@ def violations(name: str, source: str, in_names: set[str], in_text: re.Pattern[s
 
 
 def _in_python(source: str, in_names: set[str], in_text: re.Pattern[str]) -> Iterator[str]:
+    for node in ast.walk(ast.parse(source)):
+        targets: list[ast.AST] = []
+        if isinstance(node, ast.For | ast.AsyncFor | ast.comprehension):
+            targets = list(ast.walk(node.target))
+        elif isinstance(node, ast.Lambda):
+            targets = list(node.args.args)
+        for target in targets:
+            if (isinstance(target, ast.Name) and target.id == "one") or (
+                isinstance(target, ast.arg) and target.arg == "one"
+            ):
+                yield f"{target.lineno}: a loop variable is what it holds, not `one`"
     for token in tokenize.generate_tokens(io.StringIO(source).readline):
         line = token.start[0]
         if token.type == tokenize.NAME:

@@ -243,10 +243,10 @@ def _together(steady: list[tuple[str, RuledOut]]) -> list[RuledOut]:
         else:
             same.append((name, item))
     return [
-        one
+        first
         if not others
-        else replace(one, explanation=f"{one.explanation} So did {', '.join(name for name, _ in others)}.")
-        for (_, one), *others in groups
+        else replace(first, explanation=f"{first.explanation} So did {', '.join(name for name, _ in others)}.")
+        for (_, first), *others in groups
     ]
 
 
