@@ -134,8 +134,8 @@ def timed(work: Callable[[], object]) -> tuple[object, float]:
 
 
 def floor_rate(stretches: list[Stretch], samples: int) -> float:
-    """Samples a second that zstd decompression and one copy give, a frame a column: nothing that decodes can be
-    faster.
+    """Samples a second that zstd decompression and one copy give, a frame a column: nothing that decodes
+    can be faster.
     """
     frames = [
         zstandard.ZstdCompressor(level=3).compress(np.ascontiguousarray(np.diff(column)).tobytes())

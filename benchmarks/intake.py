@@ -131,8 +131,8 @@ def _ms(work: object) -> float:
 
 
 def crowd(running: Service, count: int, seconds: int) -> None:
-    """Each host sends what a recorder would, on its own schedule; then everything acknowledged is counted in the
-    store.
+    """Each host sends what a recorder would, on its own schedule; then everything acknowledged is counted
+    in the store.
     """
     described = schemas()
     hosts = [Host(at) for at in range(count)]

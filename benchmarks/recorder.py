@@ -156,9 +156,8 @@ class Sink(BaseHTTPRequestHandler):
 
 def whole_recorder(seconds: int) -> tuple[float, float, float]:
     """Share of one core, MiB resident, and how late the last minute's ticks were in ms (median), of a real recorder
-    process, its start-up left out. The share is the median over WINDOW_S each: where the machine is a guest, what its
-    host
-    takes away is charged to the running task.
+    process, its start-up left out. The share is the median over WINDOW_S each: where the machine is a guest, what
+    its host takes away is charged to the running task.
     """
     sink = ThreadingHTTPServer(("127.0.0.1", 0), Sink)
     Thread(target=sink.serve_forever, daemon=True).start()

@@ -1,6 +1,5 @@
 """A soak: simulated hosts send fifty times as fast as the day goes, readers look, everything is sealed, rolled up,
-expired, scrubbed
-and judged; and memory, descriptors, connections and disk stay what they are.
+expired, scrubbed and judged; and memory, descriptors, connections and disk stay what they are.
 
 Run: .venv/bin/python -m benchmarks.soak [MINUTES, default 30] [--hosts 8] [--pace 50]
 """

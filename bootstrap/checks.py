@@ -62,8 +62,7 @@ def run_tests(arguments: list[str]) -> int:
 
 def _browser_tests(pytest: list[str]) -> int:
     """Those that drive a browser, and those that measure. A browser test that fails is run once more and shown as
-    flaky; more than
-    MOST_FLAKY of them, or one that fails again, fail the run.
+    flaky; more than MOST_FLAKY of them, or one that fails again, fail the run.
     """
     code = _call([*pytest, "-m", "alone or e2e"], ROOT)
     failed = _last_failed()

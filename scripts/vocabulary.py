@@ -1,6 +1,6 @@
 #!/usr/bin/env -S sh -c 'exec "$(dirname "$0")/../.venv/bin/python" "$0" "$@"'
-"""Fail on the words that docs/glossary.md lists as not to be used: in names, and in docstrings, comments and
-strings.
+"""Fail on the words that docs/glossary.md lists as not to be used: in names, and in docstrings, comments
+and strings.
 """
 
 import ast

@@ -48,8 +48,7 @@ def test_nothing_recorded_yet_and_then_the_first_ticks(running, page, fresh):
 
 class Barrier:
     """Holds back what a page asks for while it is closed. To be made before the page asks for anything: what it asks
-    for
-    just after a route was put in its way may still slip past it.
+    for just after a route was put in its way may still slip past it.
     """
 
     def __init__(self, page, pattern, closed=True):

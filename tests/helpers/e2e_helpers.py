@@ -60,8 +60,7 @@ SETTLED = """() => !document.documentElement.hasAttribute('data-fetching') && do
 
 def settled(page: Page) -> None:
     """Wait until nothing is being fetched, all fonts are there, and nothing moves: twice, a frame apart, for what has
-    come may
-    ask for more.
+    come may ask for more.
     """
     for _ in range(2):
         page.wait_for_function(SETTLED)

@@ -2,8 +2,7 @@
 were unharmed.
 
 Each fault takes the running service and does its worst; two recorders go on all the time, one of which meets the fault
-and one of
-which should not notice.
+and one of which should not notice.
 """
 
 import os

@@ -1,6 +1,5 @@
 """Kill server and database at random points of append, seal, rollup, trim, copy and delete, and count each time: what
-was
-acknowledged is there, once, and what was half done is either the old or the new.
+was acknowledged is there, once, and what was half done is either the old or the new.
 """
 
 import os

@@ -167,8 +167,8 @@ def test_connections_that_the_database_ended_are_not_used_again(known):
     other = create_engine(known._engine.url)
     with other.connect() as connection:
         ended = (
-            "select pg_terminate_backend(pid, 5000) from pg_stat_activity "
-            "where datname = current_database() and pid <> pg_backend_pid()"
+            "select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = current_database() and pid "
+            "<> pg_backend_pid()"
         )
         assert len(connection.execute(text(ended)).all()) >= 3
     other.dispose()

@@ -72,8 +72,7 @@ class SpanCache:
 
 def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> DiagnosisResult:
     """What ran out in a window of a timeline, and who took part. No more is read at once than the reader may, but for a
-    span
-    that cannot be made any shorter.
+    span that cannot be made any shorter.
     """
     interval_ns = reader.extent.interval_ns or NS_PER_S
     wanted = tuple(SeriesKey(measure, None) for measure in needed_measures())
@@ -166,8 +165,8 @@ def _sampled(part: BinStats, base: Timebase) -> Series | None:
 
 
 def _fingerprint(whole: WholeReadings) -> _Key:
-    """What the whole tells a span, roughly: a normal that moves by a few per cent changes no judgement worth
-    telling.
+    """What the whole tells a span, roughly: a normal that moves by a few per cent changes no judgement
+    worth telling.
     """
     assert whole.whole is not None
     waits = sorted(

@@ -1,6 +1,5 @@
 """Background work: retention, sealing, rollups, scrubbing. Archives are isolated from each other: an error in one is
-logged
-once, and tried again with back-off.
+logged once, and tried again with back-off.
 """
 
 import time
@@ -158,8 +157,7 @@ def maintain(
     stop: Callable[[], bool] = lambda: False,
 ) -> int:
     """One round over all archives: remove deleted ones, expire what plans no longer keep, merge small blocks, and
-    extend
-    rollups. Return by how many blocks there are fewer after merging.
+    extend rollups. Return by how many blocks there are fewer after merging.
 
     `only_grown` leaves out archives that have not grown enough since the last round for anything to merge. `stop` is
     called between archives. Raise DatabaseUnavailable where the database cannot be reached.

@@ -80,8 +80,7 @@ def read(reader: Reader, wanted: Sequence[SeriesKey], window: Window | None) -> 
 
 def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[ChartSeries]:
     """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest; of its inner
-    part
-    alone, where there is nothing outside.
+    part alone, where there is nothing outside.
     """
     edges_ns = bin_edges(window, width)
     sheet = Binner(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
@@ -113,7 +112,7 @@ def drawn(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: in
     """
     inner = cut_to_ticks(reader, window)
     level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
-    # Counters as they are, and single processes, have no rollups; so few are requested that their ticks will do.
+    # Counters as they are, and single processes, have no rollups; so few of them are drawn that their ticks will do.
     from_ticks = [key for key in wanted if level_s is None or key.measure.name not in MEASURES]
     if level_s is None:
         # What needs too many columns for so many ticks comes from rollups all the same, in bins of a minute or more.
@@ -207,8 +206,7 @@ SLICE_NUMBERS = 1 << 19
 
 def _coarse(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, level_s: int) -> list[BinStats]:
     """Measures over equal bins, each of many of a level's: slice by slice, so that what is in memory does not depend on
-    how
-    much of the level there is; slices without ticks cost nothing.
+    how much of the level there is; slices without ticks cost nothing.
     """
     bins, length_ns = len(edges_ns) - 1, int(edges_ns[1] - edges_ns[0])
     factor = length_ns // (level_s * NS_PER_S)

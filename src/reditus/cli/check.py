@@ -70,8 +70,7 @@ def _show(
         what = "all columns" if item["columns"] is None else f"{item['columns']} columns"
         out.print(
             f"DAMAGED {item['host']}: {item['archive_name']}, {item['start']} to {item['end']}, {what} of "
-            f"{item['group']}: "
-            f"{item['reason']}",
+            f"{item['group']}: {item['reason']}",
             markup=False,
         )
     for flaw in flaws:

@@ -16,8 +16,7 @@ _PIPED_WIDTH = 200
 
 class SafeConsole(Console):
     """A console that prints every text through `terminal_text`, tables and all: names come from machines where anybody
-    may
-    have chosen them.
+    may have chosen them.
     """
 
     def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
@@ -43,8 +42,7 @@ err = SafeConsole(stderr=True, highlight=False, width=None if sys.stderr.isatty(
 
 class Failure(ReditusError):
     """A command cannot do what was requested; the message says why and what would work. It may hold anything that came
-    from
-    outside: what prints it makes that safe.
+    from outside: what prints it makes that safe.
     """
 
 

@@ -23,8 +23,7 @@ from reditus.store.database.cluster import Cluster, ClusterError
 START_TIMEOUT_S = 60.0
 HANDED_ON = ("seal_every_s", "undo_for_s", "scrub_every_s", "memory_mib", "token")
 ARENAS = "2"
-"""Of the C library, each of which keeps what its threads have freed: one for every thread would be most of the
-memory.
+"""Of the C library, each of which keeps what its threads have freed: one for every thread would be most of the memory.
 """
 
 

@@ -149,7 +149,7 @@ class _Known:
 
 @dataclass(frozen=True)
 class _BinPlan:
-    """Intervals over the bins and in the window, each worked out when it is requested."""
+    """Intervals over the bins and in the window, each computed on first use."""
 
     timebase: Timebase
     known: _Known
@@ -256,8 +256,7 @@ class _OverBins:
 @dataclass(frozen=True, slots=True)
 class _SparseBins:
     """The intervals that touch each bin, where those are few: a row of all bins for the first of them, for the second,
-    and
-    so on. Going through rows is several times as fast as going from bin to bin.
+    and so on. Going through rows is several times as fast as going from bin to bin.
     """
 
     intervals: IntArray

@@ -98,8 +98,7 @@ class Block:
 
     def chunk(self, position: int) -> memoryview:
         """The bytes of one column, without their checksum; 0 is the wall clock, 1 the monotonic clock, 2 the schema's
-        first
-        column. Raise DamagedBlock where the checksum does not match.
+        first column. Raise DamagedBlock where the checksum does not match.
         """
         begin, end = _PAIR.unpack_from(self.directory, _OFFSET_BYTES * position)
         chunk = memoryview(self.data)[begin:end]
@@ -120,8 +119,7 @@ class Block:
 
     def check(self) -> None:
         """Raise BlockError unless every column can be decoded, the clocks agree with the head, and the monotonic clock
-        only
-        moves forward.
+        only moves forward.
         """
         chunks = [self.chunk(position) for position in range(CLOCKS + self.columns)]
         check_chunks(chunks[CLOCKS:], self.ticks)
@@ -207,9 +205,8 @@ class Described:
 
 def encode_batch(parts: Sequence[Described], *, archive: UUID, boot: UUID) -> list[Block]:
     """Encode several stretches of a few ticks as `encode_block` would, but for the clocks, each of which is encoded
-    like any column. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on, is
-    paid once
-    for all that have the same number of ticks.
+    like any column. A recorder hands over many small groups at once: what NumPy costs a call, whatever it works on,
+    is paid once for all that have the same number of ticks.
     """
     blocks: list[Block | None] = [None] * len(parts)
     by_ticks: dict[int, list[int]] = {}

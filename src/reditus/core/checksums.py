@@ -1,9 +1,8 @@
 """Checksums of the columns of a block: the low 32 bits of XXH3-64 (the xxHash specification), at the end of each chunk.
 
 A column can be verified without the rest of its block. What the block's head says (boot, ticks, times, interval) and
-the
-column's position are folded into each checksum, so that a damaged head or offset is noticed with whichever column is
-read.
+the column's position are folded into each checksum, so that a damaged head or offset is noticed with whichever column
+is read.
 """
 
 import struct

@@ -36,8 +36,7 @@ MIN_COMPRESSED = 24  # shorter payloads only grow: a zstd frame has about a doze
 HEAD = 4
 WORD = 8
 FORMAT_VERSION = 3
-"""2 added the short form of columns that stand still, 128 + n; 3 a checksum at the end of each chunk
-(core.checksums).
+"""2 added the short form of columns that stand still, 128 + n; 3 a checksum at the end of each chunk (core.checksums).
 """
 CHECKSUMS_SINCE = 3
 STILL = 128
@@ -188,10 +187,7 @@ def unpacked(frame: bytes | memoryview, most_bytes: int, *, of: str) -> bytes:
 
 
 def decode_steps(chunk: bytes | memoryview, ticks: int) -> Steps:
-    """As decode_column, without adding up what the values grow by; a payload that is damaged shows when they are
-    queried
-    for.
-    """
+    """As decode_column, without adding up the steps; a damaged payload shows when the values are used."""
     found = _parsed(chunk, ticks)
     if isinstance(found, int):
         return Steps(found, np.zeros(ticks - 1, dtype=np.int64), least=0)

@@ -436,7 +436,7 @@ _ALL = [
     ),
     Counter(
         "process.linux.io.moved", "Bytes moved by a process", "By", _LEVEL,
-        "Bytes that it read from, or had written to, storage in the tick's interval. A process that sleeps is queried "
+        "Bytes that it read from, or had written to, storage in the tick's interval. A process that sleeps is read "
         "now and then only, so its bytes may show a few ticks late. Other users' processes tell it to the superuser "
         "only.", "/proc/PID/io", PROCESS_SLOT, (DISK_DIRECTION,),
     ),
@@ -452,8 +452,7 @@ _ALL = [
     ),
     Counter(
         "process.thread.count", "Threads of a process", "{thread}", _LEVEL, "How many threads it has.",
-        "/proc/PID/stat "
-                                                                                                        "field 20",
+        "/proc/PID/stat field 20",
         PROCESS_SLOT,
     ),
     Counter(

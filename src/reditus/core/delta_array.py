@@ -36,7 +36,7 @@ class Source(Protocol):
 class Steps:
     """A column's values as the first one and the steps from each to the next, modulo 2**64.
 
-    The values themselves are added up when they are requested; a rate never asks. Slices with a step of 1 stay steps.
+    The values themselves are added up on first use; a rate needs none. Slices with a step of 1 stay steps.
     Steps of a source are worked out when they are requested, at best straight into those of a longer column.
     """
 

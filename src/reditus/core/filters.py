@@ -1,6 +1,5 @@
 """SciPy's filters over ticks. They are imported when first used: that takes a second, which no command that filters
-nothing
-should have to wait for.
+nothing should have to wait for.
 """
 
 from reditus.core.types import FloatArray

@@ -190,7 +190,7 @@ class Frame:
         more than the interval itself counts as 0.
         """
         timebase, series = self._get(counter, attributes)
-        # The parts of a whole are requested again by each measure that is a share of it.
+        # The parts of a whole are read again by each measure that is a share of it.
         key = (id(series), allow_decrease)
         if key not in self._deltas:
             self._deltas[key] = deltas(series, timebase, allow_decrease=allow_decrease)

@@ -15,9 +15,8 @@ def assemble(pieces: Iterable[BlockSlice], check: Callable[[], None] = lambda: N
     """Join decoded blocks into one timebase per group, in time order, each tick once.
 
     Blocks may come in any order and may overlap (a batch sent twice, wide groups cut into parts): ticks are
-    distinguished
-    by boot and monotonic clock. Boots follow each other by the wall time of their first tick. `check` is called now and
-    then, and may raise to end the work.
+    distinguished by boot and monotonic clock. Boots follow each other by the wall time of their first tick. `check` is
+    called now and then, and may raise to end the work.
     """
     by_group: dict[str, list[BlockSlice]] = {}
     for piece in pieces:

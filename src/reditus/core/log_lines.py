@@ -1,9 +1,8 @@
 """Lines of logs in the open formats: the kernel's records, syslog (RFC 5424), and the journal's export format.
 
 The kernel's records: Documentation/ABI/testing/dev-kmsg. The export format: the fields of an entry a line each,
-NAME=VALUE,
-or where a value holds line breaks NAME, a line break, its length as 64 bits little-endian, the value and a line break;
-entries are parted by an empty line.
+NAME=VALUE, or where a value holds line breaks NAME, a line break, its length as 64 bits little-endian, the value and a
+line break; entries are parted by an empty line.
 """
 
 import re

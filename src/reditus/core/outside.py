@@ -1,9 +1,8 @@
 """What comes from outside, checked in one place: texts, numbers, and JSON as a whole.
 
 Nothing that passes here can trip what comes after: no NUL, which PostgreSQL keeps in no text; no half of a surrogate
-pair, which
-no UTF-8 holds; no number that is infinite, none at all, or wider than 64 bits; nothing nested deeper than anybody
-needs.
+pair, which no UTF-8 holds; no number that is infinite, none at all, or wider than 64 bits; nothing nested deeper than
+anybody needs.
 """
 
 import json

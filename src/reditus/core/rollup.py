@@ -132,9 +132,8 @@ class BinStats:
 
     def to_chunks(self) -> list[bytes]:
         """The observed time as a column (column_codec), and all means, lowest and highest values as little-endian
-        doubles in
-        one zstd frame, each with its checksum (checksums). Measured: half the size of byte planes, for most of a quiet
-        bin's numbers are the same.
+        doubles in one zstd frame, each with its checksum (checksums). Measured: half the size of byte planes, for
+        most of a quiet bin's numbers are the same.
         """
         seen_ns = np.round(self.seen_s * NS_PER_S).astype(np.int64)
         floats = np.concatenate([self.mean, self.low, self.high]).astype("<f8").tobytes()
@@ -172,8 +171,7 @@ def levels_of(interval_ns: int) -> list[int]:
 
 def chosen_level(window: Window, width: int, interval_ns: int, inner: Window | None = None) -> int | None:
     """The coarsest level, in seconds, whose bins are at most half as long as a pixel; None for the ticks themselves,
-    where
-    those are few or no level fits. `inner` is the part of the window that has ticks.
+    where those are few or no level fits. `inner` is the part of the window that has ticks.
     """
     part = inner or window
     if part.end_ns - part.start_ns <= FEW_TICKS * interval_ns:
@@ -189,8 +187,8 @@ def fitting_level(window: Window, width: int, interval_ns: int, bins_a_pixel: fl
 
 
 def rolled_edges(window: Window, width: int, level_s: int) -> IntArray:
-    """Edges of at most `width` equal bins that cover the window, on multiples of their length, itself one of the
-    level.
+    """Edges of at most `width` equal bins that cover the window, on multiples of their length, itself one
+    of the level.
     """
     level_ns = level_s * NS_PER_S
     length_ns = -(-(window.end_ns - window.start_ns) // max(width - 1, 1))

@@ -70,8 +70,7 @@ def bin_edges(window: Window, width: int) -> IntArray:
 
 def aligned_edges(window: Window, length_ns: int) -> IntArray:
     """Edges on whole multiples of a length that cover a window; at its very ends instead where those would lie beyond
-    what 64
-    bits hold.
+    what 64 bits hold.
     """
     first, last = window.start_ns // length_ns, -(-window.end_ns // length_ns)
     if first * length_ns < -MOST_NS or last * length_ns > MOST_NS:

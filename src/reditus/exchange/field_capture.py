@@ -2,8 +2,7 @@
 
 The format is ours: UTF-8 text, plain or in gzip or zstd. An optional first line `# field capture 1 host=NAME`. For each
 file that was read, a line `@ EPOCH_NANOSECONDS PATH` and then the file's bytes as they are; or, if it could not be
-read,
-one line `@ EPOCH_NANOSECONDS PATH !REASON`. Each file has a time of its own, and its rates use that time.
+read, one line `@ EPOCH_NANOSECONDS PATH !REASON`. Each file has a time of its own, and its rates use that time.
 
 Captures come from machines in trouble: cut off, joined, or written by two scripts at once. What is good is kept, what
 is not is reported by line, and nothing raises but a file that is no capture at all.
@@ -116,8 +115,7 @@ def read_capture(path: Path, *, name: str | None = None) -> FieldCapture:
         known = ", ".join(source.path for source in SOURCES[:3])
         raise CaptureError(
             f"{path.name} holds no kernel text that Reditus knows. A field capture has a line '@ EPOCH_NANOSECONDS "
-            f"PATH' before "
-            f"each file's text, for paths such as {known}; `reditus field-script` writes one"
+            f"PATH' before each file's text, for paths such as {known}; `reditus field-script` writes one"
         )
     host = uuid5(NAMESPACE, host_name)
     recording = Recording(
@@ -149,8 +147,7 @@ def _opened(path: Path) -> Iterator[BinaryIO]:
 
 def _lines(stream: BinaryIO, notes: _Notes, most_bytes: int) -> Iterator[tuple[int, bytes]]:
     """Lines with their numbers. A packed file that ends too early gives what could be unpacked; so does one that
-    unpacks to
-    more than `most_bytes`.
+    unpacks to more than `most_bytes`.
     """
     number = size = 0
     while True:

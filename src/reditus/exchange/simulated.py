@@ -1,5 +1,5 @@
-"""Made-up hosts as recordings, so that they are loaded the way any other recording is; streamed, for they may be
-long.
+"""Made-up hosts as recordings, so that they are loaded the way any other recording is; streamed, for they
+may be long.
 """
 
 from collections.abc import Iterator

@@ -103,8 +103,7 @@ def record(options: Options, spools: list[Spool], stop: Stoppable) -> int:
 
 def tune_gc() -> None:
     """What was loaded until now stays. Of what a tick makes hardly anything stands in circles, so looking for those
-    after
-    every seven hundred objects would cost more than it finds.
+    after every seven hundred objects would cost more than it finds.
     """
     gc.freeze()
     gc.set_threshold(GARBAGE_EVERY)
@@ -122,8 +121,8 @@ def _report(options: Options, spool: Spool, runner: Runner) -> Json:
 
 
 def raise_priority() -> None:
-    """Ticks have to come on time when everything else is late too. The recorder needs so little that nothing
-    suffers.
+    """Ticks have to come on time when everything else is late too. The recorder needs so little that
+    nothing suffers.
     """
     try:
         os.setpriority(os.PRIO_PROCESS, 0, NICENESS)

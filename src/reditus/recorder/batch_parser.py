@@ -1,8 +1,7 @@
 """Parse the texts of all sources in one go.
 
 Parsing each small file for itself costs some twenty microseconds of calls, whatever it holds. Joined, all texts share
-one
-look at the skeleton, one parse and one pick; only when something changed is each source requested itself.
+one look at the skeleton, one parse and one pick; only when something changed is each source parsed by itself.
 """
 
 from collections.abc import Sequence
@@ -18,8 +17,8 @@ from reditus.recorder.kernel_text import KernelText, Memory, numbers_in, skeleto
 
 RELEARN_EVERY = 600
 """Readings after which everything is learned again in any case: a label that changes by leading zeros alone (wan1
-becomes
-wan01) has the same skeleton and the same numbers."""
+becomes wan01) has the same skeleton and the same numbers.
+"""
 MOST_REMEMBERED = 64
 _BETWEEN = b"\n\f\n"  # no kernel text holds a form feed, so equal joined skeletons mean equal skeletons
 

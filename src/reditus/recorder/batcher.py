@@ -22,10 +22,8 @@ STEP_NS = 60 * NS_PER_S
 """A clock that is set by more than that."""
 CLOCK_STEP_NS = 1 << 15
 """Times are kept to 33 µs: reading one of the kernel's files takes 3 to 60 µs (measured), and when in between a counter
-was
-taken cannot be known. Finer times would be noise, and a good part of all that is kept. A power of two leaves the lowest
-bits
-of what is stored the same always.
+was taken cannot be known. Finer times would be noise, and a good part of all that is kept. A power of two leaves the
+lowest bits of what is stored the same always.
 """
 
 
@@ -38,8 +36,7 @@ class _Open:
 
 def _steps(before: Reading, now: Reading) -> bool:
     """Whether the wall clock was set in between: a block's ticks are of one clock, so that what a wrong one has seen
-    can be refused
-    without the rest.
+    can be refused without the rest.
     """
     return abs((now.wall_ns - now.monotonic_ns) - (before.wall_ns - before.monotonic_ns)) > STEP_NS
 

@@ -50,7 +50,7 @@ class FileSet:
                 text = read()
                 parts += head, text, b"" if text.endswith(b"\n") else b"\n"
             except OSError:
-                # Gone, or nothing to say at the moment (the speed of a link that is down); requested again when
+                # Gone, or nothing to say at the moment (the speed of a link that is down); read again when
                 # looking.
                 self._files.pop(path).close()
                 gone = True
@@ -93,7 +93,7 @@ def matching(
     wants: Callable[[str], bool] = lambda _: True,
 ) -> Iterator[str]:
     """The paths below `root` that match and are wanted, pattern by pattern. Each folder is listed once, however many
-    patterns ask; of those known or not wanted it is not requested whether they are there.
+    patterns ask; of those known or not wanted it is not checked whether they are there.
     """
 
     @cache

@@ -1,4 +1,4 @@
-"""Space and inodes by mount point, requested by threads of their own.
+"""Space and inodes by mount point, read by threads of their own.
 
 A network mount whose server is gone makes statvfs wait for ever. So each mount point has a thread; a tick takes the
 answers that are there, and a mount that does not answer is left out until it does.

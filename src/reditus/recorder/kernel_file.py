@@ -6,8 +6,8 @@ from pathlib import Path
 CHUNK_BYTES = 1 << 16
 SHORT_BYTES = 2_048
 """A reading shorter than that has come to the end: the kernel fills a page before it hands out less than all, unless
-one
-record (a line, mostly) does not fit into the rest of it."""
+one record (a line, mostly) does not fit into the rest of it.
+"""
 
 
 class KernelFile:

@@ -1,6 +1,6 @@
 """The machine's logs, line by line, as markers: the kernel's, and files that were named when the recorder was started.
 
-Nothing of it is read unless it was requested: log lines may tell of people and hold secrets.
+Nothing of it is read unless a plan asks for it: log lines may tell of people and hold secrets.
 """
 
 import contextlib
@@ -119,8 +119,7 @@ class KernelLog:
 
 class LogFile:
     """A file that something appends lines of RFC 5424, or the journal's export format, to. Turned-over files are
-    followed
-    by their name.
+    followed by their name.
     """
 
     def __init__(self, path: Path, left: Json) -> None:
@@ -201,8 +200,8 @@ class Logs:
         return {"kernel": self._kernel.left, "files": {str(file.path): file.left for file in self._files}}
 
     def remember(self, left: Json) -> None:
-        """What was read until there is handed over. A crash before it has some lines read twice, which are kept
-        once.
+        """What was read until there is handed over. A crash before it has some lines read twice, which are
+        kept once.
         """
         if left != self._kept:
             beside = self._memory.with_suffix(".part")

@@ -1,6 +1,5 @@
 """Being root no longer than needed. A process that was started by root goes on as `nobody`, with the few capabilities
-that it cannot
-do without (capabilities(7)).
+that it cannot do without (capabilities(7)).
 """
 
 import ctypes

@@ -252,8 +252,7 @@ class Sampler:
 
     def read(self) -> RawTick:
         """Read every source that is due. What needs no answer at once is cheaper parsed a few ticks together: the
-        second
-        one finds the processor's caches warm.
+        second one finds the processor's caches warm.
         """
         # Both clocks once, and from then on only the monotonic one: within a tick they do not part.
         clock = self.clock

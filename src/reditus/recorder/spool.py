@@ -180,8 +180,7 @@ class Spool:
 
     def refuse(self, batch: SpooledBatch, reason: str) -> None:
         """The server will not take it: lay it aside, with the reason, for a person to look at. What it held is a gap,
-        with
-        that reason. Of what is laid aside the newest is kept, up to a limit.
+        with that reason. Of what is laid aside the newest is kept, up to a limit.
         """
         aside = self.folder / ASIDE
         aside.mkdir(exist_ok=True, mode=0o700)
@@ -238,8 +237,7 @@ class Spool:
 
     def note_dropped(self, batch: bytes, reason: str) -> Json | None:
         """The gap that dropping a batch makes, in memory; gaps that touch and have one reason are one. Return its ends,
-        or
-        None where what it held is no longer known.
+        or None where what it held is no longer known.
         """
         try:
             blocks = read_batch(batch).blocks

@@ -1,6 +1,5 @@
 """Batches go to the spool's disk from a thread of their own, so that no tick waits for a disk that is slow or full:
-that
-is when ticks are wanted most.
+that is when ticks are wanted most.
 """
 
 import threading

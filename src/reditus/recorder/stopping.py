@@ -1,8 +1,7 @@
-"""Being requested to stop, by a signal or by another thread, without a lock that the requested one may hold.
+"""A stop request, by a signal or another thread, without a lock that the stopped thread may hold.
 
 `threading.Event.set()` in a signal handler takes the lock that `wait()` of the same thread may hold at that instant,
-and then
-waits for itself for ever. A byte in a pipe needs no lock: every waiter waits for the pipe.
+and then waits for itself for ever. A byte in a pipe needs no lock: every waiter waits for the pipe.
 """
 
 import os
@@ -69,8 +68,7 @@ Handler = Callable[[int, FrameType | None], object]
 @contextmanager
 def handling(handler: Handler) -> Iterator[None]:
     """Handle the signals that ask to stop, also where they were handed down ignored, as a shell does to what it runs in
-    the
-    background. What was there before is there again afterwards.
+    the background. What was there before is there again afterwards.
     """
     before = [(number, signal.signal(number, handler)) for number in STOP_SIGNALS]
     try:

@@ -1,9 +1,8 @@
 """Many processes or threads from reading to reading, cheaply.
 
 Each one's stat file stays open, and only texts that changed are parsed, all in one go: most of a machine's processes
-sleep
-through a second. I/O is requested only where stat changed, and for everyone in turn, so that what a sleeper moved shows
-some ticks late but is not lost.
+sleep through a second. I/O is read only where stat changed, and for everyone in turn, so that what a sleeper moved
+shows some ticks late but is not lost.
 """
 
 import os
@@ -222,7 +221,7 @@ class TaskTable:
         return self._last_s is not None and start / self._ticks_per_s >= self._last_s - 1 / self._ticks_per_s
 
     def _move(self, task: Task) -> None:
-        """Bytes read from and written to storage since it was last requested."""
+        """Bytes read from and written to storage since it was last read."""
         io = self._io(task)
         if io is None:
             task.io_closed = True

@@ -120,8 +120,7 @@ class Uplink:
 
     def _deliver_alone(self, spool: Spool, batch: SpooledBatch) -> None:
         """Deliver a batch, or lay it aside: at once where the server refuses it, after some tries where the server
-        fails over
-        it. Nothing behind it waits for ever.
+        fails over it. Nothing behind it waits for ever.
         """
         try:
             self._deliver(spool, [batch])

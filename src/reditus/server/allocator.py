@@ -16,9 +16,8 @@ _libc = ctypes.CDLL(None)
 
 def configure_allocator() -> None:
     """Let the C library keep up to CACHE_BYTES that were freed. A day of ticks is half a megabyte a column, and without
-    this
-    every such array is queried of the kernel again, page by page: measured, a seventh of the time that reading a day
-    takes.
+    this every such array is requested from the kernel again, page by page: measured, a seventh of the time that
+    reading a day takes.
 
     Also leave what is loaded by now out of Python's garbage collection: it stays.
     """
@@ -37,8 +36,7 @@ _given_s = 0.0
 
 def give_back() -> None:
     """Give the system what lies free in the middle of the heap: after work that took much at once, most of it does. Not
-    more
-    often than every few seconds: it costs some milliseconds, and what is given back has to be requested again.
+    more often than every few seconds: it costs some milliseconds, and what is given back has to be requested again.
     """
     global _given_s  # noqa: PLW0603  of the process's one heap
     trim = getattr(_libc, "malloc_trim", None)

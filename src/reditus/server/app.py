@@ -49,8 +49,7 @@ PROBLEM_SCHEMA = "#/components/schemas/ProblemOut"
 
 def contract_of(app: FastAPI) -> dict[str, Any]:
     """The OpenAPI document, in which problems are what they are: application/problem+json, also those that FastAPI
-    would
-    describe as its own.
+    would describe as its own.
     """
     if app.openapi_schema is None:
         document = get_openapi(title=app.title, version=app.version, routes=app.routes)

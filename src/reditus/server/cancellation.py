@@ -33,8 +33,7 @@ class CancelToken:
 
 async def run_until_disconnect(request: Request, work: Callable[[CancelToken], T], lane: CapacityLimiter) -> T:
     """Do the work in a thread of a lane; it is to ask its CancelToken now and then. Raise Cancelled where the client
-    went away,
-    and Busy where too many wait for that lane already.
+    went away, and Busy where too many wait for that lane already.
     """
     if lane.statistics().tasks_waiting >= MOST_WAITING:
         raise Busy(f"{MOST_WAITING} requests wait for their turn already; try again in a moment")

@@ -17,8 +17,7 @@ READ_S = 30.0
 """For any part of an answer that waits to be read."""
 LOOK_EVERY_S = 2.0
 MOST_UNREAD_BYTES = 48 << 20
-"""Of answers that wait to be read, over all connections: beyond that the one that has stood still longest is given
-up.
+"""Of answers that wait to be read, over all connections: beyond that the one that has stood still longest is given up.
 """
 
 

@@ -1,5 +1,5 @@
-"""Lanes: which work may run beside which, and with how much memory. Neither health checks nor recorders wait
-behind charts.
+"""Lanes: which work may run beside which, and with how much memory. Neither health checks nor recorders wait behind
+charts.
 """
 
 from dataclasses import dataclass, field
@@ -72,8 +72,7 @@ class Budget:
             fits = self.most_bytes // POINT_BYTES
             raise RequestTooLarge(
                 f"{series} series of {width} points are too much for one answer. {fits // width} series of that width "
-                f"fit, or "
-                f"{fits // series} points for each of these"
+                f"fit, or {fits // series} points for each of these"
             )
 
 

@@ -9,7 +9,7 @@ from reditus.store.store import Store
 
 def contract() -> str:
     """The API's contract: OpenAPI as JSON."""
-    # No connection is made until something is queried of the store.
+    # No connection is made before the first query.
     app = create_app(Store("postgresql+psycopg://nobody@127.0.0.1:1/none"), Settings())
     return json.dumps(app.openapi(), indent=1, sort_keys=True) + "\n"
 

@@ -1,6 +1,5 @@
 """Limits that hold for every request before any handler sees it: by which name it came, who may ask for changes, how
-large and
-how slow it may be, and whether its texts and numbers are any that Reditus can use.
+large and how slow it may be, and whether its texts and numbers are any that Reditus can use.
 
 Browsers send an Origin with every request that changes something. One from another site is refused, so that a page on
 the internet cannot make an analyst's browser write to the server on loopback.
@@ -143,7 +142,7 @@ async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     if announced.isdigit() and (len(announced) > len(str(MAX_BLOCKS_BYTES)) or int(announced) > limit):
         raise _too_large(limit)
     if scope["method"] in SAFE:
-        return receive  # no body; what is requested is whether the client is still there
+        return receive  # no body; the application only checks whether the client is still there
     timed = _timed(_counting(receive, limit))
     if is_blocks:
         return timed
@@ -227,9 +226,8 @@ def _counting(receive: Receive, limit: int) -> Receive:
 
 
 def _timed(receive: Receive) -> Receive:
-    """A body that has to come at a bearable pace. What is requested after its end, such as whether the client is still
-    there,
-    may take as long as it will.
+    """A body that has to come at a bearable pace. What is read after its end, such as whether the client is still
+    there, may take as long as it will.
     """
     loop = asyncio.get_running_loop()
     begun_s = loop.time()

@@ -299,8 +299,7 @@ class SummaryOut(Out):
     coverage: float
     bin_s: float | None = Field(
         description="Length of the bins that the figures are of: the window is then rounded to whole bins, and p95 is "
-        "of "
-        "their means. null where the figures are of the ticks."
+        "of their means. null where the figures are of the ticks."
     )
 
 

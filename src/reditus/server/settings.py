@@ -77,7 +77,6 @@ class Settings(BaseSettings):
         if not loopback:
             raise ValueError(
                 "without accounts Reditus listens on loopback only, such as 127.0.0.1 or ::1: everything else would be "
-                "open to "
-                "all who can reach it. From elsewhere come through ssh -L, or a proxy that asks who it is"
+                "open to all who can reach it. From elsewhere come through ssh -L, or a proxy that asks who it is"
             )
         return host.strip("[]")

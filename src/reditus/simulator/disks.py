@@ -29,9 +29,9 @@ class Flow:
     """Requests that it has under way at most: it waits before it asks for more."""
     waits: float
     share: FloatArray | float = 1.0
-    """Of what was queried, how much was done."""
+    """Share of the requests that was served."""
     again: FloatArray | float = 0.0
-    """Of what was queried, how much had been in memory a moment ago."""
+    """Share of the requests that had been in memory a moment ago."""
 
 
 @dataclass(slots=True)
@@ -58,10 +58,8 @@ def serve(disk: Disk, flows: list[Flow], slow: FloatArray, swap_in: Flow | None 
     """Queueing in one disk that serves `parallel` requests at a time.
 
     Who asks for less than a fair part gets all of it, and waits for a free server (Sakasegawa's approximation, 1977)
-    and
-    behind those who are never satisfied. Those always have as many requests under way as they may, so that their wait
-    is
-    that number over their rate (Little's law).
+    and behind those who are never satisfied. Those always have as many requests under way as they may, so that their
+    wait is that number over their rate (Little's law).
     """
     ticks = len(slow)
     zero = np.zeros(ticks)
@@ -160,7 +158,7 @@ class Disks:
         """Bytes a second that were swapped in and out at the last step."""
 
     def bottom(self, name: str | None) -> tuple[str, ...]:
-        """The disks over which what is queried of this one is spread."""
+        """The disks over which the requests to this one are spread."""
         disk = self._by_name[name] if name else self._machine.disks[0]
         return disk.on or (disk.name,)
 

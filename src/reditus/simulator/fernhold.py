@@ -1,5 +1,5 @@
-"""The digitisation lab of the herbarium at Fernhold: made-up machines with made-up troubles, and the truth about
-them.
+"""The digitisation lab of the herbarium at Fernhold: made-up machines with made-up troubles, and the truth
+about them.
 """
 
 from dataclasses import dataclass
@@ -219,8 +219,7 @@ def _leafdb() -> Scenario:
                   story="The indexer forgets nothing: 104 kB a second, for more than a day."),
             Cause("memory.cache_thrash", at(18), at(32, 30), is_problem=True, because_of="memory.leak",
                   story="The catalogue's files no longer fit beside it: from noon some are read again from sda, by "
-                        "evening so many "
-                        "that tasks wait for them."),
+                        "evening so many that tasks wait for them."),
             Cause("memory.pressure", at(23, 24), at(32, 30), is_problem=True, because_of="memory.leak",
                   story="Hardly anything is available, and tasks lose more and more time to it."),
             Cause("swap.thrashing", at(27, 10), at(32, 30), is_problem=True, because_of="memory.leak",

@@ -196,8 +196,7 @@ class Memory:
 
     def note(self, at_s: FloatArray, loads: list[Load], missed: FloatArray, group_kills: FloatArray) -> None:
         """Keep what the events need beside swap: rereads that missed, and kills. Where `group_kills` begins to be above
-        0, as
-        many processes of a control group are killed.
+        0, as many processes of a control group are killed.
         """
         interval_s = self._scenario.interval_s
         reread = sum((load.reread * np.asarray(load.progress) for load in loads), np.zeros(len(at_s)))

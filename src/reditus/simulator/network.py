@@ -1,4 +1,4 @@
-"""Links and what they lose: a full one queues, drops and is queried again; a core that takes all packets has its
+"""Links and what they lose: a full one queues, drops, and gets segments again; a core that takes all packets has its
 limit.
 """
 
@@ -76,7 +76,7 @@ class Network:
         for link in self._machine.links:
             receive, send, packets_received, packets_sent = wanted[link.name]
             share_in, share_out = shares[link.name]
-            # A link that is requested more than it carries drops what its queue cannot hold.
+            # A link that gets more than it carries drops what its queue cannot hold.
             loss = lost + LOSS_WHEN_FULL * (1 - share_out)
             sent = packets_sent * share_out
             carried.link[link.name] = (

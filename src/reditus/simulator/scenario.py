@@ -27,12 +27,12 @@ class DiskKind(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Disk:
-    """A block device. One with `on` is a volume: it spreads what is queried of it evenly over those below."""
+    """A block device. One with `on` is a volume: it spreads requests evenly over those below."""
 
     name: str
     kind: DiskKind = DiskKind.FLASH
     service_s: float = 0.00012
-    """Time for one request of no length when nothing else is queried."""
+    """Time for one request of no length when nothing else is in flight."""
     parallel: int = 16
     """Requests that are served at the same time."""
     bytes_per_s: float = 1.8e9
@@ -185,8 +185,7 @@ class FaultKind(Enum):
     HUNG_TASKS = "hung tasks"
     """`factor` tasks hang in the kernel, on nothing that is counted as I/O."""
     GROUP_SWAPS = "a control group swaps"
-    """A group at its own limit reads `factor` bytes a second back from swap, and writes as many, with memory to
-    spare.
+    """A group at its own limit reads `factor` bytes a second back from swap, and writes as many, with memory to spare.
     """
     KILLS = "kills"
     """A control group at its limit loses `factor` processes at the beginning."""

@@ -1,8 +1,7 @@
 """What goes wrong beside too much work: limits, heat, a hypervisor that takes cores away, storms, tasks that hang.
 
 Each acts where the kernel would show it: a quota stops tasks without making them runnable, a limit on I/O holds them
-above
-the disk, a hung task is counted in the load and nowhere else.
+above the disk, a hung task is counted in the load and nowhere else.
 """
 
 from dataclasses import dataclass
@@ -34,7 +33,7 @@ class Held:
     quota_stall: FloatArray
     """Share of time in which a task was stopped by a quota."""
     io_tasks: FloatArray
-    """Tasks that wait for I/O which no disk has been requested yet."""
+    """Tasks that wait for I/O which has not reached a disk yet."""
     hung: FloatArray
     """Tasks in uninterruptible sleep on something that is no I/O."""
     stolen: FloatArray

@@ -122,8 +122,7 @@ class Verdict:
 
     def is_of(self, kind: str, device: str | None, start_ns: int, end_ns: int) -> bool:
         """Whether it is about a finding. One that goes on grows, and may begin a little elsewhere when judged again:
-        they
-        are the same if they share more than half of the shorter one.
+        they are the same if they share more than half of the shorter one.
         """
         if (self.kind, self.device) != (kind, device):
             return False

@@ -51,7 +51,7 @@ class Store:
         connecting: dict[str, Any] = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}, "hide_parameters": True}
         self._engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
         ping_on_checkout(self._engine)
-        # Connections that are not requested first whether they still are there: that costs as much as a part of the
+        # Connections that are not checked before use: that costs as much as a part of the
         # work.
         self._append_engine = create_engine(url, pool_size=2, **connecting)
         # Readings may be long and many: none of them keeps the others, intake or health from a connection.
@@ -95,8 +95,8 @@ class Store:
             engine.dispose()
 
     def check(self) -> dict[UUID, int]:
-        """How many blocks are known to be damaged, by archive. Raise DatabaseUnavailable unless the database
-        answers.
+        """How many blocks are known to be damaged, by archive. Raise DatabaseUnavailable unless the
+        database answers.
         """
         try:
             with self._session(self._check_engine) as session:
@@ -130,8 +130,7 @@ class Store:
 
     def submit(self, archive: UUID, batch: Batch) -> "Future[Stored]":
         """Append without waiting; batches that come at the same time are committed together. The result is there when
-        the
-        batch is on disk, or the error as of `append`.
+        the batch is on disk, or the error as of `append`.
         """
         return self._appender.submit(archive, batch)
 

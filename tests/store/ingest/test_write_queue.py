@@ -1,5 +1,5 @@
-"""Batches of many senders go into few transactions; each is taken whole or not at all, and none suffers from
-another.
+"""Batches of many senders go into few transactions; each is taken whole or not at all, and none suffers
+from another.
 """
 
 from concurrent.futures import ThreadPoolExecutor

@@ -96,7 +96,7 @@ LINKS = (
     Link("disk.hot", "io.stalled", lambda *_: "Tasks waited for the one disk that carries most of the work."),
     Link("disk.writeback", "disk.hot", _same_device("What was owed to it came all at once.")),
     Link("disk.writeback", "disk.saturated", _same_device("What was owed to it came all at once.")),
-    Link("disk.hot", "disk.saturated", _same_device("It was requested several times what its equals were.")),
+    Link("disk.hot", "disk.saturated", _same_device("It got several times the requests of its peers.")),
     Link("disk.writeback", "disk.slow", _same_device("What was owed to it came all at once.")),
     Link("cpu.interrupts", "net.backlog", lambda *_: "The one core that took all packets could not keep up."),
     Link("cpu.interrupts", "net.loss", lambda *_: "The one core that took all packets could not keep up."),

@@ -1,8 +1,7 @@
 """Top processes in a finding: the recorded processes by their share of what ran short.
 
 A process counts from what its slots held over the finding; what no slot held is not attributed, so shares need not add
-up
-to 1. They are no proof: who uses most of a resource need not be who uses it wrongly.
+up to 1. They are no proof: who uses most of a resource need not be who uses it wrongly.
 """
 
 from collections import defaultdict

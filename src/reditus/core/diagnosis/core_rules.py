@@ -1,5 +1,5 @@
-"""Processor troubles that the machine's mean hides: one core, packets on one core, the hypervisor, quotas, churn,
-heat.
+"""Processor troubles that the machine's mean hides: one core, packets on one core, the hypervisor, quotas,
+churn, heat.
 """
 
 from collections.abc import Sequence
@@ -54,8 +54,7 @@ INTERRUPTS = Kind(
     "Single core saturated by interrupts",
     is_problem=True,
     meaning="One core spent most of its time answering devices, sustained, while the others hardly did: what comes in "
-    "is "
-    "handled there alone.",
+    "is handled there alone.",
     evidence=("cpu.softirq", "cpu.interrupt"),
     look_alikes="`cpu.one_core`: the core is full of a program's own work.",
     next_steps=(
@@ -279,8 +278,7 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
                 Held("cpu.busy", seen.busy, None, "mean"),
             ],
             explanation=f"The hypervisor gave {bench.mean(taken, item) * seen.count:.2f} of {seen.count} cores to "
-            f"other guests for "
-            f"{spell_duration(item.length_s(bench.timebase))}, while this machine had work for "
+            f"other guests for {spell_duration(item.length_s(bench.timebase))}, while this machine had work for "
             f"{bench.mean(seen.busy, item):.2f} of "
             "them. Nothing on this machine can be changed to get them back.",
             considered=("Steal on an idle machine: no, there was work.",),
@@ -348,9 +346,8 @@ def _quota_finding(
         estimated=not by_count,
         held=held,
         explanation=f"For {bench.mean(lost, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task "
-        f"was ready to "
-        f"run and did not, while only {busy:.1f} of {seen.count} cores were busy. Idle cores were there, and a limit "
-        f"kept the tasks "
+        f"was ready to run and did not, while only "
+        f"{busy:.1f} of {seen.count} cores were busy. Idle cores were there, and a limit kept the tasks "
         f"off them.{group}",
         considered=(
             "Not enough cores: no, there were idle ones.",

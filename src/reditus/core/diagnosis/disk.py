@@ -1,8 +1,7 @@
 """Disks: saturated, slow, or busy at their normal pace.
 
 Busy alone says that a disk was never without a request. Whether it is too much shows in the wait per request against
-the
-disk's own normal, which is a low percentile over the ticks at which it did something.
+the disk's own normal, which is a low percentile over the ticks at which it did something.
 """
 
 from dataclasses import dataclass, replace
@@ -44,8 +43,7 @@ SATURATED = Kind(
     meaning="Requests queued at a disk that was never idle, and each waited far longer than this disk takes unloaded.",
     evidence=("disk.queue", "disk.wait", "disk.busy", "stall.io.some"),
     look_alikes="`disk.busy_steady`: as busy, and each request is as quick as ever. `disk.slow`: as long waits with "
-    "hardly a "
-    "queue.",
+    "hardly a queue.",
     next_steps=(
         "See who reads and writes in this stretch, and whether the disk carries swap.",
         "Compare with its equals under one volume: one slow disk holds up all.",
@@ -306,8 +304,8 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
 
 
 def _is_only_demand(disk: _Disk, stretch: Stretch) -> bool:
-    """Whether the few requests in flight account for the wait: each is served as quickly as ever, one after the
-    other.
+    """Whether the few requests in flight account for the wait: each is served as quickly as ever, one after
+    the other.
     """
     rules = disk.bench.rules
     few = disk.bench.mean(disk.queue, stretch) < rules.disk_deep_queue
@@ -351,8 +349,8 @@ def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:
             Held("disk.wait", disk.wait, _steady_s(disk), "mean, below"),
         ],
         explanation=f"{bench.device} was busy for {busy:.0%} of {spell_duration(stretch.length_s(bench.timebase))}, "
-        f"and each "
-        f"request took {wait * 1000:.1f} ms; at its quickest one takes {disk.normal.wait_s * 1000:.1f} ms. It kept up.",
+        f"and each request took "
+        f"{wait * 1000:.1f} ms; at its quickest one takes {disk.normal.wait_s * 1000:.1f} ms. It kept up.",
     )
 
 

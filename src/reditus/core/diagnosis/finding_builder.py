@@ -58,8 +58,7 @@ class FindingBuilder:
         explanation: str, considered: tuple[str, ...], estimated: bool = False,
     ) -> Finding:  # fmt: skip
         """`rise` is what changes at the beginning, `lost` the share of time that tasks lost; without it nothing counts
-        as
-        lost.
+        as lost.
         """
         length_s = stretch.length_s(self.timebase)
         share = min(self.mean(lost, stretch), 1.0) if lost is not None else 0.0

@@ -171,8 +171,7 @@ def _leaks(readings: Readings, bench: FindingBuilder, total: FloatArray, availab
                         Held("memory.available", available, None, "mean"),
                     ],
                     explanation=f"Programs held {run.grown / 2**20:,.0f} MiB more after {spell_duration(length_s)} "
-                    f"than "
-                    f"before, "
+                    f"than before, "
                     f"{rate * 3600 / 2**20:,.0f} MiB an hour, and {(run.trend.rising + 1) / 2:.0%} of all pairs of "
                     f"readings rose.{until}",
                     considered=(
@@ -186,8 +185,8 @@ def _leaks(readings: Readings, bench: FindingBuilder, total: FloatArray, availab
 
 
 def _since_growth_began(bench: FindingBuilder, run: _Run, held: FloatArray, finding: Finding) -> Finding:
-    """With its onset where the line of growth meets the level from before: growth has no step that could be looked
-    for.
+    """With its onset where the line of growth meets the level from before: growth has no step that could be
+    looked for.
     """
     base, first = bench.timebase, run.stretch.first
     before = held[max(first - bench.rules.onset_search_ticks, 0) : first + 1]
@@ -289,8 +288,7 @@ def _thrashing(readings: Readings, bench: FindingBuilder, available: FloatArray)
                 Held("disk.read.rate", read, None, "mean"),
             ],
             explanation=f"{bench.mean(files, item) * PAGE_BYTES / 2**20:,.1f} MiB/s of files were read again that had "
-            f"been dropped "
-            f"shortly before, of {bench.mean(read, item) / 2**20:,.1f} MiB/s read in all, for "
+            f"been dropped shortly before, of {bench.mean(read, item) / 2**20:,.1f} MiB/s read in all, for "
             f"{spell_duration(item.length_s(bench.timebase))}. "
             "The files that are in use do not fit beside the programs.",
             considered=(
@@ -326,8 +324,7 @@ def _swap_full(readings: Readings, bench: FindingBuilder, total: FloatArray, ava
                 Held("memory.available", available, None, "mean"),
             ],
             explanation=f"{swap.mean(held, item) / 2**20:,.0f} of {float(space.max()) / 2**20:,.0f} MiB of swap were "
-            f"taken, and "
-            f"{swap.mean(available, item) / 2**20:,.0f} MiB of memory were available, for "
+            f"taken, and {swap.mean(available, item) / 2**20:,.0f} MiB of memory were available, for "
             f"{spell_duration(item.length_s(bench.timebase))}.",
             considered=("Swap occupied by idle pages, with memory left: no, little was available.",),
         )
@@ -439,8 +436,7 @@ def _filesystem(
         lost=None,
         held=[Held(name, free, None, "mean")],
         explanation=f"{free[last] / 2**20:,.0f} MiB of {(used[last] + free[last]) / 2**20:,.0f} MiB were left at "
-        f"{mount}, {share:.1%}, "
-        f"after {spell_duration(stretch.length_s(bench.timebase))}.{when}",
+        f"{mount}, {share:.1%}, after {spell_duration(stretch.length_s(bench.timebase))}.{when}",
         considered=(
             "It fills: no, but there is hardly any room."
             if left_s is None

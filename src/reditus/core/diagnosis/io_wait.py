@@ -1,8 +1,7 @@
 """Tasks that wait for I/O without a disk to blame, or without any I/O; and what only looks like it.
 
 iowait is idle time with a task waiting: one harmless copy on an idle machine shows a lot of it. Load counts waiting
-tasks
-too. Neither convicts; stall totals, the disks' own waits and the count of blocked tasks do, together.
+tasks too. Neither convicts; stall totals, the disks' own waits and the count of blocked tasks do, together.
 """
 
 from collections.abc import Sequence
@@ -71,8 +70,7 @@ BLOCKED = Kind(
     "Tasks blocked without I/O",
     is_problem=True,
     meaning="Tasks counted in the load neither ran, nor waited for a core, nor for a disk: they hang in the kernel, as "
-    "on a frozen "
-    "or unreachable filesystem.",
+    "on a frozen or unreachable filesystem.",
     evidence=("cpu.load.1m", "cpu.runnable", "cpu.blocked", "stall.io.some"),
     look_alikes="A load from tasks that run, or wait for a core or a disk, which other counters show.",
     next_steps=(
@@ -87,8 +85,7 @@ HARMLESS = Kind(
     "I/O wait without stalls",
     is_problem=False,
     meaning="Cores were idle with a task waiting for I/O, and no disk was slower than always: work that reads or "
-    "writes, on a "
-    "machine with little else to do.",
+    "writes, on a machine with little else to do.",
     evidence=("cpu.iowait", "stall.io.full", "disk.wait"),
     look_alikes="`disk.saturated`, `disk.slow`: waits have risen.",
 )
@@ -200,9 +197,8 @@ def _limited(seen: _Waits) -> list[Finding]:
                 Held("disk.busy", busy, rules.io_limited_disk_busy, "mean, below"),
             ],
             explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a "
-            f"task was held up by "
-            f"I/O, while the busiest disk worked {bench.mean(busy, stretch):.0%} of the time. Something above the "
-            f"disks holds the tasks "
+            f"task was held up by I/O, while the busiest disk worked "
+            f"{bench.mean(busy, stretch):.0%} of the time. Something above the disks holds the tasks "
             "back: a limit on their control group, or storage over the network.",
             considered=(
                 "A saturated or slow disk: no, none was busy.",
@@ -247,8 +243,8 @@ def _stalled(seen: _Waits) -> list[Finding]:
                 Held("cpu.blocked", seen.blocked, rules.io_stalled_tasks),
             ],
             explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a "
-            f"task was held up by "
-            f"I/O, {bench.mean(seen.blocked, stretch):.1f} tasks at a time. A disk took somewhat longer than always, "
+            f"task was held up by I/O, "
+            f"{bench.mean(seen.blocked, stretch):.1f} tasks at a time. A disk took somewhat longer than always, "
             f"not long enough "
             "to name it: it may be no more than work that asks for more than its disks give.",
             considered=(
@@ -291,8 +287,8 @@ def _blocked(seen: _Waits) -> list[Finding]:
                 *([] if seen.stall is None else [Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean")]),
             ],
             explanation=f"The load counted {bench.mean(hidden, stretch):.1f} tasks more than ran, waited for a core or "
-            f"waited for a disk, "
-            f"for {spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a "
+            f"waited for a disk, for "
+            f"{spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a "
             f"frozen or unreachable "
             "filesystem, or a driver.",
             considered=(

@@ -34,8 +34,7 @@ PRESSURE = Kind(
     meaning="Tasks lost time for lack of memory, sustained, while little was available.",
     evidence=("stall.memory.some", "memory.available", "memory.faults.major"),
     look_alikes="`memory.free_low`: free is small because files fill it, and available is ample. Reclaim by itself: "
-    "reading big "
-    "files through a healthy machine searches pages all the time.",
+    "reading big files through a healthy machine searches pages all the time.",
     next_steps=(
         "See which processes hold the memory, and whether one of them grows from day to day.",
         "See whether swap or the disks of the programs' files carry what no longer fits.",
@@ -144,9 +143,8 @@ def _pressure(
         estimated=estimated,
         held=[*held, Held("memory.faults.major", faults, None, "mean")],
         explanation=f"For {spell_duration(bench.mean(lost, stretch) * total_s)} of {spell_duration(total_s)} at least "
-        f"one task "
-        f"was held up for lack of memory; {left:,.0f} MiB were available on average. Programs and the files they use "
-        f"did not "
+        f"one task was held up for lack of memory; "
+        f"{left:,.0f} MiB were available on average. Programs and the files they use did not "
         "fit together any more.",
         considered=(
             "Free is low but available is ample: no, available was low too.",
@@ -242,8 +240,7 @@ def _free_low(
             item,
             held=[Held("memory.free", free, None, "mean"), Held("memory.available", available, None, "mean")],
             explanation=f"{bench.mean(free, item) / 2**20:,.0f} MiB were free, because files that were read stay at "
-            f"hand; "
-            f"{bench.mean(available, item) / 2**20:,.0f} MiB could have been had at once.",
+            f"hand; {bench.mean(available, item) / 2**20:,.0f} MiB could have been had at once.",
         )
         for item in _long(stretches, bench)
     ]

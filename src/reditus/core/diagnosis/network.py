@@ -93,8 +93,7 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
 
 def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: str) -> list[Finding]:
     """A link of unknown speed, or a virtual one that reports an invented speed: full where its rate stays flat at the
-    highest
-    that was seen. A shaped link drops nothing and damages nothing; the flat top is all there is to see.
+    highest that was seen. A shaped link drops nothing and damages nothing; the flat top is all there is to see.
     """
     facts_of_link = readings.frame.facts.links.get(name)
     if facts_of_link is not None and facts_of_link.physical and facts_of_link.speed_bits_per_s:
@@ -125,8 +124,8 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
             estimated=True,
             held=[Held(f"net.{way}.rate", values, None, "mean, flat")],
             explanation=f"{name} {past} {bench.mean(values, stretch) * 8 / 1e6:,.0f} Mbit/s for "
-            f"{spell_duration(stretch.length_s(rate.timebase))}, "
-            f"within {_spread(values[stretch.ticks]):.1%}, and never more than that in what was recorded. What the "
+            f"{spell_duration(stretch.length_s(rate.timebase))}, within "
+            f"{_spread(values[stretch.ticks]):.1%}, and never more than that in what was recorded. What the "
             f"link can carry is not "
             "known, or made up: a rate so flat at its highest is what a full or limited link looks like.",
             considered=(

@@ -32,8 +32,7 @@ def best_split(values: FloatArray) -> int:
 
 def _levelled(values: FloatArray, low: int, first: int, high: int) -> FloatArray:
     """The values, held between what is high for the before and low for the after: how they go up and down on either
-    side
-    tells nothing of when the one became the other.
+    side tells nothing of when the one became the other.
     """
     before, after = values[low:first], values[first:high]
     if np.isnan(before).all() or np.isnan(after).all():

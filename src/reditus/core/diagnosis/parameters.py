@@ -27,8 +27,7 @@ class Parameters:
         Why(
             "share of time",
             "With more runnable tasks than cores there is always a task waiting and the share is near 1; a busy "
-            "machine whose "
-            "tasks only make room for short chores stays far below a half.",
+            "machine whose tasks only make room for short chores stays far below a half.",
         ),
     ] = 0.5
     cpu_stall_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.3
@@ -37,8 +36,7 @@ class Parameters:
         Why(
             "tasks per core, mean over the stretch",
             "On many cores some task nearly always waits for a moment; it is a shortage when the queue is a real part "
-            "of "
-            "what runs.",
+            "of what runs.",
         ),
     ] = 0.1
     cpu_nice_share: Annotated[
@@ -236,7 +234,7 @@ class Parameters:
     ] = 15.0
     disk_deep_queue: Annotated[float, Why("requests", "More than a few tasks' single requests.")] = 4.0
     disk_very_deep_queue: Annotated[
-        float, Why("requests", "So many at once are requested by design; what they wait is the price of the depth.")
+        float, Why("requests", "So many at once are by design; what they wait is the price of the depth.")
     ] = 16.0
     disk_busy_enter: Annotated[float, Why("share of time", "Hardly ever without a request.")] = 0.9
     disk_busy_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.75

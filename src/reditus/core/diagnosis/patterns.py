@@ -131,8 +131,7 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
         time_lost_s=lost_s,
         severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
         explanation=f"It came {len(alike)} times, every {spell_duration(period_s)}, for "
-        f"{spell_duration(length_s / len(alike))} each. "
-        f"The worst of them: {worst.explanation}",
+        f"{spell_duration(length_s / len(alike))} each. The worst of them: {worst.explanation}",
         next=("See what is started at that distance: a timer, a job, a check from outside.", *worst.next),
         pattern=Pattern("periodic", period_s),
     )

@@ -40,7 +40,7 @@ HOT = Kind(
     is_problem=True,
     meaning="Of several equal disks, one had several times the others' queue: the work is not spread over them.",
     evidence=("disk.queue",),
-    look_alikes="`disk.slow`: it has the queue because it is slower, not because it is requested more.",
+    look_alikes="`disk.slow`: it has the queue because it is slower, not because it has more work.",
     next_steps=("See which program or volume reads and writes there.", "Spread the work over the others."),
     without="Reported without stall totals alike.",
 )
@@ -116,11 +116,9 @@ def _hot(readings: Readings, rules: Parameters, queues: Mapping[str, Series]) ->
                 lost=None,
                 held=[Held("disk.queue", own, rules.hot_queue)],
                 explanation=f"{name} had {bench.mean(own, item):.1f} requests in flight, and its {len(queues) - 1} "
-                f"equals "
-                f"{bench.mean(usual, item):.1f} in the middle, for {spell_duration(item.length_s(base))}. It was "
-                f"requested "
-                f"{bench.mean(requests, item):,.0f} a second, they for {bench.mean(others, item):,.0f}.",
-                considered=("A slower disk with the same work: no, it was requested more.",),
+                f"peers {bench.mean(usual, item):.1f} in the middle, for {spell_duration(item.length_s(base))}. It got "
+                f"{bench.mean(requests, item):,.0f} requests a second, they {bench.mean(others, item):,.0f}.",
+                considered=("A slower disk with the same work: no, it had more work.",),
             )
             for item in sustained(hot, hold, base, rules)
             if item.length_s(base) >= rules.hot_sustained_s

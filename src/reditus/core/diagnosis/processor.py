@@ -29,14 +29,12 @@ SATURATED = Kind(
     is_problem=True,
     meaning=(
         "Tasks were ready to run and waited for a core, sustained, while the cores had no idle time to give. "
-        "Everything "
-        "that needs the processor takes longer."
+        "Everything that needs the processor takes longer."
     ),
     evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting"),
     look_alikes=(
         "`cpu.busy_unwaited`: as busy, but no task waits. A quota: tasks stall while the machine idles. A high load "
-        "from "
-        "blocked tasks: they wait for I/O, not for a core."
+        "from blocked tasks: they wait for I/O, not for a core."
     ),
     next_steps=(
         "See which processes ran in this stretch, and whether each was meant to.",

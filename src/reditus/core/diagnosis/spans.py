@@ -1,10 +1,8 @@
 """Long recordings: judged span by span, so that memory is bounded and what is over need not be judged again.
 
 Spans overlap by a margin, so that what happens at a border is seen whole by one of them. What several spans tell of the
-same
-trouble is put together here; what a device's normal is, and what grows over days, is reported by the whole, a minute or
-so a
-value.
+same trouble is put together here; what a device's normal is, and what grows over days, is reported by the whole, a
+minute or so a value.
 """
 
 from collections.abc import Iterable, Sequence

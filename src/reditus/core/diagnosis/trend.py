@@ -1,8 +1,8 @@
 """A robust slope and whether it is one at all.
 
 The slope is the median over the slopes of all pairs (H. Theil 1950; P. K. Sen, Journal of the American Statistical
-Association
-63, 1968); the test counts how many pairs rise (H. B. Mann, Econometrica 13, 1945). A few outliers move neither.
+Association 63, 1968); the test counts how many pairs rise (H. B. Mann, Econometrica 13, 1945). A few outliers move
+neither.
 """
 
 from dataclasses import dataclass

@@ -50,11 +50,11 @@ class Reach(Enum):
     MACHINE = "machine"
     """The column without a device."""
     THIS = "this"
-    """The column of the device that is requested."""
+    """The column of the requested device."""
     EVERY = "every"
     """The columns of all devices."""
     WHOLE = "whole"
-    """The columns of all devices, where the machine as a whole is requested."""
+    """The columns of all devices, where the request is for the machine as a whole."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -64,7 +64,7 @@ def parts(frame: Frame) -> Parts:
 PART_HELP = {
     "programs": (
         "Programs",
-        "Anonymous memory: what programs requested themselves. Under pressure it goes to swap.",
+        "Anonymous memory: what programs allocated themselves. Under pressure it goes to swap.",
     ),
     "shared": ("Shared", "Shared memory and files in memory. It cannot be dropped, only swapped."),
     "huge": ("Huge pages", "Memory set aside as huge pages, used or not."),

@@ -134,8 +134,7 @@ PROTOCOLS = [
     Measure(
         "net.tcp.resent", "TCP retransmissions", Unit.SHARE, Resource.NETWORK,
         "TCP segments sent again, of all that were sent: what loss anywhere on the way costs. A full listen queue "
-        "makes "
-        "clients send again too.",
+        "makes clients send again too.",
         "Δ(sent again) / Δ(sent)", _RESENT, _resent,
     ),
     _protocol("net.tcp.resets", "Connections reset", "tcp", "EstabResets",

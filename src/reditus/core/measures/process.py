@@ -1,6 +1,5 @@
 """One process over time: `process.busy{pid=PID,start=TICKS}`. Unknown while it is not among the heaviest, for only
-those
-have a slot; a `name=` between the braces is for people and tells nothing.
+those have a slot; a `name=` between the braces is for people and tells nothing.
 """
 
 import re

@@ -287,8 +287,7 @@ PROCESSOR = [
         Unit.SHARE,
         Resource.PROCESSOR,
         "Share of its periods in which a control group used up its processor quota and had to stop; of the machine, "
-        "that of "
-        "the group that was held back most.",
+        "that of the group that was held back most.",
         "Δ(throttled periods) / Δ(periods), highest of the control groups",
         tuple(Need(counter, (), Reach.EVERY) for counter in (QUOTA_PERIODS, THROTTLED_PERIODS)),
         quota,

@@ -73,7 +73,7 @@ class SeriesKey:
 
     @property
     def name(self) -> str:
-        """As it is requested: NAME or NAME@DEVICE."""
+        """As a request names it: NAME or NAME@DEVICE."""
         return self.measure.name if self.device is None else f"{self.measure.name}@{self.device}"
 
 
@@ -115,7 +115,7 @@ def bottom_devices(facts: HostFacts, measure: Measure, devices: Sequence[str]) -
 def needed_columns(known: ColumnSet, wanted: tuple[SeriesKey, ...]) -> tuple[StoredColumn, ...]:
     """The columns that the measures read, each once."""
     found: dict[StoredColumn, None] = {}
-    # What does not depend on the device is queried again for each of them.
+    # What does not depend on the device is the same for each of them.
     shared: dict[Need, tuple[StoredColumn, ...]] = {}
     for key in wanted:
         for need in key.measure.needs:

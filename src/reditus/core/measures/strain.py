@@ -1,9 +1,8 @@
 """Strain: how hard a resource or a device is pressed, 0 to 1, so that weeks can be looked over at a glance.
 
 Every strain is put together the same way: `1 − (1 − ½·use²) × (1 − loss)`. Use alone, with no task waiting, comes to a
-half
-at most and hardly shows below a third; time lost, whatever the use, can bring it to 1. It is a picture for finding the
-time and no verdict: that is what findings are for.
+half at most and hardly shows below a third; time lost, whatever the use, can bring it to 1. It is a picture for finding
+the time and no verdict: that is what findings are for.
 """
 
 from collections.abc import Callable, Iterable
@@ -131,8 +130,8 @@ def half_at(values: FloatArray, half: float) -> FloatArray:
 
 
 def _processor(frame: Frame, core: str | None) -> Series:
-    """Loss: how often a task waited and how much of the wanted time was waited for, in the geometric mean; and
-    steal.
+    """Loss: how often a task waited and how much of the wanted time was waited for, in the geometric mean;
+    and steal.
     """
     behind = _Behind(frame, core, "cpu.busy")
     cores = 1 if core is not None else core_count(frame)
@@ -198,8 +197,8 @@ def _queue_sum(frame: Frame) -> Series | None:
 
 
 def _one_disk(frame: Frame, device: str, queue: Series | None) -> Series:
-    """Loss: stall by the disk's share of all requests in flight, little of it while requests are quick; and long
-    waits.
+    """Loss: stall by the disk's share of all requests in flight, little of it while requests are quick; and
+    long waits.
     """
     behind = _Behind(frame, device, "disk.busy")
     wait, own, stalled = behind.own("disk.wait"), behind.own("disk.queue"), behind("stall.io.some")
@@ -301,18 +300,15 @@ STRAIN = [
     _measure(
         "cpu.strain", "Processor strain", Resource.PROCESSOR,
         "Pressed by use, by tasks that wait for a core, and by time that the hypervisor gave to other guests. Busy "
-        "cores "
-        "that no task waits for come to a half at most.",
+        "cores that no task waits for come to a half at most.",
         "use: busy ÷ cores; loss: √(stalled × waiting ÷ (waiting + busy)), either alone where the other is missing, "
-        "and "
-        "the share stolen",
+        "and the share stolen",
         _processor, Per.CORE,
     ),
     _measure(
         "memory.strain", "Memory strain", Resource.MEMORY,
         "Pressed when less than a fifth is available, when tasks are stalled for memory, when faults read from disk, "
-        "and "
-        "when a process is killed for lack of it. A full cache does not show.",
+        "and when a process is killed for lack of it. A full cache does not show.",
         f"use: how far available is below {LOW_MEMORY:.0%}; loss: stalled, major faults (half at "
         f"{FAULTS_HALF_PER_S:g}/s), "
         "a kill",
@@ -321,19 +317,16 @@ STRAIN = [
     _measure(
         "swap.strain", "Swap strain", Resource.SWAP,
         "Pressed by traffic, reading back four times as much as writing out, and by its last tenth. What is parked "
-        "there "
-        "quietly does not show.",
+        "there quietly does not show.",
         f"use: the last tenth of swap; loss: in + ¼ out, half at {SWAP_HALF_BYTES_PER_S / 2**20:g} MiB/s",
         _swap,
     ),
     _measure(
         "disk.strain", "Disk strain", Resource.DISK,
         "Pressed by being busy, by tasks that it holds up, and by long waits. A disk that streams with short waits "
-        "comes "
-        "little above a half. Of the machine: its most strained disk, or stalls that no disk is busy with.",
+        "comes little above a half. Of the machine: its most strained disk, or stalls that no disk is busy with.",
         f"use: busy; loss: stalled on I/O × share of the requests in flight × wait (half at {QUICK_WAIT_S * 1000:g} "
-        f"ms), "
-        f"and busy × wait (half at {SLOW_WAIT_S * 1000:g} ms)",
+        f"ms), and busy × wait (half at {SLOW_WAIT_S * 1000:g} ms)",
         _disk, Per.DISK,
     ),
     _measure(

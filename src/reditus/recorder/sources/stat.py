@@ -42,8 +42,8 @@ def _cpu_fields(number: str, words: list[Word]) -> list[Field]:
 
 
 def shortened(text: bytes) -> bytes:
-    """Without the hundreds of numbers, one per interrupt line, that /proc/interrupts tells with their names and
-    cores.
+    """Without the hundreds of numbers, one per interrupt line, that /proc/interrupts tells with their names
+    and cores.
     """
     start = text.find(b"\nintr ")
     first_end = text.find(b" ", start + len(b"\nintr "))

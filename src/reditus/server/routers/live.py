@@ -17,8 +17,8 @@ router = APIRouter(prefix="/archives/{archive_id}", tags=["live"])
 
 
 def newest_of(archive_id: UUID, store: StoreDep) -> Newest:
-    """What is to be followed, and its newest tick. Before the stream begins, for what is unknown cannot be said in
-    it.
+    """What is to be followed, and its newest tick. Before the stream begins, for what is unknown cannot be
+    said in it.
     """
     return _newest(store, archive_id)
 

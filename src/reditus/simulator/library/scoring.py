@@ -1,5 +1,5 @@
-"""How well a diagnosis tells what is true of a case: found, missed and made up, kind by kind; onsets; one cause
-each.
+"""How well a diagnosis tells what is true of a case: found, missed and made up, kind by kind; onsets; one
+cause each.
 """
 
 from collections import Counter

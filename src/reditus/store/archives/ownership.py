@@ -11,8 +11,7 @@ from reditus.store.errors import UnknownArchive
 
 def host_of(session: Session, archive: UUID, *, lock: bool = False) -> UUID:
     """The archive's host; with `lock` no other transaction appends to the archive or compacts it until the transaction
-    ends. Raise
-    UnknownArchive.
+    ends. Raise UnknownArchive.
     """
     statement = select(ArchiveRow.host_id).where(ArchiveRow.id == archive)
     host_id = session.scalar(statement.with_for_update() if lock else statement)

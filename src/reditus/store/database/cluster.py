@@ -84,7 +84,7 @@ class Cluster:
             )
 
     def is_running(self) -> bool:
-        """Whether its process is alive; requested every few seconds, so no program is started for it."""
+        """Whether its process is alive; checked every few seconds, so no program is started for it."""
         pid = self.process_id()
         try:
             return pid is not None and "postgres" in Path(f"/proc/{pid}/comm").read_text()

@@ -13,13 +13,12 @@ from sqlalchemy.orm import Session
 
 def ping_on_checkout(engine: Engine) -> None:
     """Take no connection from the pool that the database has ended. Asking it a question would tell as well, but takes
-    as
-    long as a part of the work.
+    as long as a part of the work.
     """
 
     @event.listens_for(engine, "checkout")
     def look(driver: Connection[Any], *_: object) -> None:
-        # Nothing was queried: what can be read is the end, or the database's last words.
+        # No statement was sent: what can be read is the end, or the database's last words.
         ready = select.poll()
         try:
             ready.register(driver.fileno(), select.POLLIN)
@@ -31,8 +30,7 @@ def ping_on_checkout(engine: Engine) -> None:
 
 def force_generic_plans(engine: Engine) -> None:
     """Let each connection plan a statement once. All find their rows by keys that begin with the host, whichever it is;
-    what
-    each reading asks first took longer to plan than to answer.
+    what each reading asks first took longer to plan than to answer.
     """
 
     @event.listens_for(engine, "connect")

@@ -1,6 +1,5 @@
 """Damage: blocks, or columns of blocks, whose bytes are not those that were written. Readers go around it, and it is
-written
-down where health, gaps and `reditus check` find it.
+written down where health, gaps and `reditus check` find it.
 """
 
 import time
@@ -112,8 +111,7 @@ def attempt(session: Session, work: Callable[[], T]) -> T | str:
 
 def again_elsewhere(work: Callable[[], T]) -> T:
     """Do some work that writes; again, up to a few times, where that met a damaged page. A new row goes to any page
-    with room, and
-    the next time to another one (PostgreSQL's free space map goes round).
+    with room, and the next time to another one (PostgreSQL's free space map goes round).
     """
     for _ in range(WRITE_TRIES - 1):
         try:

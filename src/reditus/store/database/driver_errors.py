@@ -21,8 +21,7 @@ file.
 @contextmanager
 def translate_driver_errors() -> Iterator[None]:
     """Turn the driver's many ways of losing the database into DatabaseUnavailable, a full disk into DatabaseDiskFull,
-    and damaged files into
-    DatabaseDamaged.
+    and damaged files into DatabaseDamaged.
     """
     try:
         yield

@@ -38,8 +38,8 @@ class Known:
         """The id and how many columns."""
 
     def parts(self, together: Sequence[Append]) -> Iterator[Part]:
-        """The batches about which nothing looks unusual, then the others: one late batch among a hundred holds up
-        none.
+        """The batches about which nothing looks unusual, then the others: one late batch among a hundred
+        holds up none.
         """
         rows: list[Row] = []
         identities: list[tuple[UUID, Identities]] = []

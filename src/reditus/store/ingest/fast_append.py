@@ -1,8 +1,8 @@
 """The usual append as one call: blocks each of which is newer than all that is stored of its kind.
 
 What is usual the database says itself (append_blocks, among the migrations), under the same locks as everybody, and
-then
-stores and commits: one question, one answer. Whatever is unusual is left to `appending`, which can say what is wrong.
+then stores and commits: one question, one answer. Whatever is unusual is left to `appending`, which can say what is
+wrong.
 """
 
 from collections.abc import Sequence
@@ -41,8 +41,8 @@ class FastAppender:
         self._held: PoolProxiedConnection | None = None
 
     def put(self, usual: FastBatch) -> bool:
-        """Commit it all if nothing about it is unusual, and return True; else do nothing. Raises what the driver
-        does.
+        """Commit it all if nothing about it is unusual, and return True; else do nothing. Raises what the
+        driver does.
         """
         try:
             driver = self._driver()

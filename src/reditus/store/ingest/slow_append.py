@@ -25,7 +25,7 @@ from reditus.store.rollups.table import drop_rollups
 
 # The locks on the archives' rows keep senders, sealing and removal from seeing half of each other's work. In the order
 # of the keys, so that two that lock several cannot wait for each other. A statement that waits for a lock sees the rest
-# of the database as it was before: what else is needed is requested by the next one.
+# of the database as it was before: what else is needed is fetched by the next one.
 _ARCHIVES = "select a.id, a.host_id from archives a where a.id = any(%(ids)s) order by a.id for update"
 _SCHEMAS = """
 select l.host_id, l.digest, l.id, count(c.position) from schemas l

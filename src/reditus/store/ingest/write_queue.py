@@ -43,8 +43,8 @@ class WriteQueue:
         written: Callable[[], None] = lambda: None,
         renew: Callable[[], None] = lambda: None,
     ) -> None:
-        """`written` is called when something was written; `renew` when the connections that there are may be of no
-        use.
+        """`written` is called when something was written; `renew` when the connections that there are may
+        be of no use.
         """
         self._sessions, self._renew = sessions, renew
         self._quick = quick
@@ -140,7 +140,7 @@ class WriteQueue:
         except (DatabaseDiskFull, DatabaseDamaged):
             raise
         except DatabaseUnavailable:
-            # All connections are of the same age, and none is queried before it is used.
+            # All connections are of the same age, and none is checked before it is used.
             self._renew()
             return self._try(part)
 

@@ -38,7 +38,7 @@ from reditus.store.records import Damage
 SEEN_BEFORE_INTERVALS = 2
 """A rate at the window's start needs the tick before it; further away than this is a gap anyhow."""
 BRIDGED = 4
-"""Columns not requested that are fetched along with their neighbours: another cut costs more than a few small
+"""Columns beside the request that are fetched along with their neighbours: another cut costs more than a few small
 columns.
 """
 
@@ -192,8 +192,7 @@ class BlockReader:
         kept: BlockCache | None,
     ) -> dict[UUID, list[BlockSlice]]:
         """By archive one piece a block, cut to the window and the ticks just before it (None: all there is). `held` is
-        what
-        there is of which schemas.
+        what there is of which schemas.
 
         What is kept of blocks is not fetched, and what is fetched is kept.
         """

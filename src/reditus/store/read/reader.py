@@ -87,8 +87,7 @@ class Reader:
         writes: bool = False,
     ) -> None:
         """Raise UnknownArchive where the id is neither an archive's nor a host's. `allowance` says how much may be read
-        at
-        once; `writes` says that the transaction writes too.
+        at once; `writes` says that the transaction writes too.
         """
         self._session = session
         self.scope, self._held = open_timeline(session, timeline, writes=writes)
@@ -123,8 +122,7 @@ class Reader:
 
     def frame(self, columns: Sequence[StoredColumn], window: Window | None, *, again: bool = False) -> Frame:
         """Some columns over a window (None: all of it), with the tick before it. `again` says that the same is likely
-        to be
-        requested soon.
+        to be requested soon.
         """
         if not columns:
             return Frame([], self.scope.facts)

@@ -197,8 +197,8 @@ def _parts(row: RollupRow) -> list[BinStats]:
 
 
 def _fill(row: RollupRow, parts: Sequence[BinStats]) -> None:
-    """What is the same is kept once: the observed time is that of a whole group, and of one disk the total is its
-    own.
+    """What is the same is kept once: the observed time is that of a whole group, and of one disk the total
+    is its own.
     """
     begins: dict[bytes, int] = {}
     size_bytes = 0
