@@ -47,7 +47,7 @@ export const useStrips = defineStore('strips', () => {
     const from = strips.value.findIndex((strip) => strip.key === key)
     const strip = strips.value[from]
     if (!strip) return
-    const rest = strips.value.filter((one) => one.key !== key)
+    const rest = strips.value.filter((item) => item.key !== key)
     const at = Math.min(Math.max(to > from ? to - 1 : to, 0), rest.length)
     strips.value = [...rest.slice(0, at), strip, ...rest.slice(at)]
   }

@@ -8,7 +8,7 @@ const archive = (id: string, host: string, deleted: string | null = null): Archi
 describe('archives by host', () => {
   it('keeps the order in which hosts and archives come', () => {
     const hosts = byHost([archive('1', 'b'), archive('2', 'a'), archive('3', 'b')])
-    expect(hosts.map((host) => [host.name, host.archives.map((one) => one.id)])).toEqual([
+    expect(hosts.map((host) => [host.name, host.archives.map((item) => item.id)])).toEqual([
       ['b!', ['1', '3']],
       ['a!', ['2']],
     ])

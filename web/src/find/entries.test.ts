@@ -21,7 +21,7 @@ const about = {
   zone: 'UTC',
 } as const
 const found = (typed: string): string[] =>
-  entriesFor(typed, { ...about, measures: [...about.measures] }).map((one) => `${one.kind} ${one.id}`)
+  entriesFor(typed, { ...about, measures: [...about.measures] }).map((item) => `${item.kind} ${item.id}`)
 
 describe('finding', () => {
   it('offers nothing for nothing', () => {

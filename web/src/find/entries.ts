@@ -59,7 +59,7 @@ export function entriesFor(typed: string, { measures, newest, earliest, zone }: 
       })
   const found = measures
     .map((measure) => ({ measure, at: best(measure, words) }))
-    .filter((one): one is { measure: KnownMeasure; at: number } => one.at !== null)
+    .filter((item): item is { measure: KnownMeasure; at: number } => item.at !== null)
     .sort((a, b) => a.at - b.at)
     .slice(0, MOST)
   for (const { measure } of found)
@@ -77,7 +77,7 @@ export function entriesFor(typed: string, { measures, newest, earliest, zone }: 
 /** By its name or its title; counters come after measures that answer as well. */
 function best(measure: KnownMeasure, words: string[]): number | null {
   const places = [rank(measure.name, words), rank(measure.title, words), both(measure, words)].filter(
-    (one): one is number => one !== null,
+    (item): item is number => item !== null,
   )
   return places.length ? Math.min(...places) + (measure.name.startsWith('system.') ? 50 : 0) : null
 }

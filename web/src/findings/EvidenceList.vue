@@ -16,33 +16,33 @@ const say = (value: number | null, unit: string): string =>
   value === null ? '–' : isUnit(unit) ? spellAmount(value, unit) : `${value} ${unit}`
 
 /** Value and threshold on one hairline, the larger at three quarters. */
-const place = (value: number, one: Evidence): number =>
-  (value / Math.max(one.value, one.threshold ?? 0, 1e-12)) * 75
+const place = (value: number, item: Evidence): number =>
+  (value / Math.max(item.value, item.threshold ?? 0, 1e-12)) * 75
 </script>
 
 <template>
   <ul class="space-y-1.5">
-    <li v-for="one in evidence" :key="one.measure + (one.device ?? '')">
+    <li v-for="item in evidence" :key="item.measure + (item.device ?? '')">
       <div class="flex items-baseline justify-between gap-2">
-        <span :title="one.measure">
-          {{ titleOf(one.measure)
-          }}<template v-if="one.device"> of {{ names.labelOf(kindOf(one.measure), one.device) }}</template>
+        <span :title="item.measure">
+          {{ titleOf(item.measure)
+          }}<template v-if="item.device"> of {{ names.labelOf(kindOf(item.measure), item.device) }}</template>
         </span>
-        <b class="font-semibold">{{ say(one.value, one.unit) }}</b>
+        <b class="font-semibold">{{ say(item.value, item.unit) }}</b>
       </div>
       <div class="relative mt-0.5 h-1.5 border-b border-rule" aria-hidden="true">
         <span
           class="absolute bottom-0 left-0 h-[3px] bg-soft"
-          :style="{ width: `${place(one.value, one)}%` }"
+          :style="{ width: `${place(item.value, item)}%` }"
         />
         <span
-          v-if="one.threshold !== null"
+          v-if="item.threshold !== null"
           class="absolute bottom-0 h-1.5 border-l-2 border-needle"
-          :style="{ left: `${place(one.threshold, one)}%` }"
+          :style="{ left: `${place(item.threshold, item)}%` }"
         />
       </div>
-      <p v-if="one.threshold !== null" class="text-2xs text-soft">
-        {{ one.reads }} {{ say(one.threshold, one.unit) }}
+      <p v-if="item.threshold !== null" class="text-2xs text-soft">
+        {{ item.reads }} {{ say(item.threshold, item.unit) }}
       </p>
     </li>
   </ul>

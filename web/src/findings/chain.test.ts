@@ -15,8 +15,8 @@ describe('a chain', () => {
   ]
 
   it('is the same from each of its links', () => {
-    for (const one of all.slice(0, 4))
-      expect(chainOf(one, all).map((stage) => `${stage.finding.id} ${stage.depth}`)).toEqual([
+    for (const item of all.slice(0, 4))
+      expect(chainOf(item, all).map((stage) => `${stage.finding.id} ${stage.depth}`)).toEqual([
         'memory 0',
         'swap 1',
         'disk 2',

@@ -7,22 +7,22 @@ export interface Stage {
 
 /** The chain that a finding belongs to: what it all came of first, each with what it brought about below it. */
 export function chainOf(finding: Finding, all: Finding[]): Stage[] {
-  const named = new Map(all.map((one) => [one.id, one]))
+  const named = new Map(all.map((item) => [item.id, item]))
   let root = finding
   const climbed = new Set([root.id])
   for (;;) {
-    const cause = root.caused_by.map((id) => named.get(id)).find((one) => one && !climbed.has(one.id))
+    const cause = root.caused_by.map((id) => named.get(id)).find((item) => item && !climbed.has(item.id))
     if (!cause) break
     climbed.add(cause.id)
     root = cause
   }
   const out: Stage[] = []
   const seen = new Set<string>()
-  const grow = (one: Finding, depth: number): void => {
-    if (seen.has(one.id)) return
-    seen.add(one.id)
-    out.push({ finding: one, depth })
-    for (const id of one.symptoms) {
+  const grow = (item: Finding, depth: number): void => {
+    if (seen.has(item.id)) return
+    seen.add(item.id)
+    out.push({ finding: item, depth })
+    for (const id of item.symptoms) {
       const next = named.get(id)
       if (next) grow(next, depth + 1)
     }

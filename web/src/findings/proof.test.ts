@@ -26,7 +26,7 @@ it('makes a strip of each measure, of the device, with the threshold as its line
     },
     known,
   )
-  expect(strips.map((one) => [one.plan.title, one.devices, one.line])).toEqual([
+  expect(strips.map((strip) => [strip.plan.title, strip.devices, strip.line])).toEqual([
     ['Wait per request', { kind: 'named', names: ['sdd'] }, 0.04],
     ['Tasks stalled on I/O', { kind: 'machine' }, 0.1],
   ])
@@ -43,7 +43,7 @@ it('puts processes of one name together, the greatest part first', () => {
     { pid: 2, name: 'stitch', share: 0.25 },
     { pid: 4, name: null, share: 0.1 },
   ]
-  expect(crowdsOf(parties).map((one) => [one.name, one.pids.length, one.share])).toEqual([
+  expect(crowdsOf(parties).map((item) => [item.name, item.pids.length, item.share])).toEqual([
     ['stitch', 2, 0.5],
     ['reader', 1, 0.3],
     ['a process without a name', 1, 0.1],

@@ -5,13 +5,13 @@ import { stripOf, type Strip } from '../model/strips'
 /** The strips that show a finding: one a measure of its evidence, of the finding's device, with a line at the threshold. */
 export function stripsOfFinding(finding: Pick<Finding, 'evidence'>, known: KnownMeasure[]): Strip[] {
   const seen = new Set<string>()
-  return finding.evidence.flatMap((one) => {
-    const key = `${one.measure}@${one.device ?? ''}`
-    const plan = seen.has(key) ? null : planOfMeasures([one.measure], known)
+  return finding.evidence.flatMap((item) => {
+    const key = `${item.measure}@${item.device ?? ''}`
+    const plan = seen.has(key) ? null : planOfMeasures([item.measure], known)
     seen.add(key)
     if (!plan) return []
-    const devices = one.device === null || plan.per === undefined ? {} : named(one.device)
-    return [stripOf(plan, { ...devices, line: one.threshold })]
+    const devices = item.device === null || plan.per === undefined ? {} : named(item.device)
+    return [stripOf(plan, { ...devices, line: item.threshold })]
   })
 }
 
@@ -29,7 +29,7 @@ export function crowdsOf(parties: Finding['processes']): Crowd[] {
     const crowd = crowds.get(name) ?? { name, pids: [], share: 0 }
     crowds.set(name, { name, pids: [...crowd.pids, party.pid], share: crowd.share + party.share })
   }
-  return [...crowds.values()].sort((one, other) => other.share - one.share)
+  return [...crowds.values()].sort((item, other) => other.share - item.share)
 }
 
 const named = (device: string): Partial<Strip> => ({ devices: { kind: 'named', names: [device] } })

@@ -226,30 +226,30 @@ const UNITS: Unit[] = ['cores', 'tasks', 'share', 'bytes', 'bytes/s', 'bits/s', 
 export const unitOf = (measure: string, unit: string): Unit =>
   /^net\..*\.rate$/.test(measure) && unit === 'bytes/s'
     ? 'bits/s'
-    : (UNITS.find((one) => one === unit) ?? 'count')
+    : (UNITS.find((item) => item === unit) ?? 'count')
 
 /** A strip of any measures, all of one unit. Null where none is known. */
 export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPlan | null {
   const measures = names.flatMap((name) => {
     const plain =
-      known.find((one) => one.name === name) ?? known.find((one) => name.startsWith(`${one.name}{`))
+      known.find((item) => item.name === name) ?? known.find((item) => name.startsWith(`${item.name}{`))
     return plain ? [{ ...plain, name }] : []
   })
   const first = measures[0]
   if (!first) return null
   const unit = unitOf(first.name, first.unit)
-  const alike = measures.filter((one) => unitOf(one.name, one.unit) === unit)
+  const alike = measures.filter((item) => unitOf(item.name, item.unit) === unit)
   const inner = /\{(.*)\}$/.exec(first.name)?.[1]
   return {
-    id: alike.map((one) => one.name).join('+'),
+    id: alike.map((item) => item.name).join('+'),
     title: inner?.startsWith('name=')
       ? `${/name=([^,]*)/.exec(inner)?.[1] ?? ''}, ${first.title.split(', ')[1] ?? ''}`
       : first.title,
     note: alike.length > 1 ? '' : (inner ?? first.name),
-    resource: RESOURCES.find((one) => one === first.resource) ?? 'processor',
+    resource: RESOURCES.find((item) => item === first.resource) ?? 'processor',
     unit,
-    traces: alike.map((one, at) =>
-      trace(one.name, one.title.toLowerCase(), Math.max(1 - at * 0.25, 0.4), at % 2 === 1),
+    traces: alike.map((item, at) =>
+      trace(item.name, item.title.toLowerCase(), Math.max(1 - at * 0.25, 0.4), at % 2 === 1),
     ),
     ...(first.per === 'core' || first.per === 'disk' || first.per === 'interface' ? { per: first.per } : {}),
   }

@@ -15,9 +15,9 @@ const SHOWN = 8
 const { data: measures } = useMeasures()
 const isWhole = ref(false)
 const found = computed(() =>
-  differences(measures.value ?? [], props.then, props.now).map((one) => ({
-    ...one,
-    scale: scaleFor(one.unit, Math.max(Math.abs(one.then), Math.abs(one.now))),
+  differences(measures.value ?? [], props.then, props.now).map((item) => ({
+    ...item,
+    scale: scaleFor(item.unit, Math.max(Math.abs(item.then), Math.abs(item.now))),
   })),
 )
 const shown = computed(() => (isWhole.value ? found.value : found.value.slice(0, SHOWN)))
@@ -36,13 +36,13 @@ const shown = computed(() => (isWhole.value ? found.value : found.value.slice(0,
     </p>
     <table class="mt-1 w-full text-2xs">
       <tbody>
-        <tr v-for="one in shown" :key="one.name" class="border-t border-rule" :data-differs="one.name">
-          <td class="max-w-28 truncate py-0.5" :title="one.name">{{ one.title }}</td>
+        <tr v-for="row in shown" :key="row.name" class="border-t border-rule" :data-differs="row.name">
+          <td class="max-w-28 truncate py-0.5" :title="row.name">{{ row.title }}</td>
           <td class="text-right whitespace-nowrap text-soft">
-            {{ spellAmount(one.then, one.unit, one.scale) }}
+            {{ spellAmount(row.then, row.unit, row.scale) }}
           </td>
-          <td class="px-1 text-center" aria-label="became">{{ one.now > one.then ? '↗' : '↘' }}</td>
-          <td class="text-right whitespace-nowrap">{{ spellAmount(one.now, one.unit, one.scale) }}</td>
+          <td class="px-1 text-center" aria-label="became">{{ row.now > row.then ? '↗' : '↘' }}</td>
+          <td class="text-right whitespace-nowrap">{{ spellAmount(row.now, row.unit, row.scale) }}</td>
         </tr>
       </tbody>
     </table>

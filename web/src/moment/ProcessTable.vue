@@ -34,7 +34,7 @@ const withCore = useStorage('reditus.processCore', false)
 const columns = computed(() => AMOUNTS.filter((column) => chosen.value.includes(column.key)))
 const toggle = (key: Amount): void => {
   chosen.value = chosen.value.includes(key)
-    ? chosen.value.filter((one) => one !== key)
+    ? chosen.value.filter((item) => item !== key)
     : [...chosen.value, key]
 }
 
@@ -42,7 +42,7 @@ const found = computed<Branch[]>(() => {
   const wanted = named(props.processes.processes, bench.processFilter)
   return asChildren.value
     ? asTree(wanted, by.value)
-    : sorted(wanted, by.value).map((one) => ({ one, depth: 0 }))
+    : sorted(wanted, by.value).map((item) => ({ process: item, depth: 0 }))
 })
 const shown = computed(() => (whole.value ? found.value : found.value.slice(0, SHOWN)))
 const scales = computed(
@@ -54,8 +54,8 @@ const scales = computed(
           unit,
           Math.max(
             0,
-            ...[...props.processes.processes, ...(props.then?.processes ?? [])].map((one) =>
-              weightOf(one, key),
+            ...[...props.processes.processes, ...(props.then?.processes ?? [])].map((item) =>
+              weightOf(item, key),
             ),
           ),
         ),
@@ -64,23 +64,23 @@ const scales = computed(
 )
 const scaleOf = (key: Amount): Scale => scales.value.get(key) ?? scaleFor('count', 0)
 const others = computed(() => rest(props.processes))
-const before = (one: Process): Process | undefined =>
-  props.then?.processes.find((other) => other.pid === one.pid && other.start === one.start)
-const titleOf = (one: Process): string =>
+const before = (item: Process): Process | undefined =>
+  props.then?.processes.find((other) => other.pid === item.pid && other.start === item.start)
+const titleOf = (item: Process): string =>
   [
-    one.arguments ?? one.name ?? 'unknown',
-    `process ${one.pid}, child of ${one.parent ?? '–'}`,
-    `user ${one.user ?? '–'}`,
-    one.group ? `control group ${one.group}` : '',
-    `${one.usage.threads} threads, last on core ${one.core}, state ${one.state}`,
+    item.arguments ?? item.name ?? 'unknown',
+    `process ${item.pid}, child of ${item.parent ?? '–'}`,
+    `user ${item.user ?? '–'}`,
+    item.group ? `control group ${item.group}` : '',
+    `${item.usage.threads} threads, last on core ${item.core}, state ${item.state}`,
     'Click for its own past',
   ]
     .filter(Boolean)
     .join('\n')
 
 /** Its past, on top of the strips. */
-function history(one: Process): void {
-  for (const strip of historyOf(one).reverse()) board.add(strip.plan)
+function history(item: Process): void {
+  for (const strip of historyOf(item).reverse()) board.add(strip.plan)
 }
 </script>
 
@@ -136,39 +136,40 @@ function history(one: Process): void {
       </tr>
     </thead>
     <tbody>
-      <template v-for="{ one, depth } in shown" :key="`${one.pid}/${one.start}`">
-        <tr class="border-t border-rule align-top" :title="titleOf(one)">
+      <template v-for="{ process, depth } in shown" :key="`${process.pid}/${process.start}`">
+        <tr class="border-t border-rule align-top" :title="titleOf(process)">
           <td class="max-w-28 truncate py-0.5" :style="{ paddingLeft: `${depth * 10}px` }">
             <button
               type="button"
               class="max-w-full truncate hover:text-needle"
               data-process
-              @click="history(one)"
+              @click="history(process)"
             >
-              {{ one.name ?? 'unknown' }} <span class="text-2xs text-soft">{{ one.pid }} {{ one.user }}</span>
+              {{ process.name ?? 'unknown' }}
+              <span class="text-2xs text-soft">{{ process.pid }} {{ process.user }}</span>
             </button>
           </td>
           <td v-for="(column, place) in columns" :key="column.key" class="py-0.5 text-right">
-            {{ spellNumber(weightOf(one, column.key), scaleOf(column.key)) }}
+            {{ spellNumber(weightOf(process, column.key), scaleOf(column.key)) }}
             <span v-if="then" class="block text-[10px] leading-3 text-soft" data-was>{{
-              before(one)
-                ? `was ${spellNumber(weightOf(before(one)!, column.key), scaleOf(column.key))}`
+              before(process)
+                ? `was ${spellNumber(weightOf(before(process)!, column.key), scaleOf(column.key))}`
                 : place === 0
                   ? 'not listed'
                   : ''
             }}</span>
           </td>
-          <td v-if="withCore" class="py-0.5 text-right">{{ one.core }}</td>
+          <td v-if="withCore" class="py-0.5 text-right">{{ process.core }}</td>
         </tr>
         <tr
-          v-for="thread in threadsOf(processes, one)"
+          v-for="thread in threadsOf(processes, process)"
           :key="`${thread.tid}/${thread.start}`"
           class="text-2xs text-soft"
           :title="`thread ${thread.tid}, last on core ${thread.core}, state ${thread.state}`"
           data-thread
         >
           <td class="max-w-28 truncate pl-3">
-            └ {{ thread.name ?? one.name ?? 'unknown' }} {{ thread.tid }}
+            └ {{ thread.name ?? process.name ?? 'unknown' }} {{ thread.tid }}
           </td>
           <td v-for="column in columns" :key="column.key" class="text-right">
             <template v-if="column.key === 'cpu'">{{

@@ -55,7 +55,7 @@ describe('processes of a moment', () => {
       usage: usage(cpu, 0, 0),
     })
     const table = { threads: [thread(32, 31, 1), thread(33, 31, 0), thread(8, 7, 1)] } as Processes
-    expect(threadsOf(table, stitch).map((one) => one.tid)).toEqual([32])
+    expect(threadsOf(table, stitch).map((item) => item.tid)).toEqual([32])
   })
 
   it('tells what those outside the list had', () => {

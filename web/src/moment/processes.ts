@@ -22,8 +22,8 @@ export const AMOUNTS: AmountTold[] = [
 ]
 export const FIRST_COLUMNS: Amount[] = ['cpu', 'memory', 'io']
 
-export function weightOf(one: Pick<Process, 'usage'>, by: Amount): number {
-  const { usage } = one
+export function weightOf(item: Pick<Process, 'usage'>, by: Amount): number {
+  const { usage } = item
   switch (by) {
     case 'cpu':
       return usage.cpu_cores ?? 0
@@ -46,10 +46,10 @@ export const ioOf = (usage: Process['usage']): number =>
 const MOST_THREADS = 4
 
 /** A process's threads that did something, busiest first; only where the plan asks for threads. */
-export const threadsOf = (processes: Processes, one: Process): Thread[] =>
+export const threadsOf = (processes: Processes, item: Process): Thread[] =>
   processes.threads
     .filter(
-      (thread) => thread.pid === one.pid && ((thread.usage.cpu_cores ?? 0) > 0 || ioOf(thread.usage) > 0),
+      (thread) => thread.pid === item.pid && ((thread.usage.cpu_cores ?? 0) > 0 || ioOf(thread.usage) > 0),
     )
     .slice(0, MOST_THREADS)
 
@@ -59,29 +59,29 @@ export function sorted(processes: Process[], by: Amount): Process[] {
 }
 
 export interface Branch {
-  one: Process
+  process: Process
   depth: number
 }
 
 /** Children under their parents, as far as those are listed; brothers heaviest first. */
 export function asTree(processes: Process[], by: Amount): Branch[] {
-  const listed = new Set(processes.map((one) => one.pid))
+  const listed = new Set(processes.map((process) => process.pid))
   const out: Branch[] = []
   const seen = new Set<Process>()
   const grow = (parent: number | null, depth: number): void => {
     const children = sorted(
-      processes.filter((one) =>
+      processes.filter((process) =>
         parent === null
-          ? one.parent === null || !listed.has(one.parent) || one.parent === one.pid
-          : one.parent === parent,
+          ? process.parent === null || !listed.has(process.parent) || process.parent === process.pid
+          : process.parent === parent,
       ),
       by,
     )
-    for (const one of children) {
-      if (seen.has(one)) continue
-      seen.add(one)
-      out.push({ one, depth })
-      grow(one.pid, depth + 1)
+    for (const child of children) {
+      if (seen.has(child)) continue
+      seen.add(child)
+      out.push({ process: child, depth })
+      grow(child.pid, depth + 1)
     }
   }
   grow(null, 0)
@@ -92,8 +92,10 @@ export function asTree(processes: Process[], by: Amount): Branch[] {
 export function named(processes: Process[], search: string): Process[] {
   const wanted = search.trim().toLowerCase()
   if (!wanted) return processes
-  return processes.filter((one) =>
-    [one.name, one.user, one.group, String(one.pid)].some((text) => text?.toLowerCase().includes(wanted)),
+  return processes.filter((process) =>
+    [process.name, process.user, process.group, String(process.pid)].some((text) =>
+      text?.toLowerCase().includes(wanted),
+    ),
   )
 }
 
@@ -102,7 +104,7 @@ export function rest({ processes, total }: Processes): Record<Amount, number> | 
   if (!total) return null
   const whole = { usage: total }
   const left = (by: Amount): number =>
-    Math.max(weightOf(whole, by) - processes.reduce((sum, one) => sum + weightOf(one, by), 0), 0)
+    Math.max(weightOf(whole, by) - processes.reduce((sum, process) => sum + weightOf(process, by), 0), 0)
   return {
     cpu: left('cpu'),
     memory: left('memory'),
@@ -120,14 +122,14 @@ const HISTORY = [
 ] as const
 
 /** A process's own past: three strips. Their names tell number and start, and its name for people. */
-export function historyOf(one: Process): Strip[] {
-  const name = (one.name ?? 'process').replace(/[^\w.-]/g, '_')
+export function historyOf(item: Process): Strip[] {
+  const name = (item.name ?? 'process').replace(/[^\w.-]/g, '_')
   return HISTORY.map(({ measure, title, unit, resource }) => {
-    const trace = `${measure}{name=${name},pid=${one.pid},start=${one.start}}`
+    const trace = `${measure}{name=${name},pid=${item.pid},start=${item.start}}`
     return stripOf({
       id: trace,
       title: `${name}, ${title}`,
-      note: `process ${one.pid}; unknown while not among the heaviest`,
+      note: `process ${item.pid}; unknown while not among the heaviest`,
       resource,
       unit,
       traces: [{ measure: trace, label: title, weight: 1 }],

@@ -28,7 +28,7 @@ describe('facts', () => {
       { since: '2026-11-12T10:00:00Z', facts: later },
       { since: '2026-11-12T11:00:00Z', facts: { ...later, cores: 8 } },
     ]
-    expect(changesOf(history).map((one) => one.lines)).toEqual([
+    expect(changesOf(history).map((item) => item.lines)).toEqual([
       ['cores: 4 → 8'],
       ['cores: 8 → 4', 'md0 came: volume on sda, sdb', 'sda went: disk, rotating'],
     ])

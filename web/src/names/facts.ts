@@ -37,7 +37,7 @@ export function spellFacts(facts: Json): [string, string][] {
       spellLink(object(data)),
     ]),
   ]
-  return out.filter((one): one is [string, string] => one[1] !== null)
+  return out.filter((item): item is [string, string] => item[1] !== null)
 }
 
 export interface Change {

@@ -25,7 +25,7 @@ const places = computed(() => placesOf(props.markers, props.window, STEPS))
 const say = ({ markers }: Place): string => {
   const lines = markers
     .slice(0, 6)
-    .map((one) => `${spellTime(one.at_ms, props.zone)}  ${one.severity ?? one.kind}  ${one.text}`)
+    .map((item) => `${spellTime(item.at_ms, props.zone)}  ${item.severity ?? item.kind}  ${item.text}`)
   return markers.length > 6 ? [...lines, `and ${markers.length - 6} more`].join('\n') : lines.join('\n')
 }
 </script>

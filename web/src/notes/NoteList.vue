@@ -78,16 +78,16 @@ const choose = (event: Event): void => {
       hint="Log lines are kept where the plan asks for them, or a log is imported. A remark can be put at the needle."
     />
     <ol v-else class="divide-y divide-rule" aria-label="Notes, in the order of time">
-      <li v-for="one in shown" :key="one.ident" class="py-1.5 first:pt-0">
-        <button type="button" class="block w-full text-left hover:text-needle" @click="$emit('find', one)">
+      <li v-for="marker in shown" :key="marker.ident" class="py-1.5 first:pt-0">
+        <button type="button" class="block w-full text-left hover:text-needle" @click="$emit('find', marker)">
           <span class="flex justify-between gap-2 text-2xs text-soft">
-            <span>{{ spellTime(one.at_ms, zone) }} {{ one.source }}</span>
-            <span :class="WEIGHT[shapeOf(one)]">{{ one.severity ?? one.kind }}</span>
+            <span>{{ spellTime(marker.at_ms, zone) }} {{ marker.source }}</span>
+            <span :class="WEIGHT[shapeOf(marker)]">{{ marker.severity ?? marker.kind }}</span>
           </span>
           <span class="break-words"
-            >{{ one.text
-            }}<template v-if="one.end_ms !== null">
-              ({{ spellDuration((one.end_ms - one.at_ms) / 1000) }})</template
+            >{{ marker.text
+            }}<template v-if="marker.end_ms !== null">
+              ({{ spellDuration((marker.end_ms - marker.at_ms) / 1000) }})</template
             ></span
           >
         </button>

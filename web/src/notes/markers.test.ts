@@ -25,7 +25,7 @@ describe('markers', () => {
 
   it('that would hide each other are one mark, drawn as the worst', () => {
     const places = placesOf([made(500), made(501, { severity: 'error' }), made(900)], WINDOW, 100)
-    expect(places.map((one) => [one.shape, one.markers.length])).toEqual([
+    expect(places.map((place) => [place.shape, place.markers.length])).toEqual([
       ['bad', 2],
       ['plain', 1],
     ])
@@ -34,7 +34,7 @@ describe('markers', () => {
   it('outside the window are left out, and stretches are cut to it', () => {
     const stretch = made(-500, { kind: 'gap', end_ms: 100 })
     const places = placesOf([stretch, made(-1), made(1001), made(2000, { end_ms: 3000 })], WINDOW, 100)
-    expect(places.map((one) => [one.from, one.to])).toEqual([[0, 0.1]])
+    expect(places.map((place) => [place.from, place.to])).toEqual([[0, 0.1]])
   })
 
   it('tell why a gap is one', () => {

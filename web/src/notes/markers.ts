@@ -61,7 +61,7 @@ export function placesOf(markers: Marker[], window: Span, steps: number): Place[
 /** Why nothing was recorded in a gap, where a recorder reported it. */
 export function reasonOf(gap: Span, markers: Marker[]): string | null {
   const reported = markers.find(
-    (one) => one.kind === 'gap' && one.at_ms < gap.end && (one.end_ms ?? one.at_ms) > gap.start,
+    (item) => item.kind === 'gap' && item.at_ms < gap.end && (item.end_ms ?? item.at_ms) > gap.start,
   )
   return reported?.text ?? null
 }
@@ -76,16 +76,16 @@ export interface Hatched extends Span {
 /** The gaps of the strips, with the stretches that are damaged: those give their reason to gaps, or are gaps of their own. */
 export function withDamage(gaps: Hatched[], reported: Gap[], window: Span): Hatched[] {
   const damaged = reported
-    .filter((one) => one.reason?.startsWith(DAMAGED))
-    .filter((one) => one.start_ms < window.end && one.end_ms > window.start)
-    .map((one) => ({ start: one.start_ms, end: one.end_ms, reason: one.reason }))
-  const meets = (one: Span, other: Span): boolean => one.start < other.end && one.end > other.start
+    .filter((item) => item.reason?.startsWith(DAMAGED))
+    .filter((item) => item.start_ms < window.end && item.end_ms > window.start)
+    .map((item) => ({ start: item.start_ms, end: item.end_ms, reason: item.reason }))
+  const meets = (item: Span, other: Span): boolean => item.start < other.end && item.end > other.start
   const explained = gaps.map((gap) => ({
     ...gap,
-    reason: gap.reason ?? damaged.find((one) => meets(one, gap))?.reason ?? null,
+    reason: gap.reason ?? damaged.find((item) => meets(item, gap))?.reason ?? null,
   }))
-  return [...explained, ...damaged.filter((one) => !gaps.some((gap) => meets(one, gap)))].sort(
-    (one, other) => one.start - other.start,
+  return [...explained, ...damaged.filter((item) => !gaps.some((gap) => meets(item, gap)))].sort(
+    (item, other) => item.start - other.start,
   )
 }
 
@@ -93,6 +93,6 @@ export function withDamage(gaps: Hatched[], reported: Gap[], window: Span): Hatc
 export function holding(markers: Marker[], search: string): Marker[] {
   const wanted = search.trim().toLowerCase()
   return wanted
-    ? markers.filter((one) => `${one.source} ${one.text}`.toLowerCase().includes(wanted))
+    ? markers.filter((item) => `${item.source} ${item.text}`.toLowerCase().includes(wanted))
     : markers
 }

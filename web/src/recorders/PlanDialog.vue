@@ -14,7 +14,7 @@ const SEVERITIES = ['emergency', 'alert', 'critical', 'error', 'warning', 'notic
 const form = ref(
   toForm(
     props.plan ?? {},
-    props.groups.map((one) => one.name),
+    props.groups.map((group) => group.name),
   ),
 )
 const wrong = ref<Wrong[]>([])
@@ -25,13 +25,13 @@ const close = (): void => {
 }
 const placeOf = ({ pointer, parameter }: Wrong): string =>
   pointer?.replace('#/', '').replaceAll('/', '.') ?? parameter ?? ''
-const problemAt = (place: string): string => wrong.value.find((one) => placeOf(one) === place)?.detail ?? ''
+const problemAt = (place: string): string => wrong.value.find((item) => placeOf(item) === place)?.detail ?? ''
 /** What is wrong at places that the form does not show by themselves. */
 const elsewhere = computed(() =>
   wrong.value.filter(
-    (one) =>
+    (item) =>
       !/^(name|every|keep|control_groups|when\.(start|end|weekly\.\d)|burst\.|devices\.|groups\.)/.test(
-        placeOf(one),
+        placeOf(item),
       ),
   ),
 )
@@ -154,7 +154,7 @@ const addWeek = (): void => {
           v-model="form.controlGroups"
           label="Control groups below the top level"
           hint="system.slice/web.service user.slice/*"
-          :wrong="wrong.find((one) => placeOf(one).startsWith('control_groups'))?.detail ?? ''"
+          :wrong="wrong.find((problem) => placeOf(problem).startsWith('control_groups'))?.detail ?? ''"
         />
         <label class="block">
           <span class="text-2xs text-soft">Lines of the kernel's log, as notes</span>
@@ -228,8 +228,8 @@ const addWeek = (): void => {
     <template #foot>
       <div class="grow text-needle" role="alert">
         <p>{{ trouble }}</p>
-        <p v-for="one in elsewhere" :key="placeOf(one)" class="text-2xs">
-          {{ placeOf(one) }}: {{ one.detail }}
+        <p v-for="problem in elsewhere" :key="placeOf(problem)" class="text-2xs">
+          {{ placeOf(problem) }}: {{ problem.detail }}
         </p>
       </div>
       <PillButton label="Cancel" keys="Esc" @press="close">Cancel</PillButton>

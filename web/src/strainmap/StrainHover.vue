@@ -22,7 +22,7 @@ const SETTLED_MS = 120
 const { data: catalogue } = useMeasures()
 const names = computed(() =>
   props.row.inputs.map((name) => {
-    const perDevice = catalogue.value?.find((one) => one.name === name)?.per
+    const perDevice = catalogue.value?.find((item) => item.name === name)?.per
     return props.row.device !== null && perDevice ? `${name}@${props.row.device}` : name
   }),
 )
@@ -41,12 +41,12 @@ const high = computed(() => props.row.high?.[props.bin] ?? null)
 const isSettled = computed(() => requested.value.span.start === props.span.start && !isFetching.value)
 const lines = computed(() =>
   (behind.value?.series ?? [])
-    .filter((one) => one.summary?.mean !== null && one.summary?.mean !== undefined)
-    .map((one) => ({
-      name: one.measure,
-      title: catalogue.value?.find((known) => known.name === one.measure)?.title ?? one.measure,
-      value: isUnit(one.unit) ? spellAmount(one.summary?.mean, one.unit) : '',
-      quiet: !one.summary?.mean,
+    .filter((line) => line.summary?.mean !== null && line.summary?.mean !== undefined)
+    .map((line) => ({
+      name: line.measure,
+      title: catalogue.value?.find((known) => known.name === line.measure)?.title ?? line.measure,
+      value: isUnit(line.unit) ? spellAmount(line.summary?.mean, line.unit) : '',
+      quiet: !line.summary?.mean,
     })),
 )
 </script>

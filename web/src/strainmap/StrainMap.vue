@@ -44,7 +44,7 @@ const rows = computed(() =>
 /** Opened, but their devices are not there yet. */
 const awaited = computed(() => {
   const there = new Set(rows.value.filter((row) => row.device !== null).map((row) => row.resource))
-  return new Set(opened.value.filter((one) => !there.has(one)))
+  return new Set(opened.value.filter((item) => !there.has(item)))
 })
 const brackets = computed(() => bracketsOf(props.findings, props.extent, width.value))
 const percent = (at: number): string => `${shareAt(props.extent, at) * 100}%`
@@ -62,7 +62,7 @@ const titleOf = (row: StrainRow): string =>
 
 function toggle(resource: StrainRow['resource']): void {
   opened.value = opened.value.includes(resource)
-    ? opened.value.filter((one) => one !== resource)
+    ? opened.value.filter((item) => item !== resource)
     : [...opened.value, resource]
 }
 
@@ -239,23 +239,23 @@ function spell(row: StrainRow): string {
               data-map-frame
             >
               <span
-                v-for="one in GRIPS"
-                :key="one.grip"
+                v-for="handle in GRIPS"
+                :key="handle.grip"
                 class="absolute"
                 :class="{
-                  'top-1/2 -left-[3.5px] h-6 w-[5.5px] -translate-y-1/2 bg-needle': one.grip === 'start',
-                  'top-1/2 -right-[3.5px] h-6 w-[5.5px] -translate-y-1/2 bg-needle': one.grip === 'end',
-                  'inset-0': one.grip === 'move',
+                  'top-1/2 -left-[3.5px] h-6 w-[5.5px] -translate-y-1/2 bg-needle': handle.grip === 'start',
+                  'top-1/2 -right-[3.5px] h-6 w-[5.5px] -translate-y-1/2 bg-needle': handle.grip === 'end',
+                  'inset-0': handle.grip === 'move',
                 }"
                 role="slider"
                 tabindex="0"
-                :aria-label="one.label"
+                :aria-label="handle.label"
                 :aria-valuemin="extent.start"
                 :aria-valuemax="extent.end"
-                :aria-valuenow="one.grip === 'end' ? bench.window.end : bench.window.start"
+                :aria-valuenow="handle.grip === 'end' ? bench.window.end : bench.window.start"
                 :aria-valuetext="spoken"
-                :data-grip="one.grip"
-                @keydown="pressed(one.grip, $event)"
+                :data-grip="handle.grip"
+                @keydown="pressed(handle.grip, $event)"
               />
             </div>
             <div

@@ -28,7 +28,7 @@ describe('brackets', () => {
     const brackets = bracketsOf(many, extent, 900)
     expect(brackets).toHaveLength(12)
     expect(brackets[0]?.words).not.toBeNull()
-    expect(brackets.filter((one) => one.words !== null).length).toBeLessThan(4)
+    expect(brackets.filter((bracket) => bracket.words !== null).length).toBeLessThan(4)
   })
 
   it('stay within the archive, however long a finding goes on', () => {

@@ -38,22 +38,22 @@ export function bracketsOf(findings: Finding[], extent: Span, width: number): Br
     const to = Math.min(Math.max(shareAt(extent, Date.parse(finding.end)), from), 1)
     const lowest = finding.caused_by.length ? LANES - 2 : LANES - 1
     const lanes = Array.from({ length: lowest + 1 }, (_, at) => lowest - at)
-    const lane = lanes.find((one) => free(one, ...edgesOf(from, to, width))) ?? lowest
+    const lane = lanes.find((item) => free(item, ...edgesOf(from, to, width))) ?? lowest
     taken[lane]?.push(edgesOf(from, to, width))
     return { finding, from, to, lane, text: spellFinding(finding), words: null }
   })
-  return laid.map((one) => {
-    const [left, right] = edgesOf(one.from, one.to, width)
-    const room = one.text.length * LETTER_PX + BESIDE_PX
+  return laid.map((item) => {
+    const [left, right] = edgesOf(item.from, item.to, width)
+    const room = item.text.length * LETTER_PX + BESIDE_PX
     for (const [words, start, end] of [
       ['before', left - room, left],
       ['after', right, right + room],
     ] as const) {
-      if (!free(one.lane, start, end)) continue
-      taken[one.lane]?.push([start, end])
-      return { ...one, words }
+      if (!free(item.lane, start, end)) continue
+      taken[item.lane]?.push([start, end])
+      return { ...item, words }
     }
-    return one
+    return item
   })
 }
 

@@ -31,11 +31,11 @@ const KINDS: { devices: Devices; label: string }[] = [
   { devices: { kind: 'sum' }, label: 'sum' },
   { devices: { kind: 'mean' }, label: 'mean' },
 ]
-const kinds = computed(() => KINDS.filter((one) => mayChoose(props.strip.plan, one.devices.kind)))
+const kinds = computed(() => KINDS.filter((item) => mayChoose(props.strip.plan, item.devices.kind)))
 const named = computed(() => (props.strip.devices.kind === 'named' ? props.strip.devices.names : []))
 function toggleDevice(name: string): void {
   const next = named.value.includes(name)
-    ? named.value.filter((one) => one !== name)
+    ? named.value.filter((item) => item !== name)
     : // Layers stand for one device at a time.
       [...(props.strip.plan.stackedTo ? [] : named.value), name]
   change({ devices: next.length ? { kind: 'named', names: next } : { kind: 'machine' } })
@@ -45,15 +45,15 @@ const alike = computed(() =>
   props.strip.plan.stackedTo
     ? []
     : props.measures.filter(
-        (one) =>
-          unitOf(one.name, one.unit) === props.strip.plan.unit &&
-          (one.per ?? null) === (props.strip.plan.per ?? null) &&
-          props.strip.plan.traces.every((trace) => trace.measure !== one.name),
+        (item) =>
+          unitOf(item.name, item.unit) === props.strip.plan.unit &&
+          (item.per ?? null) === (props.strip.plan.per ?? null) &&
+          props.strip.plan.traces.every((trace) => trace.measure !== item.name),
       ),
 )
 function addMeasure(event: Event): void {
   const field = event.target as HTMLSelectElement
-  const found = alike.value.find((one) => one.name === field.value)
+  const found = alike.value.find((item) => item.name === field.value)
   field.value = ''
   if (!found) return
   const { plan } = props.strip
@@ -110,17 +110,17 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
           <legend class="text-soft">of</legend>
           <div class="flex flex-wrap gap-x-3">
             <button
-              v-for="one in kinds"
-              :key="one.label"
+              v-for="kind in kinds"
+              :key="kind.label"
               type="button"
               class="hover:text-needle"
               :class="
-                spellDevices(strip.devices) === spellDevices(one.devices) ? 'font-semibold underline' : ''
+                spellDevices(strip.devices) === spellDevices(kind.devices) ? 'font-semibold underline' : ''
               "
-              :aria-pressed="spellDevices(strip.devices) === spellDevices(one.devices)"
-              @click="change({ devices: one.devices })"
+              :aria-pressed="spellDevices(strip.devices) === spellDevices(kind.devices)"
+              @click="change({ devices: kind.devices })"
             >
-              {{ one.label }}
+              {{ kind.label }}
             </button>
           </div>
           <div class="mt-0.5 flex max-h-24 flex-wrap gap-x-3 overflow-y-auto">
@@ -179,7 +179,9 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
             @change="addMeasure"
           >
             <option value="">a measure of the same unit …</option>
-            <option v-for="one in alike" :key="one.name" :value="one.name">{{ one.title }}</option>
+            <option v-for="measure in alike" :key="measure.name" :value="measure.name">
+              {{ measure.title }}
+            </option>
           </select>
         </label>
         <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2">

@@ -44,10 +44,10 @@ const readout = computed(() => {
   const shown = plan.stackedTo ? (whole ? [whole] : []) : lines
   const here = shown
     .map((line) => ({ line, value: line.values[at] ?? null }))
-    .filter((one): one is { line: (typeof shown)[0]; value: number } => one.value !== null)
+    .filter((item): item is { line: (typeof shown)[0]; value: number } => item.value !== null)
   if (!here.length) return null
   const ranked = shown.length > SHOWN_LINES ? [...here].sort((a, b) => b.value - a.value) : here
-  const own = scaleFor(plan.unit, Math.max(...here.map((one) => one.value)))
+  const own = scaleFor(plan.unit, Math.max(...here.map((item) => item.value)))
   const words = ranked
     .slice(0, SHOWN_LINES)
     .map(({ line, value }) =>
@@ -58,7 +58,7 @@ const readout = computed(() => {
   if (ranked.length > SHOWN_LINES) words.push(`+${ranked.length - SHOWN_LINES}`)
   return {
     text: words.join(' · '),
-    heights: ranked.slice(0, SHOWN_LINES).map((one) => heightOf(one.value, props.top, log)),
+    heights: ranked.slice(0, SHOWN_LINES).map((item) => heightOf(item.value, props.top, log)),
   }
 })
 const isLate = computed(() => bench.needle !== null && shareAt(props.window, bench.needle) > LATE)

@@ -78,7 +78,7 @@ const matchedTops = computed(() => {
   return tops
 })
 const chartedOf = (strip: Strip): ChartedMeasure | undefined =>
-  props.measures.find((one) => one.name === strip.plan.traces[0]?.measure)
+  props.measures.find((item) => item.name === strip.plan.traces[0]?.measure)
 const firstDrawn = computed(() =>
   board.strips.find((strip) => !strip.folded && !strip.plan.id.startsWith('process.')),
 )

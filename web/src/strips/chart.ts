@@ -55,17 +55,21 @@ export function stripData(
   const { plan } = strip
   const every = plan.traces.flatMap((trace) =>
     set.series
-      .filter((one) => belongs(strip, trace, one))
-      .filter((one) => strip.devices.kind === 'named' || !aliases.includes(one.device ?? ''))
-      .map((one) => ({ trace, one })),
+      .filter((item) => belongs(strip, trace, item))
+      .filter((item) => strip.devices.kind === 'named' || !aliases.includes(item.device ?? ''))
+      .map((item) => ({ trace, measured: item })),
   )
-  const present = every.filter(({ one }) => one.missing === null)
-  const first = present[0]?.one
+  const present = every.filter(({ measured }) => measured.missing === null)
+  const first = present[0]?.measured
   if (!first)
-    return { ...EMPTY, missing: every.find(({ one }) => one.missing)?.one.missing ?? 'Nothing recorded.' }
+    return {
+      ...EMPTY,
+      missing: every.find(({ measured }) => measured.missing)?.measured.missing ?? 'Nothing recorded.',
+    }
   const times = set.times_ms[first.times] ?? []
   const unknown = times.map(() => null)
-  const valuesOf = (one: Series): Values => (one.times === first.times && !one.missing ? one.mean : unknown)
+  const valuesOf = (item: Series): Values =>
+    item.times === first.times && !item.missing ? item.mean : unknown
   const shown = { times, binMs: first.bin_s === null ? null : first.bin_s * 1000, missing: null }
   const together = strip.devices.kind === 'sum' || strip.devices.kind === 'mean'
   const lines = together
@@ -73,7 +77,7 @@ export function stripData(
     : weighed(strip, plan.stackedTo ? every : present, valuesOf)
   const alone = !plan.stackedTo && lines.length === 1 && !together
   const whole = plan.stackedTo
-    ? set.series.find((one) => one.measure === plan.stackedTo && isOf(strip, one.device) && !one.missing)
+    ? set.series.find((item) => item.measure === plan.stackedTo && isOf(strip, item.device) && !item.missing)
     : undefined
   return {
     ...shown,
@@ -99,36 +103,40 @@ const isOf = (strip: Strip, device: string | null): boolean =>
     : device !== null && (strip.devices.kind !== 'named' || strip.devices.names.includes(device))
 
 /** A counter alone stands for all of its columns. */
-const belongs = (strip: Strip, trace: Trace, one: Series): boolean =>
-  (one.measure === trace.measure && isOf(strip, one.device)) || one.measure.startsWith(`${trace.measure}{`)
+const belongs = (strip: Strip, trace: Trace, item: Series): boolean =>
+  (item.measure === trace.measure && isOf(strip, item.device)) || item.measure.startsWith(`${trace.measure}{`)
 
 interface Found {
   trace: Trace
-  one: Series
+  measured: Series
 }
 
 /** The heaviest devices first and darkest; the traces of one device alike in weight. */
-function weighed(strip: Strip, found: Found[], valuesOf: (one: Series) => Values): Line[] {
-  const nameOf = (one: Series): string => one.device ?? /\{(.*)\}$/.exec(one.measure)?.[1] ?? ''
+function weighed(strip: Strip, found: Found[], valuesOf: (measured: Series) => Values): Line[] {
+  const nameOf = (item: Series): string => item.device ?? /\{(.*)\}$/.exec(item.measure)?.[1] ?? ''
   const size = (name: string): number =>
-    Math.max(...found.filter(({ one }) => nameOf(one) === name).map(({ one }) => one.summary?.mean ?? -1))
-  const names = [...new Set(found.map(({ one }) => nameOf(one)))]
+    Math.max(
+      ...found
+        .filter(({ measured }) => nameOf(measured) === name)
+        .map(({ measured }) => measured.summary?.mean ?? -1),
+    )
+  const names = [...new Set(found.map(({ measured }) => nameOf(measured)))]
   if (strip.devices.kind !== 'named') names.sort((a, b) => size(b) - size(a))
   const chosen = names.slice(0, mostLines(strip.devices))
   const isMany = chosen.length > 1
   return found
-    .filter(({ one }) => chosen.includes(nameOf(one)))
-    .map(({ trace, one }) => {
-      const place = chosen.indexOf(nameOf(one))
+    .filter(({ measured }) => chosen.includes(nameOf(measured)))
+    .map(({ trace, measured }) => {
+      const place = chosen.indexOf(nameOf(measured))
       const fade = isMany ? 1 - (place / (chosen.length - 1)) * (1 - LIGHTEST) : 1
       const isOnly = strip.plan.traces.length === 1
       return {
-        label: isMany ? (isOnly ? nameOf(one) : `${nameOf(one)} ${trace.label}`) : trace.label,
-        device: one.device,
+        label: isMany ? (isOnly ? nameOf(measured) : `${nameOf(measured)} ${trace.label}`) : trace.label,
+        device: measured.device,
         weight: isMany ? fade : trace.weight,
         dashed: trace.dashed ?? false,
-        values: valuesOf(one),
-        summary: one.summary,
+        values: valuesOf(measured),
+        summary: measured.summary,
       }
     })
 }
@@ -138,12 +146,12 @@ function added(
   trace: Trace,
   strip: Strip,
   found: Found[],
-  valuesOf: (one: Series) => Values,
+  valuesOf: (measured: Series) => Values,
   count: number,
 ): Line {
   const parts = found
-    .filter((each) => each.trace === trace && each.one.missing === null)
-    .map(({ one }) => one)
+    .filter((each) => each.trace === trace && each.measured.missing === null)
+    .map(({ measured }) => measured)
   const columns = parts.map(valuesOf)
   const by = strip.devices.kind === 'mean' ? Math.max(parts.length, 1) : 1
   const values = Array.from({ length: count }, (_, at) => {
@@ -151,8 +159,8 @@ function added(
     return here.length ? here.reduce((sum, value) => sum + value, 0) / by : null
   })
   const known = values.filter((value): value is number => value !== null)
-  const means = parts.flatMap((one) => one.summary?.mean ?? [])
-  const totals = parts.flatMap((one) => one.summary?.total ?? [])
+  const means = parts.flatMap((part) => part.summary?.mean ?? [])
+  const totals = parts.flatMap((part) => part.summary?.total ?? [])
   const sum = (every: number[]): number | null =>
     every.length ? every.reduce((whole, each) => whole + each, 0) / by : null
   return {
@@ -168,7 +176,7 @@ function added(
       p95: null,
       high: known.length ? Math.max(...known) : null,
       total: sum(totals),
-      coverage: Math.max(0, ...parts.map((one) => one.summary?.coverage ?? 0)),
+      coverage: Math.max(0, ...parts.map((part) => part.summary?.coverage ?? 0)),
       bin_s: null,
     },
   }
@@ -290,7 +298,7 @@ export function plotOptions(
         ? layers
         : [
             ...(hasBand ? [hidden, { ...hidden }] : []),
-            ...data.lines.map((one) => line(one.weight, one.dashed)),
+            ...data.lines.map((item) => line(item.weight, item.dashed)),
           ]),
     ],
     ...(hasBand && !plan.stackedTo

@@ -34,7 +34,7 @@ const marks = (archive: Archive): string =>
   ].join(' · ')
 
 const opened = ref<string | null>(null)
-const shown = computed(() => archives.value?.find((one) => one.id === opened.value) ?? null)
+const shown = computed(() => archives.value?.find((item) => item.id === opened.value) ?? null)
 const says = ref('')
 const queries = useQueryClient()
 function changed(sentence: string): void {

@@ -74,8 +74,8 @@ const sinceMark = computed<Span | null>(() =>
     ? { start: bench.mark, end: shownWindow.value.end }
     : null,
 )
-const one = ref(1)
-const { data: since } = useSeriesSet(id, sinceMark, one, measures)
+const pinWidth = ref(1)
+const { data: since } = useSeriesSet(id, sinceMark, pinWidth, measures)
 
 // First what can be looked at: to go through all of a long recording would hold up its map and its strips.
 const drawing = useIsFetching({ predicate: ({ queryKey }) => DRAWN_FIRST.has(String(queryKey[0])) })

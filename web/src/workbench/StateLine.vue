@@ -33,7 +33,7 @@ const isLoading = computed(() => props.fetching && isSlow.value)
 /** Only of a host that should be sending: a recording that was ended is not silent. */
 const silence = computed(() => {
   const recorder = recorders.value?.find(
-    (one) => one.id === props.archive.id && one.recording && one.state !== 'ended',
+    (item) => item.id === props.archive.id && item.recording && item.state !== 'ended',
   )
   const { end_ms: end, interval_s: interval } = props.archive
   if (!recorder || end === null) return null

@@ -47,11 +47,14 @@ export function useKnown(id: Ref<string>): Known {
     ),
     charted: computed(() => [
       ...(available.value ?? []),
-      ...(raw.value ?? []).map((one) => ({ ...one, devices: [], aliases: [] })),
+      ...(raw.value ?? []).map((item) => ({ ...item, devices: [], aliases: [] })),
     ]),
     devices: computed(() =>
       TELLING.flatMap(({ kind, measure }) =>
-        (available.value?.find((one) => one.name === measure)?.devices ?? []).map((name) => ({ kind, name })),
+        (available.value?.find((item) => item.name === measure)?.devices ?? []).map((name) => ({
+          kind,
+          name,
+        })),
       ),
     ),
   }

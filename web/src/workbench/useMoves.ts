@@ -38,7 +38,7 @@ export function useMoves(
     if (!bench.extent) return
     bench.play(false)
     const at = bench.needle ?? bench.window?.start ?? bench.extent.start
-    const isRaw = set.value?.series.find((one) => !one.missing)?.bin_s === null
+    const isRaw = set.value?.series.find((line) => !line.missing)?.bin_s === null
     const times = set.value?.times_ms[0] ?? []
     bench.point(isRaw ? stepTick(times, at, ticks) : at + ticks * (archive.value?.interval_s ?? 1) * 1000)
     reveal(ticks)
@@ -57,8 +57,8 @@ export function useMoves(
   }
 
   function find(wanted: string): void {
-    const finding = diagnosis.value?.findings.find((one) => one.id === wanted)
-    const found = finding ?? diagnosis.value?.ruled_out.find((one) => one.id === wanted)
+    const finding = diagnosis.value?.findings.find((item) => item.id === wanted)
+    const found = finding ?? diagnosis.value?.ruled_out.find((item) => item.id === wanted)
     if (!found || !bench.extent) return
     bench.play(false)
     bench.look(aroundStretch({ start: Date.parse(found.start), end: Date.parse(found.end) }, bench.extent))
@@ -71,7 +71,7 @@ export function useMoves(
     const inTime = [...(diagnosis.value?.findings ?? [])].sort(
       (a, b) => Date.parse(a.start) - Date.parse(b.start),
     )
-    const chosen = nextOf(inTime, (one) => Date.parse(one.onset.at), bench.needle ?? 0, by)
+    const chosen = nextOf(inTime, (item) => Date.parse(item.onset.at), bench.needle ?? 0, by)
     if (chosen) find(chosen.id)
   }
 
@@ -122,10 +122,10 @@ export function useMoves(
 }
 
 /** The next one in time, or the one before; after the last comes the first. */
-export function nextOf<T>(inTime: T[], timeOf: (one: T) => number, at: number, by: number): T | undefined {
+export function nextOf<T>(inTime: T[], timeOf: (item: T) => number, at: number, by: number): T | undefined {
   const next =
     by > 0
-      ? inTime.find((one) => timeOf(one) > at + 1)
-      : [...inTime].reverse().find((one) => timeOf(one) < at - 1)
+      ? inTime.find((item) => timeOf(item) > at + 1)
+      : [...inTime].reverse().find((item) => timeOf(item) < at - 1)
   return next ?? (by > 0 ? inTime[0] : inTime[inTime.length - 1])
 }
