@@ -7,6 +7,7 @@ Run: .venv/bin/python -m benchmarks.soak [MINUTES, default 30] [--hosts 8] [--pa
 import argparse
 import os
 import random
+import sys
 import tempfile
 import threading
 import time
@@ -29,25 +30,13 @@ from reditus.server.settings import Settings
 from reditus.simulator.fernhold import MIDNIGHT_NS
 from reditus.simulator.large import many_hosts
 
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "tests" / "helpers"))
+from builders import a_report
+
 BATCH_TICKS = 150
 LOOK_EVERY_S = 10.0
 BLOCKS = {"Content-Type": "application/vnd.reditus.blocks"}
 NAMES = [name for name in MEASURES if not name.startswith("strain.")]
-REPORT = {
-    "version": "soak",
-    "pid": 1,
-    "state": "recording",
-    "started_ms": 1.0,
-    "interval_s": 1.0,
-    "last_tick_ms": None,
-    "ticks": 1,
-    "missed": 0,
-    "late_ms": None,
-    "cost_share": None,
-    "memory_bytes": 1,
-    "spool_bytes": 0,
-    "spool_limit_bytes": 1,
-}
 
 
 class Soak:
@@ -72,7 +61,7 @@ class Soak:
             for schema in recording.schemas():
                 http.put(f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json()).raise_for_status()
             host = recording.registration["host"]
-            announced = {"host": host, "name": scenario.name, "plan": "soak", "report": REPORT}
+            announced = {"host": host, "name": scenario.name, "plan": "soak", "report": a_report()}
             http.put(f"/api/recorders/{scenario.archive}", json=announced).raise_for_status()
             for at_s, body, ticks in _batches(recording):
                 self._reached[number] = at_s

@@ -12,10 +12,10 @@ from reditus.analysis import rollups
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.analysis.series import drawn, read
 from reditus.core import rollup
-from reditus.core.binning import bin_sampled
+from reditus.core.binning import BinStats, bin_series, rolled_edges
 from reditus.core.measures import measure_named
 from reditus.core.measures.selection import SeriesKey
-from reditus.core.rollup import LEVELS_S, BinStats, chosen_level, levels_of, rolled_edges
+from reditus.core.rollup import LEVELS_S, chosen_level, from_chunks, levels_of, to_chunks
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.exchange.simulated import SimulatedArchive
@@ -45,11 +45,11 @@ def exactly(store, timeline, window, level_s=60, width=400):
         truth = read(reader, WANTED, Window(*whole))[1]
     factor = int(edges_ns[1] - edges_ns[0]) // (level_s * NS_PER_S)
     for match, two in zip(found, truth, strict=True):
-        mine, ticks = match.coarser(factor).binned(edges_ns), bin_sampled(two.sampled, edges_ns)
-        assert np.array_equal(mine.low, ticks.low, equal_nan=True), two.keys
-        assert np.array_equal(mine.high, ticks.high, equal_nan=True), two.keys
-        assert mine.mean == pytest.approx(ticks.mean, rel=1e-9, nan_ok=True), two.keys
-        assert mine.coverage == pytest.approx(ticks.coverage, abs=1e-8), two.keys
+        mine, ticks = match.coarser(factor), bin_series(two.series, edges_ns)
+        assert np.array_equal(mine.low, ticks.low, equal_nan=True), two.key
+        assert np.array_equal(mine.high, ticks.high, equal_nan=True), two.key
+        assert mine.mean == pytest.approx(ticks.mean, rel=1e-9, nan_ok=True), two.key
+        assert mine.observed_s == pytest.approx(ticks.observed_s, abs=1e-6), two.key
     assert any((~np.isnan(match.mean)).any() for match in found)
 
 
@@ -203,9 +203,9 @@ def test_bins_put_together_weigh_by_what_was_seen():
         )
     )
     whole = rolled.coarser(2)
-    assert (whole.mean[0], whole.low[0], whole.high[0], whole.seen_s[0]) == (2.0, 0.0, 6.0, 40.0)
+    assert (whole.mean[0], whole.low[0], whole.high[0], whole.observed_s[0]) == (2.0, 0.0, 6.0, 40.0)
     assert np.isnan(whole.mean[1])
-    again = BinStats.from_chunks(rolled.to_chunks(), 4)
+    again = from_chunks(to_chunks(rolled), 4)
     assert np.array_equal(again.mean, rolled.mean, equal_nan=True)
 
 

@@ -5,12 +5,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reditus.core.binning import FEW_TICKS, Binner, bin_sampled, summarise
+from reditus.core.binning import Binner, bin_edges, bin_series, summarise
+from reditus.core.binning.binner import FEW_TICKS
 from reditus.core.frame import Series, Timebase
 from reditus.core.types import NS_PER_S
-from reditus.core.window import Window, bin_edges
+from reditus.core.window import Window
 
-PARTS = ("mean", "low", "high", "coverage")
+PARTS = ("mean", "low", "high", "observed_s")
 
 
 def timebase(ticks, gap_at=None):
@@ -34,13 +35,13 @@ def series(base, seed, unknown):
     return Series(base, values)
 
 
-def same(sheet, entries):
+def same(binner, entries):
     for entry in entries:
-        mine, alone = sheet.binned(entry), bin_sampled(entry, sheet.edges_ns)
+        mine, alone = binner.binned(entry), bin_series(entry, binner.edges_ns)
         for part in PARTS:
             assert getattr(mine, part) == pytest.approx(getattr(alone, part), nan_ok=True), part
             assert getattr(mine, part).flags.c_contiguous  # JSON takes no others
-        answer, itself = sheet.summary(entry), summarise(entry, sheet.window)
+        answer, itself = binner.summary(entry), summarise(entry, binner.window)
         assert answer.p95 == itself.p95
         assert (answer.low, answer.high, answer.coverage) == (itself.low, itself.high, itself.coverage)
         assert answer.mean == pytest.approx(itself.mean)
@@ -59,9 +60,9 @@ def test_series_drawn_together_are_as_each_alone(ticks, unknown, width, gap, str
     entries = [series(base, seed, what) for base in (one, other) for seed, what in enumerate(unknown)]
     start_ns = round(stretch[0] * NS_PER_S)
     window = Window(start_ns, start_ns + round(stretch[1] * NS_PER_S))
-    sheet = Binner(window, bin_edges(window, width))
-    sheet.prepare(entries)
-    same(sheet, entries)
+    binner = Binner(window, bin_edges(window, width))
+    binner.prepare(entries)
+    same(binner, entries)
 
 
 @pytest.mark.parametrize("combined", [True, False])
@@ -69,8 +70,8 @@ def test_long_series_are_too(combined):
     base = timebase(FEW_TICKS + 500, 4_000)
     entries = [series(base, seed, what) for seed, what in enumerate(["first", "first", "stretch", "none"])]
     window = Window(0, 20_000 * NS_PER_S)
-    sheet = Binner(window, bin_edges(window, 700))
+    binner = Binner(window, bin_edges(window, 700))
     if combined:
-        sheet.prepare(entries)
-    same(sheet, entries)
-    same(sheet, reversed(entries))
+        binner.prepare(entries)
+    same(binner, entries)
+    same(binner, reversed(entries))

@@ -16,7 +16,7 @@ from reditus.core.column_codec import (
     encode_columns,
 )
 from reditus.core.errors import BlockError
-from reditus.core.rollup import BinStats
+from reditus.core.rollup import from_chunks
 
 any_column = arrays(np.int64, st.integers(1, 80))
 
@@ -75,7 +75,7 @@ def test_what_claims_to_be_huge_is_refused_before_room_is_made(claimed_bytes):
     try:
         for unpack in (
             lambda: decode_column(bytes((Encoding.PLANES_ZSTD, 1, 0, 0)) + frame, 600),
-            lambda: BinStats.from_chunks(
+            lambda: from_chunks(
                 [with_checksums([part], 0)[0] for part in (encode_column(np.zeros(60, dtype=np.int64)), frame)], 60
             ),
         ):

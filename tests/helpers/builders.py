@@ -122,3 +122,13 @@ def processor_columns(
 def a_processor_frame(*, interval_s: float = 1.0, **load: object) -> Frame:
     groups = processor_columns(**load)  # type: ignore[arg-type]
     return Frame(assemble([a_piece(columns, group=name, interval_s=interval_s) for name, columns in groups.items()]))
+
+
+def a_report(**change):
+    """What a recorder reports of itself."""
+    report = {
+        "version": "1", "pid": 1, "state": "recording", "started_ms": 1.0, "interval_s": 1.0, "last_tick_ms": None,
+        "ticks": 1, "missed": 0, "late_ms": None, "cost_share": None, "memory_bytes": 1, "spool_bytes": 0,
+        "spool_limit_bytes": 1,
+    }  # fmt: skip
+    return report | change

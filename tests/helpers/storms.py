@@ -21,7 +21,7 @@ from kills import answers
 from reditus.analysis import rollups
 from reditus.analysis.series import read
 from reditus.cli.service import Service, service
-from reditus.core.binning import bin_sampled
+from reditus.core.binning import bin_series
 from reditus.core.blocks import Stretch, encode_block, offsets_in
 from reditus.core.checksums import CHECKSUM_BYTES
 from reditus.core.column_codec import decode_column, decode_wall
@@ -244,7 +244,7 @@ class Storm:
                 rolled = rollups.rolled(reader, keys, (begin_ns, end_ns), 60)[0]
                 truth = read(reader, keys, Window(begin_ns, end_ns))[1][0].sampled
             assert truth is not None
-            ticks = bin_sampled(truth, np.arange(begin_ns, end_ns + 1, 60 * NS_PER_S))
+            ticks = bin_series(truth, np.arange(begin_ns, end_ns + 1, 60 * NS_PER_S))
             same = np.isclose(rolled.mean, ticks.mean, rtol=1e-9, equal_nan=True)
             same &= (rolled.high == ticks.high) | (np.isnan(rolled.high) & np.isnan(ticks.high))
             other = np.flatnonzero(~same)

@@ -10,7 +10,7 @@ from uuid import UUID
 import pytest
 
 from api_helpers import BLOCKS, REGISTRATION, introduce, send
-from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_schema
+from builders import ARCHIVE, BEGIN_NS, BOOT, a_block, a_report, a_schema
 from reditus.core.identities import Identity
 from reditus.core.types import NS_PER_S
 from reditus.server.settings import Settings
@@ -19,21 +19,6 @@ PATH = f"/api/archives/{ARCHIVE}"
 RECORDER = f"/api/recorders/{ARCHIVE}"
 JSON = {"content-type": "application/json"}
 EVER = {"from": "1990-01-01T00:00:00Z", "to": "2199-12-31T23:59:59Z"}
-REPORT = {
-    "version": "1",
-    "pid": 1,
-    "state": "recording",
-    "started_ms": 1.0,
-    "interval_s": 1.0,
-    "last_tick_ms": None,
-    "ticks": 1,
-    "missed": 0,
-    "late_ms": None,
-    "cost_share": None,
-    "memory_bytes": 1,
-    "spool_bytes": 0,
-    "spool_limit_bytes": 1,
-}
 
 
 def facts(text):
@@ -45,7 +30,7 @@ def schema(text):
 
 
 def report(**change):
-    return json.dumps({"host": REGISTRATION["host"], "name": "r", "report": REPORT | change})
+    return json.dumps({"host": REGISTRATION["host"], "name": "r", "report": a_report(**change)})
 
 
 def a_list(*items):

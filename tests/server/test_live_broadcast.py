@@ -14,26 +14,26 @@ def run_async(scenario):
 ONE, OTHER = UUID(int=1), UUID(int=2)
 
 
-def test_listeners_hear_the_latest_and_only_of_their_archive():
+def test_subscribers_get_the_latest_of_their_archive():
     async def scenario():
-        bell = TickBroadcaster()
-        bell.attach()
+        broadcaster = TickBroadcaster()
+        broadcaster.attach()
         heard = []
 
-        async def listen():
-            async for last_ns in bell.listen(ONE, heartbeat_s=5):
+        async def subscribe():
+            async for last_ns in broadcaster.subscribe(ONE, heartbeat_s=5):
                 heard.append(last_ns)
                 if last_ns == 30:
                     return
 
-        listening = asyncio.create_task(listen())
+        subscribed = asyncio.create_task(subscribe())
         while not heard:
-            bell.ring(OTHER, 99)
-            bell.ring(ONE, 10)
+            broadcaster.publish(OTHER, 99)
+            broadcaster.publish(ONE, 10)
             await asyncio.sleep(0.001)
-        bell.ring(ONE, 20)
-        bell.ring(ONE, 30)  # a slow listener misses 20, never the latest
-        await asyncio.wait_for(listening, 5)
+        broadcaster.publish(ONE, 20)
+        broadcaster.publish(ONE, 30)  # a slow subscriber misses 20, never the latest
+        await asyncio.wait_for(subscribed, 5)
         return heard
 
     heard = run_async(scenario)
@@ -44,8 +44,8 @@ def test_listeners_hear_the_latest_and_only_of_their_archive():
 
 def test_silence_gives_signs_of_life():
     async def scenario():
-        bell = TickBroadcaster()
-        bell.attach()
-        return await anext(bell.listen(ONE, heartbeat_s=0.01))
+        broadcaster = TickBroadcaster()
+        broadcaster.attach()
+        return await anext(broadcaster.subscribe(ONE, heartbeat_s=0.01))
 
     assert run_async(scenario) is None

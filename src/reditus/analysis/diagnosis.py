@@ -9,6 +9,7 @@ from cachetools import LRUCache
 
 from reditus.analysis.rollups import rolled
 from reditus.analysis.series import cut_to_ticks
+from reditus.core.binning import BinStats, even_edges
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.diagnosis.contributors import Contributor, is_attributed, parties
@@ -20,10 +21,9 @@ from reditus.core.frame import Series, Timebase
 from reditus.core.measures import measure_named
 from reditus.core.measures.selection import SeriesKey, StoredColumn, devices_of, needed_columns
 from reditus.core.processes import GROUP
-from reditus.core.rollup import BinStats
 from reditus.core.timeline import merged
 from reditus.core.types import NS_PER_S
-from reditus.core.window import Window, even_edges
+from reditus.core.window import Window
 from reditus.store.read.reader import Reader
 
 WHOLE_LEVEL_S, LONG_LEVEL_S = 60, 3_600
@@ -154,7 +154,7 @@ def _timebase(stretches: Sequence[tuple[int, int]], level_ns: int) -> Timebase:
 
 def _sampled(part: BinStats, base: Timebase) -> Series | None:
     """The bins in which anything was observed, as ticks."""
-    seen = part.seen_s > 0
+    seen = part.observed_s > 0
     if not seen.any():
         return None
     if seen.all():

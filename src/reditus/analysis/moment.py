@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from reditus.analysis.requests import around
 from reditus.analysis.series import read, series_named
+from reditus.analysis.windows import around
 from reditus.core.measures.processor import core_count
 from reditus.core.measures.selection import SeriesKey, everything
 from reditus.store.read.reader import Reader
@@ -34,10 +34,10 @@ def read_moment(reader: Reader, at_ns: int, names: Sequence[str] | None = None) 
     readings: list[Reading] = []
     tick_ns: int | None = None
     for derived in found:
-        if derived.sampled is None:
+        if derived.series is None:
             continue
-        at = derived.sampled.timebase.index_at(at_ns)
-        readings.append(Reading(derived.wanted, float("nan") if at is None else float(derived.sampled.values[at])))
+        at = derived.series.timebase.index_at(at_ns)
+        readings.append(Reading(derived.key, float("nan") if at is None else float(derived.series.values[at])))
         if at is not None:
-            tick_ns = max(tick_ns or 0, int(derived.sampled.timebase.wall_ns[at]))
+            tick_ns = max(tick_ns or 0, int(derived.series.timebase.wall_ns[at]))
     return Moment(tick_ns, core_count(frame) if readings else None, readings)

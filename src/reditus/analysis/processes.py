@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from reditus.analysis.requests import around
+from reditus.analysis.windows import around
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame
 from reditus.core.identities import Identity

@@ -5,12 +5,12 @@ from uuid import UUID
 
 import numpy as np
 
-from reditus.core.binning import Binner
+from reditus.core.binning import Binner, BinStats, even_edges
 from reditus.core.errors import BlockError, UnknownCounter
 from reditus.core.measures.selection import SeriesKey, everything, needed_columns
-from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, BinStats, levels_of
+from reditus.core.rollup import CHUNK_BINS, MOST_SERIES, levels_of
 from reditus.core.types import NS_PER_S, BoolArray
-from reditus.core.window import Window, even_edges
+from reditus.core.window import Window
 from reditus.store.read.reader import Reader
 from reditus.store.rollups.table import RollupReach
 
@@ -64,15 +64,15 @@ def _step_ns(interval_ns: int, finer_s: int | None, ticks: int) -> int:
     return ticks * interval_ns if finer_s is None else CHUNK_BINS * finer_s * NS_PER_S
 
 
-def rolled(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: tuple[int, int], level_s: int) -> list[BinStats]:
+def rolled(reader: Reader, keys: Sequence[SeriesKey], edges_ns: tuple[int, int], level_s: int) -> list[BinStats]:
     """Each measure over the level's bins between two times (multiples of the level): from rollups where there are any,
     else from the ticks. Where several archives tell of the same bin, the ticks decide.
     """
     begin_ns, end_ns = edges_ns
-    names = [key.name for key in wanted]
+    names = [key.name for key in keys]
     level_ns = level_s * NS_PER_S
     bins = (end_ns - begin_ns) // level_ns
-    out = [BinStats.unknown(bins) for _ in wanted]
+    out = [BinStats.unknown(bins) for _ in keys]
     served = np.ones(bins, dtype=bool)
     archives_of_bin = np.zeros(bins, dtype=np.int64)
     for archive in reader.scope.archives:
@@ -95,27 +95,21 @@ def rolled(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: tuple[int, int
             reader.damaged_rollups.add(archive)
             served &= ~has
     served &= archives_of_bin < 2
-    ticks = reader.most_ticks(len(needed_columns(reader.known, tuple(wanted))))
+    ticks = reader.most_ticks(len(needed_columns(reader.known, tuple(keys))))
     step = max(ticks * (reader.extent.interval_ns or NS_PER_S) // level_ns, 1)
     for start, stop in _stretches(~served & (archives_of_bin > 0)):
         for at in range(start, stop, step):
             reader.check()
             window = Window(begin_ns + at * level_ns, begin_ns + min(at + step, stop) * level_ns)
-            for series, part in enumerate(_from_ticks(reader, wanted, window, level_s)):
+            for series, part in enumerate(_from_ticks(reader, keys, window, level_s)):
                 out[series].put(at, part)
     return out
 
 
 def _merge(whole: BinStats, at: int, part: BinStats, valid: BoolArray) -> None:
     """Write valid bins that were observed over those that were not: devices that came later have rows of their own."""
-    if part.is_whole and valid.all():
-        whole.put(at, part)
-        return
-    seen = (part.seen_s > 0) & valid
-    for own, its in zip(
-        (whole.seen_s, whole.mean, whole.low, whole.high), (part.seen_s, part.mean, part.low, part.high), strict=True
-    ):
-        own[at : at + len(part)][seen] = its[seen]
+    is_all = part.is_whole and valid.all()
+    whole.put(at, part, None if is_all else (part.observed_s > 0) & valid)
 
 
 def _bins_between(begin_ns: int, level_ns: int, bins: int, since_ns: int, until_ns: int) -> BoolArray:
@@ -134,35 +128,35 @@ def _stretches(mask: BoolArray) -> Iterator[tuple[int, int]]:
 
 def _grow(reader: Reader, archive: UUID, level_s: int, window: Window, finer_s: int | None) -> None:
     """Roll up a window, chunk by chunk: its ticks, or what a finer level has of it."""
-    wanted = everything(reader.known)
+    keys = everything(reader.known)
     if finer_s is None:
-        fresh = _from_ticks(reader, wanted, window, level_s)
+        fresh = _from_ticks(reader, keys, window, level_s)
     else:
-        finer = rolled(reader, wanted, (window.start_ns, window.end_ns), finer_s)
+        finer = rolled(reader, keys, (window.start_ns, window.end_ns), finer_s)
         fresh = [part.coarser(level_s // finer_s) for part in finer]
     level_ns = level_s * NS_PER_S
     chunk_ns = CHUNK_BINS * level_ns
-    for start in range(0, len(wanted), MOST_SERIES):
-        together = slice(start, start + MOST_SERIES)
-        keys = reader.rollups.keys_id([key.name for key in wanted[together]])
+    for start in range(0, len(keys), MOST_SERIES):
+        of_row = slice(start, start + MOST_SERIES)
+        keys_id = reader.rollups.keys_id([key.name for key in keys[of_row]])
         begin_ns = window.start_ns
         while begin_ns < window.end_ns:
             end_ns = min((begin_ns // chunk_ns + 1) * chunk_ns, window.end_ns)
             cut = [(ns - window.start_ns) // level_ns for ns in (begin_ns, end_ns)]
-            parts = [part.part(*cut) for part in fresh[together]]
-            reader.rollups.append(archive, level_s, keys, begin_ns, parts)
+            parts = [part.part(*cut) for part in fresh[of_row]]
+            reader.rollups.append(archive, level_s, keys_id, begin_ns, parts)
             begin_ns = end_ns
 
 
-def _from_ticks(reader: Reader, wanted: Sequence[SeriesKey], window: Window, level_s: int) -> list[BinStats]:
+def _from_ticks(reader: Reader, keys: Sequence[SeriesKey], window: Window, level_s: int) -> list[BinStats]:
     level_ns = level_s * NS_PER_S
     edges_ns = even_edges(window.start_ns, window.end_ns, level_ns)
-    frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window)
-    sheet = Binner(window, edges_ns)
+    frame = reader.frame(needed_columns(reader.known, tuple(keys)), window)
+    binner = Binner(window, edges_ns)
     out = []
-    for key in wanted:
+    for key in keys:
         try:
-            out.append(BinStats.of(sheet.binned(key.measure.derive(frame, key.device))))
+            out.append(binner.binned(key.measure.derive(frame, key.device)))
         except UnknownCounter:
             out.append(BinStats.unknown(len(edges_ns) - 1))
     return out

@@ -6,14 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.analysis.rollups import rolled
-from reditus.core.binning import Binner
+from reditus.core.binning import Binner, BinStats, bin_edges, rolled_edges
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Series
 from reditus.core.measures import MEASURES
 from reditus.core.measures.selection import SeriesKey, StoredColumn, needed_columns, parse_series_keys
-from reditus.core.rollup import BinStats, chosen_level, fitting_level, levels_of, rolled_edges
+from reditus.core.rollup import chosen_level, fitting_level, levels_of
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
-from reditus.core.window import Binned, Summary, Window, bin_edges, points
+from reditus.core.window import Summary, Window, points
 from reditus.store.read.reader import Reader
 
 MOST_NAMES = 160
@@ -26,8 +26,8 @@ MAP_BINS_A_PIXEL = 0.5
 class Read:
     """A measure as read: its values, or why there are none."""
 
-    wanted: SeriesKey
-    sampled: Series | None
+    key: SeriesKey
+    series: Series | None
     missing: str | None
 
 
@@ -35,7 +35,7 @@ class Read:
 class ChartSeries:
     """A series ready for a chart: ticks where they fit the width, bins where they do not."""
 
-    wanted: SeriesKey
+    key: SeriesKey
     missing: str | None
     times_ns: IntArray
     mean: FloatArray
@@ -72,10 +72,10 @@ def series_named(reader: Reader, names: Sequence[str]) -> list[SeriesKey]:
     return [key for name in names for key in parse_series_keys(name, reader.known)]
 
 
-def read(reader: Reader, wanted: Sequence[SeriesKey], window: Window | None) -> tuple[Frame, list[Read]]:
+def read(reader: Reader, keys: Sequence[SeriesKey], window: Window | None) -> tuple[Frame, list[Read]]:
     """Fetch only the columns that are needed, and derive. A measure that the host cannot give says why."""
-    frame = reader.frame(needed_columns(reader.known, tuple(wanted)), window, again=True)
-    return frame, [_derived(reader, frame, key) for key in wanted]
+    frame = reader.frame(needed_columns(reader.known, tuple(keys)), window, again=True)
+    return frame, [_derived(reader, frame, key) for key in keys]
 
 
 def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[ChartSeries]:
@@ -83,37 +83,37 @@ def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None
     part alone, where there is nothing outside.
     """
     edges_ns = bin_edges(window, width)
-    sheet = Binner(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
-    sheet.prepare([read_series.sampled for read_series in reads if read_series.sampled is not None])
-    return [_drawn(read_series, sheet, width) for read_series in reads]
+    binner = Binner(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
+    binner.prepare([item.series for item in reads if item.series is not None])
+    return [_drawn(item, binner, width) for item in reads]
 
 
-def _drawn(item: Read, sheet: Binner, width: int) -> ChartSeries:
-    if item.sampled is None:
+def _drawn(item: Read, binner: Binner, width: int) -> ChartSeries:
+    if item.series is None:
         nothing = np.zeros(0)
-        return ChartSeries(item.wanted, item.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
-    if sheet.ticks(item.sampled) <= width:
-        times_ns, values = points(item.sampled, sheet.window)
-        return ChartSeries(item.wanted, None, times_ns, values, None, None, None, sheet.summary(item.sampled))
-    return _of_bins(item.wanted, sheet, sheet.binned(item.sampled), sheet.summary(item.sampled))
+        return ChartSeries(item.key, item.missing, np.zeros(0, dtype=np.int64), nothing, None, None, None, None)
+    if binner.ticks(item.series) <= width:
+        times_ns, values = points(item.series, binner.window)
+        return ChartSeries(item.key, None, times_ns, values, None, None, None, binner.summary(item.series))
+    return _of_bins(item.key, binner, binner.binned(item.series), binner.summary(item.series))
 
 
 def _of_bins(
-    wanted: SeriesKey, sheet: Binner, binned: Binned, summary: Summary, summary_of_s: float | None = None
+    key: SeriesKey, binner: Binner, stats: BinStats, summary: Summary, summary_of_s: float | None = None
 ) -> ChartSeries:
-    middle_ns, edges_ns = sheet.middle_ns, sheet.edges_ns
+    middle_ns, edges_ns = binner.middle_ns, binner.edges_ns
     bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
-    return ChartSeries(wanted, None, middle_ns, binned.mean, binned.low, binned.high, bin_s, summary, summary_of_s)
+    return ChartSeries(key, None, middle_ns, stats.mean, stats.low, stats.high, bin_s, summary, summary_of_s)
 
 
-def drawn(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: int) -> list[ChartSeries]:
+def drawn(reader: Reader, keys: Sequence[SeriesKey], window: Window, width: int) -> list[ChartSeries]:
     """Measures ready for a chart: from the ticks, or from rollups where a pixel stands for many of their bins. Either
     way lowest, highest and mean of a bin are exact.
     """
     inner = cut_to_ticks(reader, window)
     level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
     # Counters as they are, and single processes, have no rollups; so few of them are drawn that their ticks will do.
-    from_ticks = [key for key in wanted if level_s is None or key.measure.name not in MEASURES]
+    from_ticks = [key for key in keys if level_s is None or key.measure.name not in MEASURES]
     if level_s is None:
         # What needs too many columns for so many ticks comes from rollups all the same, in bins of a minute or more.
         finest_s = min(levels_of(reader.extent.interval_ns or NS_PER_S), default=None)
@@ -123,10 +123,10 @@ def drawn(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: in
     for group in _groups(reader, from_ticks, inner):
         by_ticks |= zip(group, draw(read(reader, group, inner)[1], window, width, inner), strict=True)
     by_bins: dict[SeriesKey, ChartSeries] = {}
-    measures = [key for key in wanted if key not in by_ticks]
+    measures = [key for key in keys if key not in by_ticks]
     if level_s is not None and measures:
         by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, width, level_s), strict=True))
-    return [by_ticks.get(key) or by_bins[key] for key in wanted]
+    return [by_ticks.get(key) or by_bins[key] for key in keys]
 
 
 def _ticks_in(reader: Reader, inner: Window) -> int:
@@ -141,12 +141,12 @@ def _is_heavy(reader: Reader, series_key: SeriesKey, inner: Window) -> bool:
     return _ticks_in(reader, inner) > reader.most_ticks(len(needed_columns(reader.known, (series_key,))))
 
 
-def _groups(reader: Reader, wanted: Sequence[SeriesKey], inner: Window) -> list[list[SeriesKey]]:
+def _groups(reader: Reader, keys: Sequence[SeriesKey], inner: Window) -> list[list[SeriesKey]]:
     """The measures in groups that may be read at once each, in their order."""
     ticks = _ticks_in(reader, inner)
     groups: list[list[SeriesKey]] = []
     columns: set[StoredColumn] = set()
-    for key in wanted:
+    for key in keys:
         more = columns | set(needed_columns(reader.known, (key,)))
         if not groups or ticks > reader.most_ticks(len(more)):
             groups.append([])
@@ -161,41 +161,39 @@ class BinnedSeries:
     """Measures over the same bins; None for those that the host cannot give."""
 
     edges_ns: IntArray
-    series: list[Binned | None]
+    series: list[BinStats | None]
 
 
-def binned(reader: Reader, wanted: Sequence[SeriesKey], window: Window, width: int) -> BinnedSeries:
+def binned(reader: Reader, keys: Sequence[SeriesKey], window: Window, width: int) -> BinnedSeries:
     """Measures over equal bins, from rollups wherever those have been made: for pictures of whole archives."""
     interval_ns = reader.extent.interval_ns or 0
     inner = cut_to_ticks(reader, window)
     level_s = fitting_level(window, width, interval_ns, 1) or fitting_level(
         window, width, interval_ns, MAP_BINS_A_PIXEL
     )
-    if level_s is None and any(_is_heavy(reader, key, inner) for key in wanted):
+    if level_s is None and any(_is_heavy(reader, key, inner) for key in keys):
         level_s = min(levels_of(interval_ns), default=None)
     if level_s is None:
         edges_ns = bin_edges(window, width)
-        found: list[Binned | None] = []
-        for group in _groups(reader, wanted, inner):
-            sheet = Binner(window, edges_ns)
+        found: list[BinStats | None] = []
+        for group in _groups(reader, keys, inner):
+            binner = Binner(window, edges_ns)
             reads = read(reader, group, inner)[1]
-            sheet.prepare([read_series.sampled for read_series in reads if read_series.sampled is not None])
-            found += [
-                sheet.binned(read_series.sampled) if read_series.sampled is not None else None for read_series in reads
-            ]
+            binner.prepare([item.series for item in reads if item.series is not None])
+            found += [binner.binned(item.series) if item.series is not None else None for item in reads]
         return BinnedSeries(edges_ns, found)
     edges_ns = rolled_edges(window, width, level_s)
     inner_edges_ns = _cut_edges(edges_ns, inner)
     at = int(np.searchsorted(edges_ns, inner_edges_ns[0]))
     coarse = []
-    for part in _coarse(reader, wanted, inner_edges_ns, level_s):
+    for part in _coarse(reader, keys, inner_edges_ns, level_s):
         coarse.append(BinStats.unknown(len(edges_ns) - 1))
         coarse[-1].put(at, part)
     return BinnedSeries(
         edges_ns,
         [
-            part.binned(edges_ns) if part.seen_s.any() or needed_columns(reader.known, (key,)) else None
-            for key, part in zip(wanted, coarse, strict=True)
+            part if part.observed_s.any() or needed_columns(reader.known, (key,)) else None
+            for key, part in zip(keys, coarse, strict=True)
         ],
     )
 
@@ -204,19 +202,17 @@ SLICE_NUMBERS = 1 << 19
 """Of a level's bins times series that are in memory at once."""
 
 
-def _coarse(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, level_s: int) -> list[BinStats]:
+def _coarse(reader: Reader, keys: Sequence[SeriesKey], edges_ns: IntArray, level_s: int) -> list[BinStats]:
     """Measures over equal bins, each of many of a level's: slice by slice, so that what is in memory does not depend on
     how much of the level there is; slices without ticks cost nothing.
     """
     bins, length_ns = len(edges_ns) - 1, int(edges_ns[1] - edges_ns[0])
     factor = length_ns // (level_s * NS_PER_S)
-    out = [BinStats.unknown(bins) for _ in wanted]
-    most = max(SLICE_NUMBERS // len(wanted), 1)
+    out = [BinStats.unknown(bins) for _ in keys]
+    most = max(SLICE_NUMBERS // len(keys), 1)
     if factor > most:
         for at in range(bins):
-            for whole, in_part in zip(
-                out, _in_parts(reader, wanted, edges_ns[at : at + 2], level_s, most), strict=True
-            ):
+            for whole, in_part in zip(out, _in_parts(reader, keys, edges_ns[at : at + 2], level_s, most), strict=True):
                 whole.put(at, in_part)
         return out
     step = max(most // factor, 1)
@@ -225,62 +221,60 @@ def _coarse(reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, lev
         reader.check()
         if step < bins and not reader.contents(Window(*part_ns))[0]:
             continue
-        for whole, fine in zip(out, rolled(reader, wanted, part_ns, level_s), strict=True):
+        for whole, fine in zip(out, rolled(reader, keys, part_ns, level_s), strict=True):
             whole.put(at, fine.coarser(factor))
     return out
 
 
-def _in_parts(
-    reader: Reader, wanted: Sequence[SeriesKey], edges_ns: IntArray, level_s: int, most: int
-) -> list[BinStats]:
+def _in_parts(reader: Reader, keys: Sequence[SeriesKey], edges_ns: IntArray, level_s: int, most: int) -> list[BinStats]:
     """Measures over one bin, of at most so many of a level's bins at a time."""
     begin_ns, end_ns = (int(edge_ns) for edge_ns in edges_ns)
     step_ns = most * level_s * NS_PER_S
-    parts: list[list[BinStats]] = [[BinStats.unknown(1)] for _ in wanted]
+    parts: list[list[BinStats]] = [[BinStats.unknown(1)] for _ in keys]
     for at_ns in range(begin_ns, end_ns, step_ns):
         part_ns = at_ns, min(at_ns + step_ns, end_ns)
         reader.check()
         if reader.contents(Window(*part_ns))[0]:
-            for found, fine in zip(parts, rolled(reader, wanted, part_ns, level_s), strict=True):
+            for found, fine in zip(parts, rolled(reader, keys, part_ns, level_s), strict=True):
                 found.append(fine.coarser(len(fine)))
     return [BinStats.concatenated(found).coarser(len(found)) for found in parts]
 
 
 def _rolled(
-    reader: Reader, wanted: Sequence[SeriesKey], window: Window, inner: Window, width: int, level_s: int
+    reader: Reader, keys: Sequence[SeriesKey], window: Window, inner: Window, width: int, level_s: int
 ) -> list[ChartSeries]:
     edges_ns = _cut_edges(rolled_edges(window, width, level_s), inner)
-    sheet = Binner(window, edges_ns)
+    binner = Binner(window, edges_ns)
     level_ns = level_s * NS_PER_S
     # The figures are of the level's whole bins that touch the window; a chart's bins may reach over its ends.
     ends_ns = inner.start_ns // level_ns * level_ns, -(-inner.end_ns // level_ns) * level_ns
     fine_bins = (ends_ns[1] - ends_ns[0]) // level_ns
-    if fine_bins * len(wanted) <= SLICE_NUMBERS:
-        return _rolled_at_once(reader, wanted, window, sheet, level_s, ends_ns)
+    if fine_bins * len(keys) <= SLICE_NUMBERS:
+        return _rolled_at_once(reader, keys, window, binner, level_s, ends_ns)
     out = []
-    for key, coarse in zip(wanted, _coarse(reader, wanted, edges_ns, level_s), strict=True):
-        if not coarse.seen_s.any() and not needed_columns(reader.known, (key,)):
+    for key, coarse in zip(keys, _coarse(reader, keys, edges_ns, level_s), strict=True):
+        if not coarse.observed_s.any() and not needed_columns(reader.known, (key,)):
             out.append(_without_values(key))
             continue
         bin_s = float(edges_ns[1] - edges_ns[0]) / NS_PER_S
-        out.append(_of_bins(key, sheet, coarse.binned(edges_ns), coarse.summary(window), bin_s))
+        out.append(_of_bins(key, binner, coarse, coarse.summary(window), bin_s))
     return out
 
 
 def _rolled_at_once(
-    reader: Reader, wanted: Sequence[SeriesKey], window: Window, sheet: Binner, level_s: int, ends_ns: tuple[int, int]
+    reader: Reader, keys: Sequence[SeriesKey], window: Window, binner: Binner, level_s: int, ends_ns: tuple[int, int]
 ) -> list[ChartSeries]:
-    edges_ns, level_ns = sheet.edges_ns, level_s * NS_PER_S
+    edges_ns, level_ns = binner.edges_ns, level_s * NS_PER_S
     whole = (int(edges_ns[0]), int(edges_ns[-1]))
     factor = int(edges_ns[1] - edges_ns[0]) // level_ns
     first, after = (max((end_ns - whole[0]) // level_ns, 0) for end_ns in ends_ns)
     out = []
-    for key, fine in zip(wanted, rolled(reader, wanted, whole, level_s), strict=True):
-        if not fine.seen_s.any() and not needed_columns(reader.known, (key,)):
+    for key, fine in zip(keys, rolled(reader, keys, whole, level_s), strict=True):
+        if not fine.observed_s.any() and not needed_columns(reader.known, (key,)):
             out.append(_without_values(key))
             continue
         summary = fine.part(first, after).summary(window)
-        out.append(_of_bins(key, sheet, fine.coarser(factor).binned(edges_ns), summary, level_s))
+        out.append(_of_bins(key, binner, fine.coarser(factor), summary, level_s))
     return out
 
 

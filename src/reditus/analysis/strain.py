@@ -4,11 +4,12 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from reditus.analysis.series import binned
+from reditus.core.binning import BinStats
 from reditus.core.measures import Measure, Resource
 from reditus.core.measures.selection import SeriesKey, bottom_devices, devices_of
 from reditus.core.measures.strain import STRAIN
 from reditus.core.types import IntArray
-from reditus.core.window import Binned, Window
+from reditus.core.window import Window
 from reditus.store.read.reader import Reader
 
 MOST_DEVICES = 256
@@ -27,7 +28,7 @@ class StrainMap:
     """Strain, 0 to 1, per bin of each row; None for a row that the host cannot give."""
 
     edges_ns: IntArray
-    series: list[Binned | None]
+    series: list[BinStats | None]
 
 
 def read_strain(reader: Reader, rows: Sequence[StrainRow], window: Window, width: int) -> StrainMap:

@@ -2,6 +2,7 @@
 
 import json
 import logging
+import os
 import sys
 import time
 from datetime import UTC, datetime
@@ -23,6 +24,7 @@ from reditus.cli.reports import counter_as_json, holds, show_archives, show_coun
 from reditus.cli.service import Service, service, settings_of_environment
 from reditus.cli.verdicts import verdict
 from reditus.cli.watch import live_lines, past_lines
+from reditus.core.binning import MAX_BINS
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
@@ -30,7 +32,7 @@ from reditus.core.durations import parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
 from reditus.core.rfc3339 import TimeError, spell_time
 from reditus.core.types import NS_PER_MS, NS_PER_S
-from reditus.core.window import MAX_BINS, parse_window
+from reditus.core.window import parse_window
 from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
 from reditus.recorder.stopping import StopSwitch, handling
 from reditus.server.schemas import DiagnosisOut
@@ -286,7 +288,9 @@ def _capture(file: Path, name: str | None) -> FieldCapture:
 
 
 def _recorder_arguments(running: Service, *, name: str, every: str) -> list[str]:
-    return ["--server", running.url, "--spool", str(running.spool), "--name", name, "--every", every]
+    # The settings of a recorder that runs as a service are not those of one that runs under this command.
+    own = ["--config", os.devnull]
+    return [*own, "--server", running.url, "--spool", str(running.spool), "--name", name, "--every", every]
 
 
 def _story(archive: UUID) -> str:

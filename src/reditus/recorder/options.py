@@ -30,7 +30,7 @@ KEYS = ("server", "spool", "name", "plan", "every", "for", "log")
 
 @dataclass(frozen=True, slots=True)
 class Options:
-    """All that a recorder is reported at its start."""
+    """Everything that a recorder is configured with at its start."""
 
     server: str
     """Address of the Reditus server."""

@@ -67,13 +67,13 @@ def contract_of(app: FastAPI) -> dict[str, Any]:
 
 def create_app(store: Store, settings: Settings) -> FastAPI:
     """The application: middleware, routers, problems and background work over a store."""
-    bell = TickBroadcaster()
-    context = Context(store, bell, Budget(settings.memory_mib))
+    broadcaster = TickBroadcaster()
+    context = Context(store, broadcaster, Budget(settings.memory_mib))
     background = Background(store, settings, context.journal)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        bell.attach()
+        broadcaster.attach()
         background.start()
         # While the first page is on its way; the first diagnosis would wait for it.
         Thread(target=filters.load, name="load", daemon=True).start()

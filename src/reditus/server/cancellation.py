@@ -1,11 +1,11 @@
 """Cancel work whose client has disconnected: pages send a new request with every move of the window."""
 
-import asyncio
-from collections.abc import Callable
+from asyncio import CancelledError
+from collections.abc import Callable, Sequence
 from typing import TypeVar
 
 import structlog
-from anyio import CapacityLimiter, to_thread
+from anyio import CancelScope, CapacityLimiter, create_task_group, from_thread, to_thread
 from fastapi import Request
 
 from reditus.core.errors import Cancelled
@@ -15,47 +15,52 @@ from reditus.server.lanes import MOST_WAITING, Busy
 log = structlog.get_logger()
 
 T = TypeVar("T")
-LOOK_EVERY_S = 0.1
 
 
-class CancelToken:
-    """Whether the client is still connected. Checked in the worker thread, set from the event loop."""
-
-    def __init__(self) -> None:
-        self.ended = False
-        self.begun = False
-
-    def check(self) -> None:
-        """Raise Cancelled once the client has disconnected."""
-        if self.ended:
-            raise Cancelled
+def check_cancelled() -> None:
+    """Raise Cancelled once the client of the work that runs in this thread has disconnected."""
+    try:
+        from_thread.check_cancelled()
+    except CancelledError as why:
+        raise Cancelled from why
 
 
-async def run_until_disconnect(request: Request, work: Callable[[CancelToken], T], lane: CapacityLimiter) -> T:
-    """Do the work in a thread of a lane; it is to ask its CancelToken now and then. Raise Cancelled where the client
-    went away, and Busy where too many wait for that lane already.
+async def run_until_disconnect(request: Request, work: Callable[[], T], lane: CapacityLimiter) -> T:
+    """Run the work in a thread of a lane; it is to call `check_cancelled` now and then.
+
+    Raise Cancelled where the client disconnected, also while the work was still in line, and Busy where too many wait
+    for that lane already.
     """
     if lane.statistics().tasks_waiting >= MOST_WAITING:
         raise Busy(f"{MOST_WAITING} requests wait for their turn already; try again in a moment")
-    patience = CancelToken()
 
-    def begun() -> T:
-        patience.begun = True
-        patience.check()
+    def run() -> T:
+        check_cancelled()
         try:
-            return work(patience)
+            return work()
         finally:
             if not lane.statistics().tasks_waiting:
                 give_back()
 
-    task = asyncio.ensure_future(to_thread.run_sync(begun, limiter=lane))
-    while not task.done():
-        await asyncio.wait({task}, timeout=LOOK_EVERY_S)
-        if not patience.ended and not task.done() and await request.is_disconnected():
-            patience.ended = True
-            log.info("no longer wanted", path=request.url.path)
-            if not patience.begun:
-                task.cancel()
-    if task.cancelled():
-        raise Cancelled
-    return task.result()
+    results: list[T] = []
+    failures: Sequence[Exception] = ()
+    try:
+        async with create_task_group() as group:
+            group.start_soon(_cancel_on_disconnect, request, group.cancel_scope)
+            results.append(await to_thread.run_sync(run, limiter=lane))
+            group.cancel_scope.cancel()
+    except ExceptionGroup as why:
+        failures = why.exceptions
+    for failure in failures:
+        raise failure
+    for result in results:
+        return result
+    raise Cancelled
+
+
+async def _cancel_on_disconnect(request: Request, scope: CancelScope) -> None:
+    """What is still unread of a body comes first."""
+    while (await request.receive())["type"] != "http.disconnect":
+        pass
+    log.info("client disconnected", path=request.url.path)
+    scope.cancel()

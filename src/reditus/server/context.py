@@ -17,7 +17,7 @@ class Context:
     """What handlers share."""
 
     store: Store
-    bell: TickBroadcaster
+    broadcaster: TickBroadcaster
     budget: Budget
     judged: SpanCache = field(default_factory=SpanCache)
     lanes: Lanes = field(default_factory=Lanes)

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from reditus.core.facts import HostFacts
 from reditus.core.markers import Marker
+from reditus.core.rfc3339 import EARLIEST_NS
 from reditus.core.types import NS_PER_S
 
 
@@ -173,3 +174,31 @@ class KnownDamage:
         """What is lost and why, for people."""
         what = "all columns" if self.columns is None else f"{self.columns} column{'' if self.columns == 1 else 's'}"
         return f"damaged: {what} of {self.group} ({self.reason})"
+
+
+@dataclass(frozen=True, slots=True)
+class CheckPosition:
+    """How far a pass over an archive's blocks has come: all up to this schema and first tick are verified."""
+
+    schema: int = -1
+    after_ns: int = EARLIEST_NS
+
+
+@dataclass(frozen=True, slots=True)
+class CheckedBlocks:
+    """What verifying some blocks showed."""
+
+    checked: int
+    size_bytes: int
+    damage: list[Damage]
+    next: CheckPosition | None
+    """Where to go on; None at the end."""
+
+
+@dataclass(frozen=True, slots=True)
+class Flaw:
+    """Something outside the blocks that is damaged, and what to do about it."""
+
+    where: str
+    reason: str
+    remedy: str

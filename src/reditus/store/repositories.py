@@ -15,12 +15,21 @@ from reditus.store.archives import device_names, lifecycle, listing, markers, pl
 from reditus.store.archives.lifecycle import Description, Trimmed
 from reditus.store.archives.ownership import host_of
 from reditus.store.archives.plans import Announced, Changes, PlanInfo, RecorderInfo
-from reditus.store.archives.scrubbing import Place, Problem, Slice
 from reditus.store.database import statements
 from reditus.store.database.damage import damage_of
 from reditus.store.errors import DatabaseDamaged, UnknownArchive
 from reditus.store.read.scope import readable_facts, scope_of
-from reditus.store.records import ArchiveInfo, Found, HostInfo, KnownDamage, Verdict, whole_host
+from reditus.store.records import (
+    ArchiveInfo,
+    CheckedBlocks,
+    CheckPosition,
+    Flaw,
+    Found,
+    HostInfo,
+    KnownDamage,
+    Verdict,
+    whole_host,
+)
 
 T = TypeVar("T")
 
@@ -103,17 +112,17 @@ class Archives(_Repository):
             lambda session: damage_of(session, None if timeline is None else scope_of(session, timeline).archives)
         )
 
-    def verify(self, archive: UUID, place: Place, most_blocks: int) -> Slice:
+    def verify(self, archive: UUID, place: CheckPosition, most_blocks: int) -> CheckedBlocks:
         """Verify the next blocks of an archive, and record which are damaged. Raise UnknownArchive."""
         return self._transact(
             lambda session: scrubbing.verify_slice(session, host_of(session, archive), archive, place, most_blocks)
         )
 
-    def verify_rollups(self, archive: UUID) -> list[Problem]:
+    def verify_rollups(self, archive: UUID) -> list[Flaw]:
         """Verify an archive's rollups. Raise UnknownArchive."""
         return self._transact(lambda session: scrubbing.verify_rollups(session, host_of(session, archive), archive))
 
-    def verify_tables(self) -> list[Problem]:
+    def verify_tables(self) -> list[Flaw]:
         """Verify every table but the blocks and rollups."""
         return self._transact(scrubbing.verify_tables)
 
@@ -233,6 +242,6 @@ class Upkeep(_Repository):
         """Host and archive ids of the archives that are due for scrubbing, the longest overdue first."""
         return self._transact(lambda session: scrubbing.turns(session, every_s))
 
-    def scrub_slice(self, host: UUID, archive: UUID) -> Slice:
+    def scrub_slice(self, host: UUID, archive: UUID) -> CheckedBlocks:
         """Verify the next blocks of an archive where the scrubber left off, and save where it is now."""
         return self._transact(lambda session: scrubbing.scrub_slice(session, host, archive))

@@ -22,10 +22,10 @@ from reditus.core.window import Window
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
 from reditus.store import HostInfo
-from reditus.store.archives.scrubbing import Place
 from reditus.store.database.cluster import Cluster
 from reditus.store.database.offset_table import stored
 from reditus.store.database.tables import Base
+from reditus.store.records import CheckPosition
 from reditus.store.store import Store
 
 OTHER = UUID(int=99)
@@ -198,9 +198,9 @@ def test_what_is_whole_again_is_struck_out(three):
     store, blocks = three
     at = data_offset(blocks[1], CLOCKS)
     flip(store, blocks[1].first_ns, at)
-    assert len(store.archives.verify(ARCHIVE, Place(), 100).damage) == 1
+    assert len(store.archives.verify(ARCHIVE, CheckPosition(), 100).damage) == 1
     flip(store, blocks[1].first_ns, at)
-    found = store.archives.verify(ARCHIVE, Place(), 100)
+    found = store.archives.verify(ARCHIVE, CheckPosition(), 100)
     assert (found.checked, found.damage, found.next) == (3, [], None)
     assert store.archives.damage() == []
 
@@ -335,4 +335,4 @@ def test_a_damaged_index_is_said_and_built_again(own_cluster):
             assert {path: client.get(path).json() for path in paths} == whole, index
         assert "blocks_pkey" in missed  # small tables are read without their indexes
         assert client.post("/api/check-tables").json() == []
-        assert store.archives.verify(ARCHIVE, Place(), 1_000).damage == []
+        assert store.archives.verify(ARCHIVE, CheckPosition(), 1_000).damage == []

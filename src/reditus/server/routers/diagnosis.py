@@ -8,10 +8,10 @@ from fastapi import APIRouter, Query, Request, Response
 
 from reditus.analysis.diagnosis import diagnose_timeline
 from reditus.analysis.maintenance import Task
-from reditus.analysis.requests import requested_window
+from reditus.analysis.windows import requested_window
 from reditus.core.errors import CoreError
 from reditus.core.rfc3339 import TimeError
-from reditus.server.cancellation import CancelToken, run_until_disconnect
+from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import DiagnosisOut, Moment, VerdictIn
 from reditus.store import StoreError
@@ -29,9 +29,9 @@ async def read_diagnosis(
 ) -> DiagnosisOut:
     """Findings and what was ruled out, over a window or the whole archive."""
 
-    def work(patience: CancelToken) -> DiagnosisOut:
+    def work() -> DiagnosisOut:
         try:
-            with context.store.reading(archive_id, patience.check, context.budget.long) as reader:
+            with context.store.reading(archive_id, check_cancelled, context.budget.long) as reader:
                 window = requested_window(reader, start, end)
                 body = diagnose_timeline(reader, window, context.judged)
                 verdicts = reader.verdicts()

@@ -10,11 +10,11 @@ from fastapi import APIRouter, Request, Response
 from reditus import __version__
 from reditus.analysis.maintenance import TaskReport
 from reditus.core.rfc3339 import spell_time
-from reditus.server.cancellation import CancelToken, run_until_disconnect
+from reditus.server.cancellation import run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import CheckIn, CheckOut, DamageOut, FailingOut, FlawOut, HealthOut, TaskOut
 from reditus.store import DatabaseUnavailable
-from reditus.store.archives.scrubbing import Place, Problem
+from reditus.store.records import CheckPosition, Flaw
 
 router = APIRouter(tags=["health"])
 
@@ -84,8 +84,8 @@ async def check_archive(archive_id: UUID, body: CheckIn, request: Request, conte
     is null.
     """
 
-    def work(_: CancelToken) -> CheckOut:
-        found = context.store.archives.verify(archive_id, Place(body.schema_id, body.after_ns), CHECKED_AT_ONCE)
+    def work() -> CheckOut:
+        found = context.store.archives.verify(archive_id, CheckPosition(body.schema_id, body.after_ns), CHECKED_AT_ONCE)
         following = None if found.next is None else CheckIn(schema_id=found.next.schema, after_ns=found.next.after_ns)
         return CheckOut(checked=found.checked, size_bytes=found.size_bytes, damaged=len(found.damage), next=following)
 
@@ -96,7 +96,7 @@ async def check_archive(archive_id: UUID, body: CheckIn, request: Request, conte
 async def check_rollups(archive_id: UUID, request: Request, context: ContextDep) -> list[FlawOut]:
     """Verify what was computed beforehand for long windows."""
     return await run_until_disconnect(
-        request, lambda _: _flaws(context.store.archives.verify_rollups(archive_id)), context.lanes.long
+        request, lambda: _flaws(context.store.archives.verify_rollups(archive_id)), context.lanes.long
     )
 
 
@@ -104,12 +104,12 @@ async def check_rollups(archive_id: UUID, request: Request, context: ContextDep)
 async def check_tables(request: Request, context: ContextDep) -> list[FlawOut]:
     """Read every row of every table but the blocks."""
     return await run_until_disconnect(
-        request, lambda _: _flaws(context.store.archives.verify_tables()), context.lanes.long
+        request, lambda: _flaws(context.store.archives.verify_tables()), context.lanes.long
     )
 
 
-def _flaws(problems: list[Problem]) -> list[FlawOut]:
-    return [FlawOut(where=problem.where, reason=problem.reason, remedy=problem.remedy) for problem in problems]
+def _flaws(flaws: list[Flaw]) -> list[FlawOut]:
+    return [FlawOut(where=flaw.where, reason=flaw.reason, remedy=flaw.remedy) for flaw in flaws]
 
 
 def _task(report: TaskReport) -> TaskOut:

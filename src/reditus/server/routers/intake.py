@@ -47,7 +47,7 @@ async def append_blocks(archive_id: UUID, request: Request, context: ContextDep)
     # No thread waits: hundreds of recorders send at once, and what they send is committed together.
     stored = await asyncio.wrap_future(context.store.submit(archive_id, batch))
     if stored.last_ns is not None:
-        context.bell.ring(archive_id, stored.last_ns)
+        context.broadcaster.publish(archive_id, stored.last_ns)
     return StoredOut(stored_ticks=stored.stored_ticks, repeated_ticks=stored.repeated_ticks)
 
 

@@ -5,11 +5,11 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request
 
-from reditus.analysis.requests import requested_window
 from reditus.analysis.series import cut_to_ticks
+from reditus.analysis.windows import requested_window
 from reditus.core.types import NS_PER_S
 from reditus.core.window import parse_window
-from reditus.server.cancellation import CancelToken, run_until_disconnect
+from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import Context, ContextDep, StoreDep
 from reditus.server.life_schemas import CopyIn, DescriptionIn, GapOut, GapsOut, StretchIn, TrimmedOut
 from reditus.server.schemas import ArchiveOut, Moment
@@ -53,7 +53,7 @@ async def trim_archive(archive_id: UUID, body: StretchIn, request: Request, cont
     """Keep a stretch and remove what lies outside. That cannot be taken back."""
     window = parse_window(body.from_, body.to, (None, None))
 
-    def work(_: CancelToken) -> TrimmedOut:
+    def work() -> TrimmedOut:
         done = context.store.archives.trim(archive_id, window)
         return TrimmedOut(removed_ticks=done.removed_ticks)
 
@@ -65,7 +65,7 @@ async def copy(archive_id: UUID, body: CopyIn, request: Request, context: Contex
     """Copy a stretch, with its markers and processes, to an archive of its own. Plans do not expire it."""
     window = parse_window(body.from_, body.to, (None, None))
 
-    def work(_: CancelToken) -> ArchiveOut:
+    def work() -> ArchiveOut:
         fresh = context.store.archives.copy(archive_id, window, body.name)
         return ArchiveOut.of(context.store.archives.get(fresh))
 
@@ -83,14 +83,14 @@ async def list_gaps(
 ) -> GapsOut:
     """Stretches without ticks, of the group that is read most often, and why, where that is known."""
     return await run_until_disconnect(
-        request, lambda patience: _gaps(context, archive_id, (start, end), limit, patience), context.lanes.charts
+        request,
+        lambda: _gaps(context, archive_id, (start, end), limit),
+        context.lanes.charts,
     )
 
 
-def _gaps(
-    context: Context, archive_id: UUID, ends: tuple[str | None, str | None], limit: int, patience: CancelToken
-) -> GapsOut:
-    with context.store.reading(archive_id, patience.check, context.budget) as reader:
+def _gaps(context: Context, archive_id: UUID, ends: tuple[str | None, str | None], limit: int) -> GapsOut:
+    with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
         if reader.extent.first_ns is None and not all(ends):
             return GapsOut(gaps=[], total=0, seconds=0.0)
         gaps = reader.gaps(cut_to_ticks(reader, requested_window(reader, *ends)))

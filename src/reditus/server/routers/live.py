@@ -29,7 +29,7 @@ async def follow(context: ContextDep, newest: Annotated[Newest, Depends(newest_o
     archives, newest_ns = newest
     if newest_ns is not None:
         yield ServerSentEvent(event="ticks", data={"end_ms": to_ms(newest_ns)})
-    async for last_ns in context.bell.listen(*archives):
+    async for last_ns in context.broadcaster.subscribe(*archives):
         if last_ns is None:
             yield ServerSentEvent(comment="still here")
         else:

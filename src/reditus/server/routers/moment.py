@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Request
 from reditus.analysis import moment as analysis
 from reditus.analysis.series import MOST_NAMES
 from reditus.core.rfc3339 import parse_time, to_ms
-from reditus.server.cancellation import CancelToken, run_until_disconnect
+from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, MomentOut, ReadingOut
 
@@ -29,14 +29,12 @@ async def read_moment(
     """Every measure, of the machine and of each device, at the tick that describes the moment; or those requested."""
     at_ns = parse_time(at)
     return await run_until_disconnect(
-        request, lambda patience: _moment(context, archive_id, at_ns, measure, patience), context.lanes.charts
+        request, lambda: _moment(context, archive_id, at_ns, measure), context.lanes.charts
     )
 
 
-def _moment(
-    context: Context, archive_id: UUID, at_ns: int, names: list[str] | None, patience: CancelToken
-) -> MomentOut:
-    with context.store.reading(archive_id, patience.check, context.budget) as reader:
+def _moment(context: Context, archive_id: UUID, at_ns: int, names: list[str] | None) -> MomentOut:
+    with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
         found = analysis.read_moment(reader, at_ns, names)
     return MomentOut(
         at_ms=to_ms(at_ns),

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query, Request
 from reditus.analysis import processes as analysis
 from reditus.core.processes import ProcessAt, ThreadAt
 from reditus.core.rfc3339 import parse_time, to_ms
-from reditus.server.cancellation import CancelToken, run_until_disconnect
+from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, ProcessesOut, ProcessOut, ThreadOut, UsageOut
 
@@ -22,13 +22,11 @@ async def read_processes(
 ) -> ProcessesOut:
     """The heaviest processes by processor, memory, I/O and blocked time at the tick that describes the moment."""
     at_ns = parse_time(at)
-    return await run_until_disconnect(
-        request, lambda patience: _processes(context, archive_id, at_ns, patience), context.lanes.charts
-    )
+    return await run_until_disconnect(request, lambda: _processes(context, archive_id, at_ns), context.lanes.charts)
 
 
-def _processes(context: Context, archive_id: UUID, at_ns: int, patience: CancelToken) -> ProcessesOut:
-    with context.store.reading(archive_id, patience.check, context.budget) as reader:
+def _processes(context: Context, archive_id: UUID, at_ns: int) -> ProcessesOut:
+    with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
         recorded = analysis.has_processes(reader)
         table = analysis.read_processes(reader, at_ns) if recorded else None
     if table is None:

@@ -7,13 +7,13 @@ from uuid import UUID
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.analysis.requests import requested_window
 from reditus.analysis.series import MOST_NAMES, ChartSeries, drawn, series_named
+from reditus.analysis.windows import requested_window
+from reditus.core.binning.edges import MAX_BINS
 from reditus.core.errors import WindowError
 from reditus.core.rfc3339 import to_ms
 from reditus.core.types import NS_PER_MS
-from reditus.core.window import MAX_BINS
-from reditus.server.cancellation import CancelToken, run_until_disconnect
+from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, SeriesSetOut
 
@@ -37,14 +37,14 @@ async def read_series(
 ) -> Response:
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
 
-    def work(patience: CancelToken) -> bytes:
-        with context.store.reading(archive_id, patience.check, context.budget) as reader:
+    def work() -> bytes:
+        with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
             window = requested_window(reader, start, end)
-            wanted = series_named(reader, measure)
-            if len(wanted) > MAX_SERIES:
-                raise WindowError(f"{len(wanted)} series are requested at once; at most {MAX_SERIES} are drawn")
-            context.budget.check_points(len(wanted), width)
-            found = drawn(reader, wanted, window, width)
+            keys = series_named(reader, measure)
+            if len(keys) > MAX_SERIES:
+                raise WindowError(f"{len(keys)} series are requested at once; at most {MAX_SERIES} are drawn")
+            context.budget.check_points(len(keys), width)
+            found = drawn(reader, keys, window, width)
         times, series = _shaped(found)
         ends = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns)}
         # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
@@ -59,17 +59,17 @@ def _shaped(every: list[ChartSeries]) -> tuple[list[Any], list[dict[str, Any]]]:
     places: dict[bytes, int] = {}
     series = []
     for entry in every:
-        key = entry.times_ns.tobytes()
-        if key not in places:
-            places[key] = len(times)
+        content = entry.times_ns.tobytes()
+        if content not in places:
+            places[content] = len(times)
             times.append(entry.times_ns / NS_PER_MS)
-        wanted = entry.wanted
+        key = entry.key
         series.append(
             {
-                "measure": wanted.measure.name,
-                "device": wanted.device,
-                "unit": wanted.measure.unit.value,
-                "times": places[key],
+                "measure": key.measure.name,
+                "device": key.device,
+                "unit": key.measure.unit.value,
+                "times": places[content],
                 "bin_s": entry.bin_s,
                 "mean": entry.mean,
                 "low": entry.low,
@@ -84,4 +84,4 @@ def _shaped(every: list[ChartSeries]) -> tuple[list[Any], list[dict[str, Any]]]:
 def _summary(chart_series: ChartSeries) -> dict[str, Any]:
     assert chart_series.summary is not None
     out = asdict(chart_series.summary) | {"bin_s": chart_series.summary_of_s}
-    return out if chart_series.wanted.measure.total else out | {"total": None}
+    return out if chart_series.key.measure.total else out | {"total": None}

@@ -7,15 +7,15 @@ import numpy as np
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
-from reditus.analysis.requests import requested_window
 from reditus.analysis.strain import StrainRow, strain_rows
 from reditus.analysis.strain import read_strain as strain_of
+from reditus.analysis.windows import requested_window
+from reditus.core.binning.stats import BinStats
 from reditus.core.measures import Resource
 from reditus.core.measures.strain import BEHIND
 from reditus.core.rfc3339 import to_ms
 from reditus.core.types import NS_PER_MS, FloatArray
-from reditus.core.window import Binned
-from reditus.server.cancellation import CancelToken, run_until_disconnect
+from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, StrainMapOut
 
@@ -39,8 +39,8 @@ async def read_strain(
 ) -> Response:
     """Strain per bin, in whole percent: mean and highest, of every resource and of the devices requested."""
 
-    def work(patience: CancelToken) -> bytes:
-        with context.store.reading(archive_id, patience.check, context.budget) as reader:
+    def work() -> bytes:
+        with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
             window = requested_window(reader, start, end)
             rows = strain_rows(reader, devices or [])
             context.budget.check_points(len(rows), width)
@@ -55,7 +55,7 @@ async def read_strain(
     return Response(await run_until_disconnect(request, work, context.lanes.charts), media_type="application/json")
 
 
-def _row(row: StrainRow, series: Binned | None) -> dict[str, Any]:
+def _row(row: StrainRow, series: BinStats | None) -> dict[str, Any]:
     measure = row.measure
     return {
         "measure": measure.name,

@@ -2,7 +2,6 @@
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 from uuid import UUID
@@ -14,14 +13,13 @@ from sqlalchemy.orm import Session
 from reditus.core.errors import BlockError, CoreError
 from reditus.core.facts import HostFacts
 from reditus.core.plan import Plan
-from reditus.core.rollup import PARTS, BinStats
+from reditus.core.rollup import PARTS, from_chunks
 from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.store.archives.compaction import block_of
 from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
 from reditus.store.database.damage import (
-    EARLIEST_NS,
     Lost,
     as_rows,
     attempt,
@@ -32,7 +30,7 @@ from reditus.store.database.damage import (
 )
 from reditus.store.database.tables import Base, BlockRow, ColumnRow, DamageRow, SchemaRow, ScrubRow
 from reditus.store.read.schema_cache import column_of
-from reditus.store.records import Damage
+from reditus.store.records import CheckedBlocks, CheckPosition, Damage, Flaw
 
 SLICE_BLOCKS = 32
 """Blocks in memory at once; of the largest kind they are some tens of megabytes."""
@@ -47,38 +45,12 @@ order by schema_id, first_ns limit %(limit)s
 """
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
-    """How far a pass over an archive's blocks has come: all up to this schema and first tick are verified."""
-
-    schema: int = -1
-    after_ns: int = EARLIEST_NS
-
-
-@dataclass(frozen=True, slots=True)
-class Slice:
-    """What verifying some blocks showed."""
-
-    checked: int
-    size_bytes: int
-    damage: list[Damage]
-    next: Place | None
-    """Where to go on; None at the end."""
-
-
-@dataclass(frozen=True, slots=True)
-class Problem:
-    """Something outside the blocks that is damaged, and what to do about it."""
-
-    where: str
-    reason: str
-    remedy: str
-
-
 RESTORE = "restore the database from a backup (docs/operation.md)"
 
 
-def verify_slice(session: Session, host: UUID, archive: UUID, place: Place, most: int = SLICE_BLOCKS) -> Slice:
+def verify_slice(
+    session: Session, host: UUID, archive: UUID, place: CheckPosition, most: int = SLICE_BLOCKS
+) -> CheckedBlocks:
     """Decode the next blocks of an archive, write down those that are damaged, and strike out those that are whole
     again.
     """
@@ -101,7 +73,7 @@ def verify_slice(session: Session, host: UUID, archive: UUID, place: Place, most
             if (schema, first_ns) in known:
                 _strike_out(session, host, archive, schema, first_ns)
     note_damage(session, damage)
-    return Slice(len(keys), size_bytes, damage, Place(*keys[-1]) if len(keys) == most else None)
+    return CheckedBlocks(len(keys), size_bytes, damage, CheckPosition(*keys[-1]) if len(keys) == most else None)
 
 
 def _verified(session: Session, host: UUID, archive: UUID, key: tuple[int, int]) -> int | Damage:
@@ -131,12 +103,12 @@ def _verified(session: Session, host: UUID, archive: UUID, key: tuple[int, int])
     return row.size_bytes
 
 
-def _verify_schema_on_damaged_pages(session: Session, host: UUID, archive: UUID, place: Place) -> Slice:
+def _verify_schema_on_damaged_pages(session: Session, host: UUID, archive: UUID, place: CheckPosition) -> CheckedBlocks:
     """The index or the pages that it leads to cannot be read in one go: one schema, by ranges."""
     after = select(SchemaRow.id).where(SchemaRow.host_id == host, SchemaRow.id > place.schema).order_by(SchemaRow.id)
     schema = session.scalar(after.limit(1))
     if schema is None:
-        return Slice(0, 0, [], None)
+        return CheckedBlocks(0, 0, [], None)
 
     def read(begin: int, end: int) -> list[tuple[Any, ...]]:
         values = {"host": host, "archive": archive, "schema": schema, "begin": begin, "end": end}
@@ -145,7 +117,7 @@ def _verify_schema_on_damaged_pages(session: Session, host: UUID, archive: UUID,
     rows, losses = as_rows(surviving(session, read))
     damage = [_lost(host, archive, schema, loss) for loss in losses]
     note_damage(session, damage)
-    return Slice(sum(row[0] is not None for row in rows), 0, damage, Place(schema, (1 << 62)))
+    return CheckedBlocks(sum(row[0] is not None for row in rows), 0, damage, CheckPosition(schema, (1 << 62)))
 
 
 def _lost(host: UUID, archive: UUID, schema: int, lost: Lost) -> Damage:
@@ -163,15 +135,15 @@ def _strike_out(session: Session, host: UUID, archive: UUID, schema: int, first_
     )
 
 
-def scrub_place(session: Session, host: UUID, archive: UUID) -> tuple[Place, int | None]:
+def scrub_place(session: Session, host: UUID, archive: UUID) -> tuple[CheckPosition, int | None]:
     """Where the scrubber is in an archive, and when it last came to its end."""
     row = session.get(ScrubRow, (host, archive))
-    return (Place(), None) if row is None else (Place(row.schema_id, row.after_ns), row.finished_ns)
+    return (CheckPosition(), None) if row is None else (CheckPosition(row.schema_id, row.after_ns), row.finished_ns)
 
 
-def save_scrub_place(session: Session, host: UUID, archive: UUID, place: Place | None, now_ns: int) -> None:
+def save_scrub_place(session: Session, host: UUID, archive: UUID, place: CheckPosition | None, now_ns: int) -> None:
     """`place` None: the pass is over, and the next one begins at the beginning."""
-    at = place or Place()
+    at = place or CheckPosition()
     values: dict[str, Any] = {"schema_id": at.schema, "after_ns": at.after_ns}
     if place is None:
         values["finished_ns"] = now_ns
@@ -185,7 +157,7 @@ def turns(session: Session, every_s: float) -> list[tuple[UUID, UUID]]:
     return [(host_id, archive_id) for host_id, archive_id in rows]
 
 
-def scrub_slice(session: Session, host: UUID, archive: UUID) -> Slice:
+def scrub_slice(session: Session, host: UUID, archive: UUID) -> CheckedBlocks:
     """Verify the next blocks of an archive where the scrubber left off, and save where it is now."""
     place, _ = scrub_place(session, host, archive)
     found = verify_slice(session, host, archive, place)
@@ -193,7 +165,7 @@ def scrub_slice(session: Session, host: UUID, archive: UUID) -> Slice:
     return found
 
 
-def verify_rollups(session: Session, host: UUID, archive: UUID) -> list[Problem]:
+def verify_rollups(session: Session, host: UUID, archive: UUID) -> list[Flaw]:
     """Rollups are only a cache: damaged ones are made again."""
     statement = "select bins, places, data from rollups where host_id = %(host)s and archive_id = %(archive)s"
 
@@ -203,23 +175,23 @@ def verify_rollups(session: Session, host: UUID, archive: UUID) -> list[Problem]
             chunks = [data[begin:end] for begin, end in zip(places[::2], places[1::2], strict=True)]
             try:
                 for at in range(0, len(chunks), PARTS):
-                    BinStats.from_chunks(chunks[at : at + PARTS], bins)
+                    from_chunks(chunks[at : at + PARTS], bins)
             except BlockError as why:
                 wrong.append(str(why))
         return wrong
 
     found = attempt(session, read)
     reasons = [found] if isinstance(found, str) else found
-    return [Problem("rollups", reason, "they are made again from the ticks by themselves") for reason in reasons[:1]]
+    return [Flaw("rollups", reason, "they are made again from the ticks by themselves") for reason in reasons[:1]]
 
 
-def verify_tables(session: Session) -> list[Problem]:
+def verify_tables(session: Session) -> list[Flaw]:
     """Read every row of every other table, and what has a form of its own as that."""
-    problems = []
+    flaws = []
     for table in WHOLE_TABLES:
         rows = attempt(session, partial(_rows_of, session, table))
         if isinstance(rows, str):
-            problems.append(Problem(f"table {table.name}", rows, RESTORE))
+            flaws.append(Flaw(f"table {table.name}", rows, RESTORE))
             continue
         reader = _READERS.get(table.name)
         for row in rows if reader else ():
@@ -227,21 +199,21 @@ def verify_tables(session: Session) -> list[Problem]:
             try:
                 reader(row)
             except (CoreError, ValueError, KeyError, TypeError, AttributeError) as why:
-                problems.append(Problem(f"table {table.name}", f"{_name_of(row)}: {why}", RESTORE))
+                flaws.append(Flaw(f"table {table.name}", f"{_name_of(row)}: {why}", RESTORE))
     schemas = attempt(session, lambda: _verify_schemas(session))
-    return problems + ([Problem("table columns", schemas, RESTORE)] if isinstance(schemas, str) else schemas)
+    return flaws + ([Flaw("table columns", schemas, RESTORE)] if isinstance(schemas, str) else schemas)
 
 
 def _rows_of(session: Session, table: Table) -> Sequence[Row[Any]]:
     return session.execute(select(table)).all()
 
 
-def _verify_schemas(session: Session) -> list[Problem]:
+def _verify_schemas(session: Session) -> list[Flaw]:
     """Each schema's digest is that of its columns."""
     columns: dict[tuple[UUID, int], list[ColumnRow]] = {}
     for column in session.scalars(select(ColumnRow).order_by(ColumnRow.position)):
         columns.setdefault((column.host_id, column.schema_id), []).append(column)
-    problems = []
+    flaws = []
     for row in session.scalars(select(SchemaRow)):
         try:
             schema = Schema(row.group_name, row.part, tuple(map(column_of, columns.get((row.host_id, row.id), []))))
@@ -249,8 +221,8 @@ def _verify_schemas(session: Session) -> list[Problem]:
         except (CoreError, ValueError) as why:
             wrong = str(why)
         if wrong:
-            problems.append(Problem(f"schema {row.id} of group {row.group_name}", wrong, RESTORE))
-    return problems
+            flaws.append(Flaw(f"schema {row.id} of group {row.group_name}", wrong, RESTORE))
+    return flaws
 
 
 def _name_of(row: Any) -> str:

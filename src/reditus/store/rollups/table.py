@@ -10,9 +10,10 @@ from sqlalchemy import delete, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from reditus.core.binning import BinStats
 from reditus.core.errors import DamagedBlock
 from reditus.core.measures.catalogue import DERIVATION_VERSION
-from reditus.core.rollup import CHUNK_BINS, PARTS, BinStats
+from reditus.core.rollup import CHUNK_BINS, PARTS, from_chunks, to_chunks
 from reditus.core.types import NS_PER_S
 from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
@@ -85,7 +86,7 @@ class RollupTable:
             .limit(1)
         )
         if row is not None and row.first_ns + row.bins * level_s * NS_PER_S == begin_ns:
-            parts = [old.followed_by(new) for old, new in zip(_parts(row), parts, strict=True)]
+            parts = [BinStats.concatenated([old, new]) for old, new in zip(_parts(row), parts, strict=True)]
         else:
             row = RollupRow(host_id=self._host, archive_id=archive, level_s=level_s, keys_id=keys_id, first_ns=begin_ns)
             self._session.add(row)
@@ -119,7 +120,7 @@ class RollupTable:
         if rows is None:
             raise DamagedBlock("the database cannot read its rollups")
         for keys, first_ns, bins, place, *chunks in rows:
-            part = BinStats.from_chunks(chunks, bins)
+            part = from_chunks(chunks, bins)
             at = (first_ns - begin_ns) // level_ns
             inside = part.part(max(-at, 0), (end_ns - first_ns) // level_ns)
             if len(inside):
@@ -193,7 +194,7 @@ def drop_stale(session: Session, host: UUID, archive: UUID) -> None:
 def _parts(row: RollupRow) -> list[BinStats]:
     """What a row holds, series by series."""
     chunks = [row.data[begin:end] for begin, end in zip(row.places[::2], row.places[1::2], strict=True)]
-    return [BinStats.from_chunks(chunks[at : at + PARTS], row.bins) for at in range(0, len(chunks), PARTS)]
+    return [from_chunks(chunks[at : at + PARTS], row.bins) for at in range(0, len(chunks), PARTS)]
 
 
 def _fill(row: RollupRow, parts: Sequence[BinStats]) -> None:
@@ -203,7 +204,7 @@ def _fill(row: RollupRow, parts: Sequence[BinStats]) -> None:
     begins: dict[bytes, int] = {}
     size_bytes = 0
     places: list[int] = []
-    for chunk in (chunk for part in parts for chunk in part.to_chunks()):
+    for chunk in (chunk for part in parts for chunk in to_chunks(part)):
         if chunk not in begins:
             begins[chunk] = size_bytes
             size_bytes += len(chunk)

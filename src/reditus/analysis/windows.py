@@ -1,4 +1,4 @@
-"""What every question shares: how it is cancelled, and which window it is about."""
+"""Which window a request is about, and how much has to be read to describe an instant."""
 
 from reditus.core.window import Window, parse_window
 from reditus.store.read.reader import Reader
