@@ -14,7 +14,7 @@ RECORDER_MODULES = (
     "__init__", "core/__init__", "core/batches", "core/blocks", "core/checksums", "core/column_codec", "core/counters",
     "core/delta_array", "core/durations", "core/errors", "core/facts", "core/frame", "core/identities",
     "core/kernel_columns", "core/log_lines", "core/markers", "core/outside", "core/plan", "core/processes",
-    "core/records", "core/rfc3339", "core/schema", "core/types",
+    "core/records", "core/reports", "core/rfc3339", "core/schema", "core/types",
 )  # fmt: skip
 """The part of the core that the recorder imports; tests/packaging holds it against the imports."""
 NOT_PACKAGED = {"__pycache__"}

@@ -29,6 +29,7 @@ from reditus.cli.service import Service, service
 from reditus.core.blocks import Stretch, encode_block
 from reditus.core.kernel_columns import CPU_MODES, cpu_time
 from reditus.core.measures import MEASURES
+from reditus.core.rfc3339 import parse_time
 from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
 from reditus.exchange.simulated import SimulatedArchive
@@ -96,11 +97,10 @@ def _walk(url: str, archives: list[str], seed: int) -> None:
             _get(http, f"{path}/strain", {"width": 1_240, "devices": ["processor", "disk"]})
             _get(http, f"{path}/diagnosis", {})
             about = http.get(path).json()
+            start_s, end_s = (parse_time(about[end]) / NS_PER_S for end in ("start", "end"))
             for _ in range(6):
                 length_s = rng.choice((60, 600, 3_600, 14_400, 86_400))
-                begin_s = rng.uniform(
-                    about["start_ms"] / 1000, max(about["end_ms"] / 1000 - length_s, about["start_ms"] / 1000)
-                )
+                begin_s = rng.uniform(start_s, max(end_s - length_s, start_s))
                 window = {"from": _utc(begin_s), "to": _utc(begin_s + length_s)}
                 _get(http, f"{path}/series", {"measure": rng.sample(NAMES, 24), "width": 1_240, **window})
                 _get(http, f"{path}/moment", {"at": _utc(begin_s + length_s / 2)})

@@ -167,7 +167,7 @@ def whole_recorder(seconds: int) -> tuple[float, float, float]:
         recorder = subprocess.Popen(command, stderr=subprocess.DEVNULL)
         time.sleep(5)
         shares = [_share(recorder.pid, WINDOW_S) for _ in range(max(seconds // WINDOW_S, 1))]
-        late_ms, resident_mib = Sink.report["late_ms"], Sink.report["memory_bytes"] / (1 << 20)
+        late_ms, resident_mib = 1_000 * Sink.report["late_s"], Sink.report["memory_bytes"] / (1 << 20)
         recorder.terminate()
         recorder.wait()
     sink.shutdown()

@@ -12,8 +12,8 @@ from builders import ARCHIVE, a_block, a_schema
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.core.facts import HostFacts
 from reditus.store import HostInfo
-from reditus.store.archives.scrubbing import Place
 from reditus.store.database.cluster import Cluster, _binary
+from reditus.store.records import CheckPosition
 from reditus.store.store import Store
 
 
@@ -51,7 +51,7 @@ def contents(store):
 
 
 def is_whole(store):
-    found = store.archives.verify(ARCHIVE, Place(), 1_000)
+    found = store.archives.verify(ARCHIVE, CheckPosition(), 1_000)
     return (
         found.checked > 0
         and not found.damage

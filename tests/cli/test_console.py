@@ -43,8 +43,6 @@ def test_the_list_of_archives_shows_any_name(console, name):
         "source": "recorded",
         "start": None,
         "end": None,
-        "start_ms": None,
-        "end_ms": None,
         "interval_s": None,
         "ticks": 0,
         "columns": 0,

@@ -6,6 +6,7 @@ import pytest
 from e2e_helpers import link, place, wait_until
 from reditus.cli.child_processes import Child
 from reditus.cli.service import service
+from reditus.core.rfc3339 import parse_time
 from reditus.server.settings import Settings
 
 
@@ -64,7 +65,7 @@ def test_a_lost_database_is_said_and_survived(alone, page):
     wait_until(lambda: len(list(spool.glob("*.batch"))) <= 1, 40)
     wait_until(lambda: archive(alone)["coverage"] > 0.97)
     found = archive(alone)
-    expected = (found["end_ms"] - found["start_ms"]) / 500 + 1
+    expected = (parse_time(found["end"]) - parse_time(found["start"])) / 5e8 + 1
     assert found["ticks"] == pytest.approx(expected, abs=2)
 
 

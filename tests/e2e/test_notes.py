@@ -53,7 +53,7 @@ def test_a_remark_is_put_at_the_needle_and_stays(bench, running):
     bench.locator("[data-notes]").get_by_text("curators call").wait_for()
     kept = httpx.get(f"{running.url}{API}/markers", trust_env=False).json()["markers"]
     (note,) = [item for item in kept if item["kind"] == "note"]
-    assert note["at_ms"] == (BEGIN_NS + 24 * MINUTE_NS) / 1e6
+    assert note["at"] == spell_time(BEGIN_NS + 24 * MINUTE_NS)
 
 
 def test_a_disk_is_called_by_its_name_until_the_name_is_taken_away(bench, running):

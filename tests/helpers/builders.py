@@ -127,8 +127,8 @@ def a_processor_frame(*, interval_s: float = 1.0, **load: object) -> Frame:
 def a_report(**change):
     """What a recorder reports of itself."""
     report = {
-        "version": "1", "pid": 1, "state": "recording", "started_ms": 1.0, "interval_s": 1.0, "last_tick_ms": None,
-        "ticks": 1, "missed": 0, "late_ms": None, "cost_share": None, "memory_bytes": 1, "spool_bytes": 0,
+        "version": "1", "pid": 1, "state": "recording", "started": "2026-11-12T09:00:00Z", "interval_s": 1.0,
+        "last_tick": None, "ticks": 1, "missed": 0, "late_s": None, "cost_share": None, "memory_bytes": 1, "spool_bytes": 0,
         "spool_limit_bytes": 1,
     }  # fmt: skip
     return report | change

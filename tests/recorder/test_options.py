@@ -4,7 +4,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from reditus.cli.commands import _recorder_arguments
+from reditus.cli.commands import recorder_arguments
 from reditus.core.types import NS_PER_S
 from reditus.recorder import options
 from reditus.recorder.errors import OptionsError
@@ -38,7 +38,7 @@ def test_a_file_that_is_named_stands_for_the_system_file(system_file, tmp_path):
 def test_recorders_of_commands_leave_the_system_file_alone(system_file, tmp_path):
     """`./reditus record` and `demo` run where a service may be configured too."""
     running = SimpleNamespace(url=SERVER[1], spool=tmp_path / "spool")
-    found = read_options(_recorder_arguments(running, name="trial", every="1s"))
+    found = read_options(recorder_arguments(running, name="trial", every="1s"))
     assert (found.name, found.plan, found.for_ns, found.logs) == ("trial", None, None, ())
 
 

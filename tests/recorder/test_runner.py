@@ -156,7 +156,7 @@ def test_the_report_reports_what_the_recording_costs(tmp_path):
     assert 0 < report["cost_share"] < 1
     assert report["memory_bytes"] > 10 << 20
     assert report["spool_limit_bytes"] == 256 << 20
-    assert report["late_ms"] is not None
+    assert report["late_s"] is not None
     json.dumps(report)
 
 

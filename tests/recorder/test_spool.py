@@ -3,6 +3,7 @@ from pathlib import Path
 import pytest
 
 from builders import ARCHIVE, a_block, a_schema
+from reditus.core.rfc3339 import spell_time
 from reditus.recorder.errors import SpoolBusy
 from reditus.recorder.spool import Spool
 
@@ -76,7 +77,7 @@ def test_what_was_dropped_is_reported_as_gaps_with_a_reason(tmp_path):
     spool.close()
     (gap,) = Spool(tmp_path / str(ARCHIVE)).dropped  # a recorder that starts again still knows
     first, last = a_block(start=0), a_block(start=3 * (dropped - 1))
-    assert (gap["start_ms"], gap["end_ms"]) == (first.first_ns / 1e6, last.last_ns / 1e6)
+    assert (gap["start"], gap["end"]) == (spell_time(first.first_ns), spell_time(last.last_ns))
     assert "spool was full" in gap["reason"]
 
 

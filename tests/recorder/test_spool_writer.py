@@ -8,6 +8,7 @@ import pytest
 
 from builders import ARCHIVE, a_block, a_schema
 from e2e_helpers import wait_until
+from reditus.core.rfc3339 import spell_time
 from reditus.recorder.spool import Spool
 from reditus.recorder.spool_writer import NO_ROOM, Kept, SpoolWriter
 
@@ -91,7 +92,7 @@ def test_what_memory_cannot_hold_is_a_gap_and_schemas_stay(tmp_path):
     spool.close()
     (gap,) = Spool(tmp_path / str(ARCHIVE)).dropped
     first, last = a_block(start=3), a_block(start=15)
-    assert (gap["start_ms"], gap["end_ms"], gap["reason"]) == (first.first_ns / 1e6, last.last_ns / 1e6, NO_ROOM)
+    assert (gap["start"], gap["end"], gap["reason"]) == (spell_time(first.first_ns), spell_time(last.last_ns), NO_ROOM)
 
 
 def test_a_full_disk_is_said_and_passes(tiny_disk):

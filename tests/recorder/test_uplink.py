@@ -163,7 +163,7 @@ def test_what_is_laid_aside_is_a_gap_with_the_reason(desk, spool):
     (gap,) = spool.dropped
     assert gap["reason"] == "the server did not take it: status 422: as given"
     (laid,) = spool.aside
-    assert (laid["start_ms"], laid["end_ms"]) == (gap["start_ms"], gap["end_ms"])
+    assert (laid["start"], laid["end"]) == (gap["start"], gap["end"])
 
 
 def test_what_is_laid_aside_is_bounded(desk, tmp_path):

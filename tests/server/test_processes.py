@@ -49,4 +49,4 @@ def test_who_had_what_at_a_tick(client):
     assert found["total"]["cpu_cores"] == pytest.approx(1.5, rel=OF_A_SECOND)
     assert found["states"] == dict(zip(STATES, range(len(STATES)), strict=True))
     early = client.get(f"/api/archives/{ARCHIVE}/processes", params={"at": "2026-11-12T08:00:00Z"}).json()
-    assert (early["recorded"], early["tick_ms"], early["processes"]) == (True, None, [])
+    assert (early["recorded"], early["tick"], early["processes"]) == (True, None, [])

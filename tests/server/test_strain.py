@@ -33,7 +33,7 @@ def test_the_whole_archive_in_five_rows(filled):
         assert row["formula"].startswith("1 − (1 − ½·use²)")
         for mean, high in zip(row["mean"], row["high"], strict=True):
             assert mean is None or 0 <= mean <= high <= 100
-    assert answer["bin_ms"] * len(answer["rows"][0]["mean"]) >= 7_200_000
+    assert answer["bin_s"] * len(answer["rows"][0]["mean"]) >= 7_200
 
 
 def test_a_resource_opens_to_its_devices(filled):

@@ -73,7 +73,7 @@ def demo() -> None:
             out.print(f"Reditus is running already at {running.url}")
             return
         with step("Beginning to record this machine"):
-            arguments = _recorder_arguments(running, name=LIVE_NAME, every="1s")
+            arguments = recorder_arguments(running, name=LIVE_NAME, every="1s")
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
         every = [SimulatedArchive.of(registration) for registration in fernhold.ARCHIVES]
         with Client(running.url, running.token) as client:
@@ -116,7 +116,7 @@ def record(
     if not 0 < len(title.strip()) <= 120 or not title.isprintable():
         raise Failure(f"--name {title!r} is not a printable text of 1 to 120 characters")
     with service(settings_of_environment(), anywhere=True) as running:
-        arguments = _recorder_arguments(running, name=title, every=every)
+        arguments = recorder_arguments(running, name=title, every=every)
         if plan is not None:
             with Client(running.url, running.token) as client:
                 check_plan_exists(client, plan)
@@ -287,7 +287,8 @@ def _capture(file: Path, name: str | None) -> FieldCapture:
     return capture
 
 
-def _recorder_arguments(running: Service, *, name: str, every: str) -> list[str]:
+def recorder_arguments(running: Service, *, name: str, every: str) -> list[str]:
+    """Options of a recorder that runs under this command."""
     # The settings of a recorder that runs as a service are not those of one that runs under this command.
     own = ["--config", os.devnull]
     return [*own, "--server", running.url, "--spool", str(running.spool), "--name", name, "--every", every]

@@ -11,7 +11,7 @@ from reditus.cli.console import Failure, err, out
 from reditus.cli.service import service, settings_of_environment
 from reditus.core.log_lines import Lines, format_of, parse_lines
 from reditus.core.markers import SEVERITIES
-from reditus.core.rfc3339 import EARLIEST_NS, LATEST_NS, spell_time
+from reditus.core.rfc3339 import EARLIEST_NS, LATEST_NS
 from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
 
 markers = typer.Typer(help="Markers: log lines, gaps with their reasons, remarks.", no_args_is_help=True)
@@ -38,7 +38,7 @@ def list_markers(
         print(json.dumps(found, indent=1))
         return
     for match in found["markers"]:
-        at = spell_time(round(match["at_ms"] * 1_000) * 1_000)[:23]
+        at = match["at"][:23]
         what = (
             f"{match['severity'] or match['kind']:<13} {match['source']}: "
             if match["source"]

@@ -2,7 +2,6 @@
 
 import json
 import sys
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -93,11 +92,11 @@ def list_recorders(context: typer.Context, as_json: AsJson = False) -> None:
             Text(entry["name"]),
             Text(entry["plan"] or "–"),
             entry["state"],
-            _clock(report["last_tick_ms"]),
+            _clock(report["last_tick"]),
             "–" if report["interval_s"] is None else spell_duration(report["interval_s"]),
             f"{report['ticks']:,}",
             f"{report['missed']:,}",
-            "–" if report["late_ms"] is None else f"{report['late_ms']:.1f} ms",
+            "–" if report["late_s"] is None else f"{1_000 * report['late_s']:.1f} ms",
             "–" if report["cost_share"] is None else f"{report['cost_share']:.2%}",
             f"{report['memory_bytes'] / (1 << 20):.0f} MiB",
             f"{report['spool_bytes'] / max(report['spool_limit_bytes'], 1):.0%}",
@@ -107,7 +106,7 @@ def list_recorders(context: typer.Context, as_json: AsJson = False) -> None:
         for why, ticks in item["report"]["missed_why"].items():
             out.print(f"{item['name']}: {ticks} ticks missed: {why}", markup=False)
         for gap in item["report"]["dropped"]:
-            span = f"{_clock(gap['start_ms'])} to {_clock(gap['end_ms'])}"
+            span = f"{_clock(gap['start'])} to {_clock(gap['end'])}"
             out.print(f"{item['name']}: nothing from {span}: {gap['reason']}", markup=False)
         if item["report"]["aside"]:
             many = len(item["report"]["aside"])
@@ -126,7 +125,7 @@ def show_recorder(
         return
     report = one["report"]
     out.print(
-        f"{one['host']['name']}: {one['name']}, {one['state']}, last tick {_clock(report['last_tick_ms'])}",
+        f"{one['host']['name']}: {one['name']}, {one['state']}, last tick {_clock(report['last_tick'])}",
         markup=False,
     )
     spooled = f"{report['spool_bytes']:,} of {report['spool_limit_bytes']:,} bytes"
@@ -135,11 +134,11 @@ def show_recorder(
     for path, why in sorted(report["unreadable"].items()):
         out.print(f"not readable: {path}: {why}", markup=False)
     for gap in report["dropped"]:
-        out.print(f"nothing from {_clock(gap['start_ms'])} to {_clock(gap['end_ms'])}: {gap['reason']}", markup=False)
+        out.print(f"nothing from {_clock(gap['start'])} to {_clock(gap['end'])}: {gap['reason']}", markup=False)
     if not report["aside"]:
         out.print("Nothing is laid aside: the server took all that was sent.")
     for laid in report["aside"]:
-        span = f"{_clock(laid['start_ms'])} to {_clock(laid['end_ms'])}" if laid["start_ms"] else "of an unknown time"
+        span = f"{_clock(laid['start'])} to {_clock(laid['end'])}" if laid["start"] else "of an unknown time"
         out.print(f"laid aside: {laid['size_bytes']:,} bytes, {span}: {laid['reason']}", markup=False)
         out.print(f"  {laid['file']}{_contents(Path(laid['file']))}", markup=False)
 
@@ -216,5 +215,5 @@ def _read(file: Path) -> Plan:
         raise Failure(f"{file} is no plan that can be followed:\n{reasons}") from why
 
 
-def _clock(at_ms: float | None) -> str:
-    return "–" if at_ms is None else datetime.fromtimestamp(at_ms / 1000, UTC).strftime("%Y-%m-%d %H:%M:%SZ")
+def _clock(at: str | None) -> str:
+    return "–" if at is None else at.replace("T", " ")[:19] + "Z"

@@ -9,6 +9,8 @@ from rich.text import Text
 from reditus.cli.markers import labelled
 from reditus.core.counters import Counter
 from reditus.core.durations import spell_duration
+from reditus.core.rfc3339 import parse_time
+from reditus.core.types import NS_PER_S
 from reditus.server.schemas import CounterOut
 
 
@@ -56,7 +58,7 @@ def show_archive(archive: dict[str, Any], gaps: dict[str, Any], console: Console
     for title, text in rows:
         console.print(f"  {title:<10}{text}", markup=False, highlight=False)
     for gap in gaps["gaps"]:
-        length = spell_duration(round((gap["end_ms"] - gap["start_ms"]) / 1000))
+        length = spell_duration(round((parse_time(gap["end"]) - parse_time(gap["start"])) / NS_PER_S))
         reason = gap["reason"] or "unexplained"
         console.print(f"  gap       {_short(gap['start'])}  {length:>8}  {reason}", markup=False, highlight=False)
 
@@ -68,7 +70,7 @@ def holds(counter: Counter, text: str) -> bool:
 
 def counter_as_json(counter: Counter) -> dict[str, Any]:
     """A counter as the API has it."""
-    return CounterOut.of(counter).model_dump()
+    return CounterOut.of(counter).model_dump(mode="json")
 
 
 def show_counters(counters: list[Counter], console: Console) -> None:

@@ -13,6 +13,7 @@ from uuid import UUID
 import structlog
 
 from reditus.core.plan import Plan, PlanError
+from reditus.core.rfc3339 import parse_instant
 from reditus.core.types import Json
 from reditus.recorder.connection import TIMEOUT_S, Connection
 
@@ -91,4 +92,5 @@ class ControlClient(ControlState):
         except PlanError as why:
             log.error("a plan of a newer server is not understood; the last one holds", reason=str(why))
             plan = self.current.plan
-        self.current = Orders(plan, bool(answer.get("recording", True)), int(answer.get("burst_until_ns") or 0))
+        until = answer.get("burst_until")
+        self.current = Orders(plan, bool(answer.get("recording", True)), 0 if until is None else parse_instant(until))

@@ -14,6 +14,7 @@ import structlog
 from reditus import __version__
 from reditus.core.facts import HostFacts
 from reditus.core.plan import Burst, Plan
+from reditus.core.rfc3339 import spell_time
 from reditus.core.types import NS_PER_S, Json
 from reditus.recorder.batcher import FLUSH_AFTER_NS, Batcher
 from reditus.recorder.bursts import BurstWatch
@@ -117,13 +118,13 @@ class Runner:
             "version": __version__,
             "pid": os.getpid(),
             "state": state,
-            "started_ms": self._begun_ns / 1e6,
+            "started": spell_time(self._begun_ns),
             "interval_s": None if setting is None else setting.interval_ns / NS_PER_S,
-            "last_tick_ms": None if self._last_tick_ns is None else self._last_tick_ns / 1e6,
+            "last_tick": None if self._last_tick_ns is None else spell_time(self._last_tick_ns),
             "ticks": self._ticks,
             "missed": self._missed,
             "missed_why": dict(self._missed_why),
-            "late_ms": median(self._late_ns) / 1e6 if self._late_ns else None,
+            "late_s": median(self._late_ns) / NS_PER_S if self._late_ns else None,
             "cost_share": self._cost(),
             "memory_bytes": _resident_bytes(),
             "spool_bytes": self._spool.size_bytes,

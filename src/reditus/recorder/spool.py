@@ -18,8 +18,10 @@ import structlog
 
 from reditus.core.batches import read_batch
 from reditus.core.errors import BlockError
+from reditus.core.reports import upgraded
+from reditus.core.rfc3339 import parse_instant, spell_time
 from reditus.core.schema import Schema
-from reditus.core.types import Json
+from reditus.core.types import NS_PER_S, Json
 from reditus.recorder.errors import SpoolBusy
 
 log = structlog.get_logger()
@@ -27,7 +29,7 @@ log = structlog.get_logger()
 DEFAULT_LIMIT_BYTES = 256 << 20
 BATCH_SUFFIX = ".batch"
 MOST_GAPS = 100
-NEAR_MS = 60_000
+NEAR_NS = 60 * NS_PER_S
 ASIDE = "refused"
 MOST_ASIDE = 100
 ASIDE_SHARE = 8
@@ -77,7 +79,7 @@ class Spool:
         self._offers: list[Offer] = []
         self._offers_lock = threading.Lock()
         gaps = folder / "gaps.json"
-        self.dropped: list[Json] = json.loads(gaps.read_bytes()) if gaps.exists() else []
+        self.dropped: list[Json] = [upgraded(gap) for gap in json.loads(gaps.read_bytes())] if gaps.exists() else []
         """Stretches that were dropped unsent, with the reason, for the server to tell."""
         saved = folder / "archive.json"
         self._registration: Json | None = dict(json.loads(saved.read_bytes())) if saved.exists() else None
@@ -218,7 +220,7 @@ class Spool:
             except (OSError, ValueError):
                 continue
             if isinstance(saved, dict):
-                out.append({"file": str(path.with_suffix(BATCH_SUFFIX)), **saved})
+                out.append({"file": str(path.with_suffix(BATCH_SUFFIX)), **upgraded(saved)})
         return out
 
     def close(self) -> None:
@@ -245,15 +247,16 @@ class Spool:
             return None
         if not blocks:
             return None
-        start_ms, end_ms = min(block.first_ns for block in blocks) / 1e6, max(block.last_ns for block in blocks) / 1e6
+        start_ns, end_ns = min(block.first_ns for block in blocks), max(block.last_ns for block in blocks)
+        stretch = {"start": spell_time(start_ns), "end": spell_time(end_ns)}
         with self._gaps:
             last = self.dropped[-1] if self.dropped else None
-            if last is not None and last["reason"] == reason and start_ms - last["end_ms"] < NEAR_MS:
-                last["end_ms"] = end_ms
+            if last is not None and last["reason"] == reason and start_ns - parse_instant(last["end"]) < NEAR_NS:
+                last["end"] = stretch["end"]
             else:
-                self.dropped.append({"start_ms": start_ms, "end_ms": end_ms, "reason": reason})
+                self.dropped.append({**stretch, "reason": reason})
                 del self.dropped[:-MOST_GAPS]
-        return {"start_ms": start_ms, "end_ms": end_ms}
+        return stretch
 
     def _note_gap(self, batch: SpooledBatch) -> None:
         try:

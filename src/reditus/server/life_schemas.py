@@ -5,8 +5,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.gaps import Gap
-from reditus.core.rfc3339 import spell_time, to_ms
-from reditus.server.schemas import Moment, Name, Out
+from reditus.server.schemas import Moment, Name, Out, Time
 
 MOST_NOTES = 10_000
 Notes = Annotated[str, StringConstraints(max_length=MOST_NOTES, pattern=r"^[^\x00-\x08\x0b-\x1f\x7f]*$")]
@@ -48,20 +47,16 @@ class TrimmedOut(Out):
 class GapOut(Out):
     """A stretch without ticks."""
 
-    start: str
-    end: str
-    start_ms: float
-    end_ms: float
+    start: Time
+    end: Time
     reason: str | None = Field(description="null where unexplained.")
 
     @classmethod
     def of(cls, gap: Gap) -> "GapOut":
         """From the core's gap."""
         return cls(
-            start=spell_time(gap.start_ns),
-            end=spell_time(gap.end_ns),
-            start_ms=to_ms(gap.start_ns),
-            end_ms=to_ms(gap.end_ns),
+            start=gap.start_ns,
+            end=gap.end_ns,
             reason=gap.reason,
         )
 

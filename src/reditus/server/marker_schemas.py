@@ -6,12 +6,12 @@ from typing import Annotated, Literal, get_args
 from pydantic import BaseModel, Field, StringConstraints
 
 from reditus.core.markers import MAX_IDENT, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
-from reditus.core.rfc3339 import TimeError, parse_time, to_ms
-from reditus.server.schemas import Moment, Name, Out
+from reditus.core.rfc3339 import TimeError, parse_time
+from reditus.server.document_schemas import Severity
+from reditus.server.schemas import Moment, Name, Out, Time
 from reditus.store.records import Found
 
 MOST_AT_ONCE = 5_000
-Severity = Literal["emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug"]
 Kind = Literal["log", "gap", "note"]
 DeviceKind = Literal["core", "disk", "interface", "filesystem", "cgroup", "sensor"]
 Plain = StringConstraints(strip_whitespace=True, pattern=r"^[^\x00]*$")
@@ -23,8 +23,8 @@ class MarkerOut(Out):
     """A remark or event."""
 
     ident: str
-    at_ms: float
-    end_ms: float | None = Field(description="The end of a stretch; null: an instant.")
+    at: Time
+    end: Time | None = Field(description="The end of a stretch; null: an instant.")
     kind: Kind
     text: str
     source: str = Field(description="Who says so: kernel, or the program that logged.")
@@ -35,8 +35,8 @@ class MarkerOut(Out):
         """From the core's marker."""
         return cls(
             ident=marker.ident,
-            at_ms=to_ms(marker.at_ns),
-            end_ms=None if marker.end_ns is None else to_ms(marker.end_ns),
+            at=marker.at_ns,
+            end=marker.end_ns,
             kind=marker.kind,
             text=marker.text,
             source=marker.source,

@@ -3,11 +3,13 @@
 import time
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
-from reditus.core.rfc3339 import LATEST_NS, to_ms
-from reditus.core.types import NS_PER_MS, NS_PER_S
-from reditus.server.schemas import HostIn, HostOut, Name, Out
+from reditus.core.reports import upgraded
+from reditus.core.rfc3339 import EARLIEST_NS, parse_instant, spell_bounded, spell_time
+from reditus.core.types import NS_PER_S
+from reditus.server.document_schemas import Plan
+from reditus.server.schemas import HostIn, HostOut, Moment, Name, Out, Time
 from reditus.store.archives.plans import PlanInfo, RecorderInfo
 
 SILENT_AFTER_S = 15.0
@@ -18,8 +20,8 @@ class PlanOut(Out):
     """A plan, and the recorders that follow it."""
 
     name: str
-    plan: dict[str, Any] = Field(description="As docs/plans.md describes it.")
-    changed_ms: float
+    plan: Plan
+    changed: Time
     recorders: list[str] = Field(description="Those that follow it.")
     trouble: str | None = Field(default=None, description="Why it cannot be followed, if it was damaged.")
 
@@ -27,7 +29,7 @@ class PlanOut(Out):
     def of(cls, info: PlanInfo) -> "PlanOut":
         """From the store's plan."""
         return cls(
-            name=info.name, plan=info.content, changed_ms=to_ms(info.changed_ns), recorders=list(info.recorders),
+            name=info.name, plan=info.content, changed=info.changed_ns, recorders=list(info.recorders),
             trouble=info.trouble,
         )  # fmt: skip
 
@@ -39,8 +41,8 @@ class GroupOut(Out):
     title: str
 
 
-Ms = Annotated[float, Field(ge=0, le=LATEST_NS / NS_PER_MS)]
-"""Milliseconds since the epoch."""
+ReportedTime = Annotated[Moment, AfterValidator(lambda text: spell_bounded(parse_instant(text)))]
+"""By the recorder's clock, which may be wrong by decades."""
 Count = Annotated[int, Field(ge=0, lt=1 << 63)]
 Short = Annotated[str, StringConstraints(max_length=500)]
 
@@ -48,8 +50,8 @@ Short = Annotated[str, StringConstraints(max_length=500)]
 class GapIn(BaseModel):
     """A stretch that was dropped unsent."""
 
-    start_ms: Ms
-    end_ms: Ms
+    start: ReportedTime
+    end: ReportedTime
     reason: str = Field(max_length=200)
 
 
@@ -59,8 +61,8 @@ class AsideIn(BaseModel):
     file: str = Field(max_length=200)
     reason: str = Field(max_length=1_000)
     size_bytes: Count
-    start_ms: Ms | None = Field(default=None, description="Its first tick; null where unknown.")
-    end_ms: Ms | None = None
+    start: ReportedTime | None = Field(default=None, description="Its first tick; null where unknown.")
+    end: ReportedTime | None = None
 
 
 class ReportIn(BaseModel):
@@ -68,16 +70,21 @@ class ReportIn(BaseModel):
 
     model_config = ConfigDict(extra="ignore")
 
+    @model_validator(mode="before")
+    @classmethod
+    def _upgraded(cls, given: Any) -> Any:
+        return upgraded(given) if isinstance(given, dict) else given
+
     version: str = Field(max_length=50)
     pid: Count
     state: str = Field(max_length=50)
-    started_ms: Ms
+    started: ReportedTime
     interval_s: float | None = Field(ge=0, le=86_400)
-    last_tick_ms: Ms | None
+    last_tick: ReportedTime | None
     ticks: Count
     missed: Count
     missed_why: dict[Short, Count] = Field(default_factory=dict, max_length=20)
-    late_ms: float | None = Field(ge=-1e12, le=1e12, description="Median lateness of the last ticks.")
+    late_s: float | None = Field(ge=-1e9, le=1e9, description="Median lateness of the last ticks.")
     cost_share: float | None = Field(ge=0, le=1e6, description="Share of one core that the recorder uses itself.")
     memory_bytes: Count
     spool_bytes: Count
@@ -102,9 +109,10 @@ class AnnouncedIn(BaseModel):
 class OrdersOut(Out):
     """What a recorder is to do."""
 
-    plan: dict[str, Any] | None
+    plan: Plan | None
     recording: bool
-    burst_until_ns: int
+    burst_until: Time | None = Field(description="Until when a burst by hand lasts; null: there is none.")
+    burst_until_ns: int = Field(description="The same for recorders of version 0.1; 0: there is none.")
 
 
 class DirectIn(BaseModel):
@@ -116,8 +124,8 @@ class DirectIn(BaseModel):
 
 
 UNREADABLE_REPORT = ReportIn(
-    version="", pid=0, state="report unreadable", started_ms=0, interval_s=None, last_tick_ms=None, ticks=0, missed=0,
-    late_ms=None, cost_share=None, memory_bytes=0, spool_bytes=0, spool_limit_bytes=0,
+    version="", pid=0, state="report unreadable", started=spell_time(EARLIEST_NS), interval_s=None, last_tick=None,
+    ticks=0, missed=0, late_s=None, cost_share=None, memory_bytes=0, spool_bytes=0, spool_limit_bytes=0,
 )  # fmt: skip
 
 
@@ -129,9 +137,9 @@ class RecorderOut(Out):
     name: str
     plan: str | None
     recording: bool
-    burst_until_ms: float | None
+    burst_until: Time | None
     state: str = Field(description="As it reported, or silent.")
-    reported_ms: float
+    reported: Time
     report: ReportIn
 
     @classmethod
@@ -148,8 +156,8 @@ class RecorderOut(Out):
             name=info.name,
             plan=info.plan,
             recording=info.recording,
-            burst_until_ms=info.burst_until_ns / NS_PER_MS if info.burst_until_ns > time.time_ns() else None,
+            burst_until=info.burst_until_ns if info.burst_until_ns > time.time_ns() else None,
             state="silent" if silent and report.state != "ended" else report.state,
-            reported_ms=to_ms(info.reported_ns),
+            reported=info.reported_ns,
             report=report,
         )

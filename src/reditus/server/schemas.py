@@ -4,22 +4,31 @@ from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, StringConstraints, WithJsonSchema
 
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut
 from reditus.core.diagnosis.contributors import Contributor
 from reditus.core.errors import ReditusError
-from reditus.core.measures import Measure, Resource, measure_named
+from reditus.core.measures import Measure, Resource, Unit, measure_named
 from reditus.core.outside import shown
-from reditus.core.rfc3339 import parse_time, spell_bounded, spell_time, to_ms
+from reditus.core.rfc3339 import parse_time, spell_bounded
+from reditus.server.document_schemas import Facts
 from reditus.store.records import ArchiveInfo, KnownDamage, Verdict
 
 Name = Annotated[
     str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True, pattern=r"^[^\x00-\x1f\x7f]+$")
 ]
 Moment = Annotated[str, Field(json_schema_extra={"format": "date-time"}, max_length=60)]
-"""RFC 3339 with a zone; server.times reads it."""
+"""A time in a request: RFC 3339 with a zone."""
+Time = Annotated[
+    int, PlainSerializer(spell_bounded, return_type=str), WithJsonSchema({"type": "string", "format": "date-time"})
+]
+"""A time in an answer: nanoseconds inside, RFC 3339 in UTC outside. Columns of many times are numbers (`times_ms`)."""
+FindingKind = Annotated[
+    str, WithJsonSchema({"type": "string", "enum": [item.id for item in KINDS], "title": "FindingKind"})
+]
+"""What a finding or a ruled-out entry may be of."""
 Source = Literal["recorded", "imported", "simulated"]
 
 
@@ -57,16 +66,16 @@ class FailingOut(Out):
 
     archive: str
     reason: str
-    since: str
+    since: Time
     times: int
-    retry: str = Field(description="When it is tried again.")
+    retry: Time = Field(description="When it is tried again.")
 
 
 class TaskOut(Out):
     """How a part of the background work does."""
 
     task: Literal["sealing", "rollups", "retention", "scrubbing", "judging"]
-    last_success: str | None = Field(description="When it last went through; null if not since the server started.")
+    last_success: Time | None = Field(description="When it last went through; null if not since the server started.")
     overdue: bool
     failing: list[FailingOut]
 
@@ -90,11 +99,11 @@ class DamageOut(Out):
     archive_name: str
     host: str
     group: str
-    start: str
-    end: str
+    start: Time
+    end: Time
     columns: int | None = Field(description="How many are lost; null: all of the group.")
     reason: str
-    found: str
+    found: Time
 
     @classmethod
     def of(cls, known_damage: KnownDamage) -> "DamageOut":
@@ -104,11 +113,11 @@ class DamageOut(Out):
             archive_name=known_damage.archive_name,
             host=known_damage.host_name,
             group=known_damage.group,
-            start=spell_bounded(known_damage.first_ns),
-            end=spell_bounded(known_damage.last_ns),
+            start=known_damage.first_ns,
+            end=known_damage.last_ns,
             columns=known_damage.columns,
             reason=known_damage.reason,
-            found=spell_time(known_damage.found_ns),
+            found=known_damage.found_ns,
         )
 
 
@@ -149,7 +158,7 @@ class ArchiveIn(BaseModel):
     host: HostIn
     name: Name
     source: Source
-    facts: dict[str, Any] = Field(default_factory=dict, description="Facts of the host, as docs/blocks.md describes.")
+    facts: Facts = Field(default_factory=dict)
 
 
 class HostOut(Out):
@@ -166,11 +175,9 @@ class ArchiveOut(Out):
     host: HostOut
     name: str
     source: Source
-    facts: dict[str, Any]
-    start: str | None = Field(description="First tick, RFC 3339; null while the archive is empty.")
-    end: str | None
-    start_ms: float | None
-    end_ms: float | None
+    facts: Facts
+    start: Time | None = Field(description="First tick; null while the archive is empty.")
+    end: Time | None
     interval_s: float | None
     ticks: int
     columns: int
@@ -178,24 +185,21 @@ class ArchiveOut(Out):
     coverage: float = Field(description="Share of the time between first and last tick for which there are ticks.")
     notes: str = Field(description="What people say of it.")
     protected: bool = Field(description="Whether it is protected: nothing is removed from it.")
-    deleted: str | None = Field(description="Since when it waits to be removed; until it is, that can be taken back.")
+    deleted: Time | None = Field(description="Since when it waits to be removed; until it is, that can be taken back.")
     damaged_blocks: int = Field(description="How many of its blocks are known to be damaged: what they lost is a gap.")
     trouble: str | None = Field(description="What of it cannot be read at all, and why.")
 
     @classmethod
     def of(cls, archive: ArchiveInfo) -> "ArchiveOut":
         """From the store's record."""
-        first_ns, last_ns = archive.first_ns, archive.last_ns
         return cls(
             id=str(archive.id),
             host=HostOut(id=str(archive.host.id), name=archive.host.name),
             name=archive.name,
             source=archive.source,
             facts=archive.facts.as_json(),
-            start=None if first_ns is None else spell_time(first_ns),
-            end=None if last_ns is None else spell_time(last_ns),
-            start_ms=None if first_ns is None else to_ms(first_ns),
-            end_ms=None if last_ns is None else to_ms(last_ns),
+            start=archive.first_ns,
+            end=archive.last_ns,
             interval_s=None if archive.interval_ns is None else archive.interval_ns / 1e9,
             ticks=archive.ticks,
             columns=archive.columns,
@@ -203,7 +207,7 @@ class ArchiveOut(Out):
             coverage=archive.coverage,
             notes=archive.notes,
             protected=archive.protected,
-            deleted=None if archive.deleted_ns is None else spell_time(archive.deleted_ns),
+            deleted=archive.deleted_ns,
             damaged_blocks=archive.damaged_blocks,
             trouble=archive.trouble,
         )
@@ -212,8 +216,8 @@ class ArchiveOut(Out):
 class FactsOut(Out):
     """Facts of the host from a time on."""
 
-    since: str
-    facts: dict[str, Any]
+    since: Time
+    facts: Facts
 
 
 class StoredOut(Out):
@@ -228,12 +232,12 @@ class MeasureOut(Out):
 
     name: str
     title: str
-    unit: str
-    resource: str
+    unit: Unit
+    resource: Resource
     help: str
     formula: str
-    per: str | None = Field(description="What the measure has devices of: core, disk, interface; null if none.")
-    total: str | None = Field(description="Unit of the measure summed over time, where that makes sense.")
+    per: Literal["core", "disk", "interface"] | None = Field(description="What it has devices of; null if none.")
+    total: Unit | None = Field(description="Unit of the measure summed over time, where that makes sense.")
 
     @classmethod
     def of(cls, measure: Measure) -> "MeasureOut":
@@ -241,12 +245,12 @@ class MeasureOut(Out):
         return cls(
             name=measure.name,
             title=measure.title,
-            unit=measure.unit.value,
-            resource=measure.resource.value,
+            unit=measure.unit,
+            resource=measure.resource,
             help=measure.help,
             formula=measure.formula,
             per=None if measure.per is None else measure.per.name.lower(),
-            total=None if measure.total is None else measure.total.value,
+            total=measure.total,
         )
 
 
@@ -262,8 +266,8 @@ class CounterOut(Out):
     )
     help: str
     source: str
-    charted_in: str = Field(description="The unit of its measure: growth per second, or the level.")
-    resource: str
+    charted_in: Unit = Field(description="The unit of its measure: growth per second, or the level.")
+    resource: Resource
 
     @classmethod
     def of(cls, counter: Counter) -> "CounterOut":
@@ -276,8 +280,8 @@ class CounterOut(Out):
             attributes=[*([counter.device] if counter.device else []), *counter.attributes],
             help=counter.help,
             source=counter.source,
-            charted_in=measure_named(counter.name).unit.value,
-            resource=measure_named(counter.name).resource.value,
+            charted_in=measure_named(counter.name).unit,
+            resource=measure_named(counter.name).resource,
         )
 
 
@@ -308,7 +312,7 @@ class SeriesOut(Out):
 
     measure: str
     device: str | None
-    unit: str
+    unit: Unit
     times: int
     bin_s: float | None = Field(description="Length of a bin in seconds; null when the values are single ticks.")
     mean: list[float | None]
@@ -321,9 +325,9 @@ class SeriesOut(Out):
 class SeriesSetOut(Out):
     """Series over a window; those with the same times share them."""
 
-    start_ms: float
-    end_ms: float
-    times_ms: list[list[float]]
+    start: Time
+    end: Time
+    times_ms: list[list[float]] = Field(description="Milliseconds since the epoch, in the order of time.")
     series: list[SeriesOut]
 
 
@@ -344,8 +348,8 @@ class StrainRowOut(Out):
 class StrainMapOut(Out):
     """Strain over a window, a row for each resource and opened device."""
 
-    first_ms: float = Field(description="Where the first bin begins.")
-    bin_ms: float
+    start: Time = Field(description="Where the first bin begins.")
+    bin_s: float
     rows: list[StrainRowOut]
 
 
@@ -354,15 +358,15 @@ class ReadingOut(Out):
 
     measure: str
     device: str | None
-    unit: str
+    unit: Unit
     value: float | None
 
 
 class MomentOut(Out):
     """The state of the host at one tick."""
 
-    at_ms: float = Field(description="The moment that was requested.")
-    tick_ms: float | None = Field(description="The tick that describes it; null in a gap.")
+    at: Time = Field(description="The moment that was requested.")
+    tick: Time | None = Field(description="The tick that describes it; null in a gap.")
     cores: int | None
     readings: list[ReadingOut]
 
@@ -374,7 +378,7 @@ class EvidenceOut(Out):
     device: str | None
     value: float
     threshold: float | None
-    unit: str
+    unit: Unit
     reads: str
 
     @classmethod
@@ -385,7 +389,7 @@ class EvidenceOut(Out):
             device=evidence.device,
             value=evidence.value,
             threshold=evidence.threshold,
-            unit=evidence.unit.value,
+            unit=evidence.unit,
             reads=evidence.reads,
         )
 
@@ -393,14 +397,14 @@ class EvidenceOut(Out):
 class OnsetOut(Out):
     """When a finding began."""
 
-    at: str
+    at: Time
     uncertainty_s: float
 
 
 class PatternOut(Out):
     """How a finding recurs."""
 
-    kind: str
+    kind: Literal["once", "periodic"]
     period_s: float | None
 
 
@@ -417,19 +421,19 @@ class VerdictOut(Out):
 
     state: Literal["open", "confirmed", "dismissed"]
     remark: str
-    decided: str
+    decided: Time
 
 
 class FindingOut(Out):
     """What ran out: since when, at what cost, because of what."""
 
     id: str
-    kind: str
+    kind: FindingKind
     title: str
-    resource: str
+    resource: Resource
     device: str | None
-    start: str
-    end: str
+    start: Time
+    end: Time
     onset: OnsetOut
     severity: float
     time_lost_s: float
@@ -454,11 +458,11 @@ class FindingOut(Out):
             id=finding.id,
             kind=finding.kind,
             title=finding.title,
-            resource=finding.resource.value,
+            resource=finding.resource,
             device=finding.device,
-            start=spell_time(finding.start_ns),
-            end=spell_time(finding.end_ns),
-            onset=OnsetOut(at=spell_time(finding.onset.at_ns), uncertainty_s=finding.onset.uncertainty_s),
+            start=finding.start_ns,
+            end=finding.end_ns,
+            onset=OnsetOut(at=finding.onset.at_ns, uncertainty_s=finding.onset.uncertainty_s),
             severity=finding.severity,
             time_lost_s=finding.time_lost_s,
             time_lost_estimated=finding.time_lost_estimated,
@@ -473,7 +477,7 @@ class FindingOut(Out):
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
             verdict=None
             if verdict is None
-            else VerdictOut(state=verdict.state, remark=verdict.remark, decided=spell_time(verdict.decided_ns)),
+            else VerdictOut(state=verdict.state, remark=verdict.remark, decided=verdict.decided_ns),
         )
 
 
@@ -481,12 +485,12 @@ class RuledOutOut(Out):
     """What looked like a problem and is none."""
 
     id: str
-    kind: str
+    kind: FindingKind
     title: str
-    resource: str
+    resource: Resource
     device: str | None
-    start: str
-    end: str
+    start: Time
+    end: Time
     evidence: list[EvidenceOut]
     explanation: str
 
@@ -497,10 +501,10 @@ class RuledOutOut(Out):
             id=excluded.id,
             kind=excluded.kind,
             title=excluded.title,
-            resource=excluded.resource.value,
+            resource=excluded.resource,
             device=excluded.device,
-            start=spell_time(excluded.start_ns),
-            end=spell_time(excluded.end_ns),
+            start=excluded.start_ns,
+            end=excluded.end_ns,
             evidence=[EvidenceOut.of(item) for item in excluded.evidence],
             explanation=excluded.explanation,
         )
@@ -511,8 +515,8 @@ class DiagnosedWindowOut(Out):
 
     model_config = ConfigDict(frozen=True, populate_by_name=True)
 
-    from_: str = Field(alias="from")
-    to: str
+    from_: Time = Field(alias="from")
+    to: Time
     coverage: float
 
 
@@ -548,9 +552,7 @@ class DiagnosisOut(Out):
 
         return cls(
             host=host,
-            window=DiagnosedWindowOut(
-                from_=spell_time(window.start_ns), to=spell_time(window.end_ns), coverage=diagnosis.coverage
-            ),
+            window=DiagnosedWindowOut(from_=window.start_ns, to=window.end_ns, coverage=diagnosis.coverage),
             findings=[
                 FindingOut.of(finding, parts.get(finding.id, ()), said(finding)) for finding in diagnosis.findings
             ],
@@ -628,7 +630,7 @@ class ProcessesOut(Out):
     """The heaviest processes at the tick."""
 
     recorded: bool = Field(description="Whether the archive holds processes at all.")
-    tick_ms: float | None
+    tick: Time | None
     processes: list[ProcessOut] = Field(description="The heaviest, by processor use and then memory.")
     threads: list[ThreadOut] = Field(description="The heaviest threads of those, where the plan asks for threads.")
     total: UsageOut | None = Field(description="All processes of the tick, those not listed too.")

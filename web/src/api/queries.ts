@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery, type QueryClient, type UseQueryReturnType } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
-import { toRfc3339 } from '../model/link'
+import { toInstant } from '../model/instant'
 import type { Span } from '../model/span'
 import {
   api,
@@ -117,8 +117,8 @@ export function useSeriesSet(
       const { start, end } = window.value ?? { start: 0, end: 1 }
       const query = {
         measure: measures.value,
-        from: toRfc3339(start),
-        to: toRfc3339(end),
+        from: toInstant(start),
+        to: toInstant(end),
         width: width.value,
       }
       const params = { path: { archive_id: id.value }, query }
@@ -143,8 +143,8 @@ export function useStrain(
     queryFn: ({ signal }) => {
       const { start, end } = extent.value ?? { start: 0, end: 1 }
       const query = {
-        from: toRfc3339(start),
-        to: toRfc3339(end),
+        from: toInstant(start),
+        to: toInstant(end),
         width: width.value,
         devices: opened.value,
       }
@@ -166,7 +166,7 @@ export function useMoment(
     placeholderData: keepPreviousData,
     shallow: true,
     queryFn: ({ signal }) => {
-      const query = { at: toRfc3339(at.value ?? 0), measure: measures.value ? [...measures.value] : null }
+      const query = { at: toInstant(at.value ?? 0), measure: measures.value ? [...measures.value] : null }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/moment', { params, signal }))
     },
@@ -180,7 +180,7 @@ export function useProcesses(id: Ref<string>, at: Ref<number | null>): Query<Pro
     placeholderData: keepPreviousData,
     shallow: true,
     queryFn: ({ signal }) => {
-      const params = { path: { archive_id: id.value }, query: { at: toRfc3339(at.value ?? 0) } }
+      const params = { path: { archive_id: id.value }, query: { at: toInstant(at.value ?? 0) } }
       return unwrap(api.GET('/api/archives/{archive_id}/processes', { params, signal }))
     },
   })
@@ -215,7 +215,7 @@ export function useMarkers(
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) => {
       const { start, end } = window.value ?? { start: 0, end: 1 }
-      const query = { from: toRfc3339(start), to: toRfc3339(end), severity: severity.value }
+      const query = { from: toInstant(start), to: toInstant(end), severity: severity.value }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/markers', { params, signal }))
     },

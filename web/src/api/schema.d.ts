@@ -226,7 +226,7 @@ export interface paths {
         };
         /**
          * Follow
-         * @description Server-sent events: `ticks` with the newest tick's time in milliseconds whenever there are new ones.
+         * @description Server-sent events: `ticks` with the newest tick's time whenever there are new ones.
          */
         get: operations["follow"];
         put?: never;
@@ -699,11 +699,30 @@ export interface components {
          */
         ArchiveIn: {
             /**
-             * Facts
-             * @description Facts of the host, as docs/blocks.md describes.
+             * HostFacts
+             * @description What is known of a host, as docs/blocks.md describes it; what is unknown is null or left out.
              */
             facts?: {
-                [key: string]: unknown;
+                /** Boot */
+                boot?: string | null;
+                /** Cores */
+                cores?: number | null;
+                /** Disks */
+                disks?: {
+                    [key: string]: components["schemas"]["DiskFacts"];
+                };
+                /** Kernel */
+                kernel?: string | null;
+                /** Links */
+                links?: {
+                    [key: string]: components["schemas"]["LinkFacts"];
+                };
+                /** Memory Bytes */
+                memory_bytes?: number | null;
+                /** Model */
+                model?: string | null;
+                /** Virtual */
+                virtual?: boolean | null;
             };
             host: components["schemas"]["HostIn"];
             /** Name */
@@ -738,11 +757,31 @@ export interface components {
             deleted: string | null;
             /** End */
             end: string | null;
-            /** End Ms */
-            end_ms: number | null;
-            /** Facts */
+            /**
+             * HostFacts
+             * @description What is known of a host, as docs/blocks.md describes it; what is unknown is null or left out.
+             */
             facts: {
-                [key: string]: unknown;
+                /** Boot */
+                boot?: string | null;
+                /** Cores */
+                cores?: number | null;
+                /** Disks */
+                disks?: {
+                    [key: string]: components["schemas"]["DiskFacts"];
+                };
+                /** Kernel */
+                kernel?: string | null;
+                /** Links */
+                links?: {
+                    [key: string]: components["schemas"]["LinkFacts"];
+                };
+                /** Memory Bytes */
+                memory_bytes?: number | null;
+                /** Model */
+                model?: string | null;
+                /** Virtual */
+                virtual?: boolean | null;
             };
             host: components["schemas"]["HostOut"];
             /** Id */
@@ -770,11 +809,9 @@ export interface components {
             source: "recorded" | "imported" | "simulated";
             /**
              * Start
-             * @description First tick, RFC 3339; null while the archive is empty.
+             * @description First tick; null while the archive is empty.
              */
             start: string | null;
-            /** Start Ms */
-            start_ms: number | null;
             /** Ticks */
             ticks: number;
             /**
@@ -788,8 +825,8 @@ export interface components {
          * @description A batch that was laid aside, in the recorder's folder of refused ones.
          */
         AsideIn: {
-            /** End Ms */
-            end_ms?: number | null;
+            /** End */
+            end?: string | null;
             /** File */
             file: string;
             /** Reason */
@@ -797,10 +834,10 @@ export interface components {
             /** Size Bytes */
             size_bytes: number;
             /**
-             * Start Ms
+             * Start
              * @description Its first tick; null where unknown.
              */
-            start_ms?: number | null;
+            start?: string | null;
         };
         /**
          * AvailableOut
@@ -822,20 +859,15 @@ export interface components {
             name: string;
             /**
              * Per
-             * @description What the measure has devices of: core, disk, interface; null if none.
+             * @description What it has devices of; null if none.
              */
-            per: string | null;
-            /** Resource */
-            resource: string;
+            per: ("core" | "disk" | "interface") | null;
+            resource: components["schemas"]["Resource"];
             /** Title */
             title: string;
-            /**
-             * Total
-             * @description Unit of the measure summed over time, where that makes sense.
-             */
-            total: string | null;
-            /** Unit */
-            unit: string;
+            /** @description Unit of the measure summed over time, where that makes sense. */
+            total: components["schemas"]["Unit"] | null;
+            unit: components["schemas"]["Unit"];
         };
         /**
          * CheckIn
@@ -903,11 +935,8 @@ export interface components {
              * @description What tells its columns apart; the first names its devices, if it has any.
              */
             attributes: string[];
-            /**
-             * Charted In
-             * @description The unit of its measure: growth per second, or the level.
-             */
-            charted_in: string;
+            /** @description The unit of its measure: growth per second, or the level. */
+            charted_in: components["schemas"]["Unit"];
             /** Help */
             help: string;
             /**
@@ -917,8 +946,7 @@ export interface components {
             kind: "cumulative" | "level";
             /** Name */
             name: string;
-            /** Resource */
-            resource: string;
+            resource: components["schemas"]["Resource"];
             /** Source */
             source: string;
             /** Title */
@@ -943,9 +971,15 @@ export interface components {
              * @description How many are lost; null: all of the group.
              */
             columns: number | null;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
-            /** Found */
+            /**
+             * Found
+             * Format: date-time
+             */
             found: string;
             /** Group */
             group: string;
@@ -953,7 +987,10 @@ export interface components {
             host: string;
             /** Reason */
             reason: string;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
         };
         /**
@@ -996,9 +1033,15 @@ export interface components {
         DiagnosedWindowOut: {
             /** Coverage */
             coverage: number;
-            /** From */
+            /**
+             * From
+             * Format: date-time
+             */
             from: string;
-            /** To */
+            /**
+             * To
+             * Format: date-time
+             */
             to: string;
         };
         /**
@@ -1033,6 +1076,21 @@ export interface components {
             recording?: boolean | null;
         };
         /**
+         * DiskFacts
+         * @description What is known of a disk.
+         */
+        DiskFacts: {
+            /** On */
+            on?: string[];
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "disk" | "partition" | "volume" | "memory";
+            /** Rotational */
+            rotational?: boolean | null;
+        };
+        /**
          * EvidenceOut
          * @description A measure that supports a finding.
          */
@@ -1045,8 +1103,7 @@ export interface components {
             reads: string;
             /** Threshold */
             threshold: number | null;
-            /** Unit */
-            unit: string;
+            unit: components["schemas"]["Unit"];
             /** Value */
             value: number;
         };
@@ -1055,11 +1112,36 @@ export interface components {
          * @description Facts of the host from a time on.
          */
         FactsOut: {
-            /** Facts */
+            /**
+             * HostFacts
+             * @description What is known of a host, as docs/blocks.md describes it; what is unknown is null or left out.
+             */
             facts: {
-                [key: string]: unknown;
+                /** Boot */
+                boot?: string | null;
+                /** Cores */
+                cores?: number | null;
+                /** Disks */
+                disks?: {
+                    [key: string]: components["schemas"]["DiskFacts"];
+                };
+                /** Kernel */
+                kernel?: string | null;
+                /** Links */
+                links?: {
+                    [key: string]: components["schemas"]["LinkFacts"];
+                };
+                /** Memory Bytes */
+                memory_bytes?: number | null;
+                /** Model */
+                model?: string | null;
+                /** Virtual */
+                virtual?: boolean | null;
             };
-            /** Since */
+            /**
+             * Since
+             * Format: date-time
+             */
             since: string;
         };
         /**
@@ -1073,10 +1155,14 @@ export interface components {
             reason: string;
             /**
              * Retry
+             * Format: date-time
              * @description When it is tried again.
              */
             retry: string;
-            /** Since */
+            /**
+             * Since
+             * Format: date-time
+             */
             since: string;
             /** Times */
             times: number;
@@ -1097,7 +1183,10 @@ export interface components {
             considered: string[];
             /** Device */
             device: string | null;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
             /** Evidence */
             evidence: components["schemas"]["EvidenceOut"][];
@@ -1105,8 +1194,11 @@ export interface components {
             explanation: string;
             /** Id */
             id: string;
-            /** Kind */
-            kind: string;
+            /**
+             * FindingKind
+             * @enum {string}
+             */
+            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "tasks.blocked" | "io.iowait_harmless" | "load.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
             /** Next */
             next: string[];
             onset: components["schemas"]["OnsetOut"];
@@ -1116,11 +1208,13 @@ export interface components {
              * @description Shares of recorded processes; the rest is not attributed.
              */
             processes: components["schemas"]["PartyOut"][];
-            /** Resource */
-            resource: string;
+            resource: components["schemas"]["Resource"];
             /** Severity */
             severity: number;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
             /**
              * Symptoms
@@ -1152,31 +1246,39 @@ export interface components {
          * @description A stretch that was dropped unsent.
          */
         GapIn: {
-            /** End Ms */
-            end_ms: number;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
             /** Reason */
             reason: string;
-            /** Start Ms */
-            start_ms: number;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
         };
         /**
          * GapOut
          * @description A stretch without ticks.
          */
         GapOut: {
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
-            /** End Ms */
-            end_ms: number;
             /**
              * Reason
              * @description null where unexplained.
              */
             reason: string | null;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
-            /** Start Ms */
-            start_ms: number;
         };
         /**
          * GapsOut
@@ -1256,6 +1358,16 @@ export interface components {
             name: string;
         };
         /**
+         * LinkFacts
+         * @description What is known of an interface.
+         */
+        LinkFacts: {
+            /** Physical */
+            physical?: boolean | null;
+            /** Speed Bits Per S */
+            speed_bits_per_s?: number | null;
+        };
+        /**
          * MarkerIn
          * @description A marker to add.
          */
@@ -1297,13 +1409,16 @@ export interface components {
          * @description A remark or event.
          */
         MarkerOut: {
-            /** At Ms */
-            at_ms: number;
             /**
-             * End Ms
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * End
              * @description The end of a stretch; null: an instant.
              */
-            end_ms: number | null;
+            end: string | null;
             /** Ident */
             ident: string;
             /**
@@ -1350,20 +1465,15 @@ export interface components {
             name: string;
             /**
              * Per
-             * @description What the measure has devices of: core, disk, interface; null if none.
+             * @description What it has devices of; null if none.
              */
-            per: string | null;
-            /** Resource */
-            resource: string;
+            per: ("core" | "disk" | "interface") | null;
+            resource: components["schemas"]["Resource"];
             /** Title */
             title: string;
-            /**
-             * Total
-             * @description Unit of the measure summed over time, where that makes sense.
-             */
-            total: string | null;
-            /** Unit */
-            unit: string;
+            /** @description Unit of the measure summed over time, where that makes sense. */
+            total: components["schemas"]["Unit"] | null;
+            unit: components["schemas"]["Unit"];
         };
         /**
          * MomentOut
@@ -1371,26 +1481,30 @@ export interface components {
          */
         MomentOut: {
             /**
-             * At Ms
+             * At
+             * Format: date-time
              * @description The moment that was requested.
              */
-            at_ms: number;
+            at: string;
             /** Cores */
             cores: number | null;
             /** Readings */
             readings: components["schemas"]["ReadingOut"][];
             /**
-             * Tick Ms
+             * Tick
              * @description The tick that describes it; null in a gap.
              */
-            tick_ms: number | null;
+            tick: string | null;
         };
         /**
          * OnsetOut
          * @description When a finding began.
          */
         OnsetOut: {
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Uncertainty S */
             uncertainty_s: number;
@@ -1400,11 +1514,45 @@ export interface components {
          * @description What a recorder is to do.
          */
         OrdersOut: {
-            /** Burst Until Ns */
+            /**
+             * Burst Until
+             * @description Until when a burst by hand lasts; null: there is none.
+             */
+            burst_until: string | null;
+            /**
+             * Burst Until Ns
+             * @description The same for recorders of version 0.1; 0: there is none.
+             */
             burst_until_ns: number;
             /** Plan */
             plan: {
-                [key: string]: unknown;
+                /** Arguments */
+                arguments?: boolean;
+                burst?: components["schemas"]["PlanBurst"] | null;
+                /** Control Groups */
+                control_groups?: string[];
+                /** Devices */
+                devices?: {
+                    [key: string]: components["schemas"]["PlanDevices"];
+                };
+                /**
+                 * Every
+                 * @description Such as 200ms, 5s, 1.5h or 30d.
+                 */
+                every?: string;
+                /** Groups */
+                groups?: {
+                    [key: string]: components["schemas"]["PlanGroup"];
+                };
+                /** Keep */
+                keep?: string | null;
+                /** Log */
+                log?: ("emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug") | null;
+                /** Name */
+                name: string;
+                /** Threads */
+                threads?: boolean;
+                when?: components["schemas"]["PlanTimes"] | null;
             } | null;
             /** Recording */
             recording: boolean;
@@ -1426,26 +1574,119 @@ export interface components {
          * @description How a finding recurs.
          */
         PatternOut: {
-            /** Kind */
-            kind: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "once" | "periodic";
             /** Period S */
             period_s: number | null;
+        };
+        /** PlanBurst */
+        PlanBurst: {
+            /** Above */
+            above?: number;
+            /**
+             * Every
+             * @description Such as 200ms, 5s, 1.5h or 30d.
+             */
+            every?: string;
+            /**
+             * For
+             * @description Such as 200ms, 5s, 1.5h or 30d.
+             */
+            for?: string;
+            /**
+             * Last
+             * @description Such as 200ms, 5s, 1.5h or 30d.
+             */
+            last?: string;
+            /** Resource */
+            resource?: ("cpu" | "memory" | "io") | null;
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope?: "some" | "full";
+        };
+        /**
+         * PlanDevices
+         * @description Which devices of a kind are recorded: names or patterns.
+         */
+        PlanDevices: {
+            /** Idle */
+            idle?: boolean;
+            /** Only */
+            only?: string[];
+            /** Without */
+            without?: string[];
+        };
+        /**
+         * PlanGroup
+         * @description How a group of counters is recorded.
+         */
+        PlanGroup: {
+            /**
+             * Every
+             * @description Such as 200ms, 5s, 1.5h or 30d.
+             */
+            every?: string;
+            /** Record */
+            record?: boolean;
+        };
+        /** PlanHours */
+        PlanHours: {
+            /** Days */
+            days?: ("mon" | "tue" | "wed" | "thu" | "fri" | "sat" | "sun")[];
+            /** From */
+            from?: string;
+            /** To */
+            to?: string;
         };
         /**
          * PlanOut
          * @description A plan, and the recorders that follow it.
          */
         PlanOut: {
-            /** Changed Ms */
-            changed_ms: number;
+            /**
+             * Changed
+             * Format: date-time
+             */
+            changed: string;
             /** Name */
             name: string;
             /**
-             * Plan
-             * @description As docs/plans.md describes it.
+             * PlanDocument
+             * @description A plan, as docs/plans.md describes it.
              */
             plan: {
-                [key: string]: unknown;
+                /** Arguments */
+                arguments?: boolean;
+                burst?: components["schemas"]["PlanBurst"] | null;
+                /** Control Groups */
+                control_groups?: string[];
+                /** Devices */
+                devices?: {
+                    [key: string]: components["schemas"]["PlanDevices"];
+                };
+                /**
+                 * Every
+                 * @description Such as 200ms, 5s, 1.5h or 30d.
+                 */
+                every?: string;
+                /** Groups */
+                groups?: {
+                    [key: string]: components["schemas"]["PlanGroup"];
+                };
+                /** Keep */
+                keep?: string | null;
+                /** Log */
+                log?: ("emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug") | null;
+                /** Name */
+                name: string;
+                /** Threads */
+                threads?: boolean;
+                when?: components["schemas"]["PlanTimes"] | null;
             };
             /**
              * Recorders
@@ -1457,6 +1698,18 @@ export interface components {
              * @description Why it cannot be followed, if it was damaged.
              */
             trouble?: string | null;
+        };
+        /**
+         * PlanTimes
+         * @description When a plan records.
+         */
+        PlanTimes: {
+            /** End */
+            end?: string | null;
+            /** Start */
+            start?: string | null;
+            /** Weekly */
+            weekly?: components["schemas"]["PlanHours"][];
         };
         /**
          * ProblemOut
@@ -1537,8 +1790,8 @@ export interface components {
              * @description The heaviest threads of those, where the plan asks for threads.
              */
             threads: components["schemas"]["ThreadOut"][];
-            /** Tick Ms */
-            tick_ms: number | null;
+            /** Tick */
+            tick: string | null;
             /** @description All processes of the tick, those not listed too. */
             total: components["schemas"]["UsageOut"] | null;
         };
@@ -1551,8 +1804,7 @@ export interface components {
             device: string | null;
             /** Measure */
             measure: string;
-            /** Unit */
-            unit: string;
+            unit: components["schemas"]["Unit"];
             /** Value */
             value: number | null;
         };
@@ -1561,8 +1813,8 @@ export interface components {
          * @description A recorder: its last report and its orders.
          */
         RecorderOut: {
-            /** Burst Until Ms */
-            burst_until_ms: number | null;
+            /** Burst Until */
+            burst_until: string | null;
             host: components["schemas"]["HostOut"];
             /** Id */
             id: string;
@@ -1573,8 +1825,11 @@ export interface components {
             /** Recording */
             recording: boolean;
             report: components["schemas"]["ReportIn"];
-            /** Reported Ms */
-            reported_ms: number;
+            /**
+             * Reported
+             * Format: date-time
+             */
+            reported: string;
             /**
              * State
              * @description As it reported, or silent.
@@ -1600,13 +1855,13 @@ export interface components {
             dropped?: components["schemas"]["GapIn"][];
             /** Interval S */
             interval_s: number | null;
-            /** Last Tick Ms */
-            last_tick_ms: number | null;
+            /** Last Tick */
+            last_tick: string | null;
             /**
-             * Late Ms
+             * Late S
              * @description Median lateness of the last ticks.
              */
-            late_ms: number | null;
+            late_s: number | null;
             /** Memory Bytes */
             memory_bytes: number;
             /** Missed */
@@ -1623,8 +1878,11 @@ export interface components {
             spool_limit_bytes: number;
             /** Spool Trouble */
             spool_trouble?: string | null;
-            /** Started Ms */
-            started_ms: number;
+            /**
+             * Started
+             * Format: date-time
+             */
+            started: string;
             /** State */
             state: string;
             /** Ticks */
@@ -1649,7 +1907,10 @@ export interface components {
         RuledOutOut: {
             /** Device */
             device: string | null;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
             /** Evidence */
             evidence: components["schemas"]["EvidenceOut"][];
@@ -1657,11 +1918,16 @@ export interface components {
             explanation: string;
             /** Id */
             id: string;
-            /** Kind */
-            kind: string;
-            /** Resource */
-            resource: string;
-            /** Start */
+            /**
+             * FindingKind
+             * @enum {string}
+             */
+            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "tasks.blocked" | "io.iowait_harmless" | "load.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
+            resource: components["schemas"]["Resource"];
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
             /** Title */
             title: string;
@@ -1694,21 +1960,29 @@ export interface components {
             summary: components["schemas"]["SummaryOut"] | null;
             /** Times */
             times: number;
-            /** Unit */
-            unit: string;
+            unit: components["schemas"]["Unit"];
         };
         /**
          * SeriesSetOut
          * @description Series over a window; those with the same times share them.
          */
         SeriesSetOut: {
-            /** End Ms */
-            end_ms: number;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
             /** Series */
             series: components["schemas"]["SeriesOut"][];
-            /** Start Ms */
-            start_ms: number;
-            /** Times Ms */
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * Times Ms
+             * @description Milliseconds since the epoch, in the order of time.
+             */
             times_ms: number[][];
         };
         /**
@@ -1729,15 +2003,16 @@ export interface components {
          * @description Strain over a window, a row for each resource and opened device.
          */
         StrainMapOut: {
-            /** Bin Ms */
-            bin_ms: number;
-            /**
-             * First Ms
-             * @description Where the first bin begins.
-             */
-            first_ms: number;
+            /** Bin S */
+            bin_s: number;
             /** Rows */
             rows: components["schemas"]["StrainRowOut"][];
+            /**
+             * Start
+             * Format: date-time
+             * @description Where the first bin begins.
+             */
+            start: string;
         };
         /**
          * StrainRowOut
@@ -1870,6 +2145,12 @@ export interface components {
             removed_ticks: number;
         };
         /**
+         * Unit
+         * @description Units that measures come in; screens may print bytes and seconds in larger ones.
+         * @enum {string}
+         */
+        Unit: "cores" | "tasks" | "share" | "bytes" | "bytes/s" | "1/s" | "s" | "count";
+        /**
          * UsageOut
          * @description What a process had at a tick. Rates are null where the interval is unknown.
          */
@@ -1942,7 +2223,10 @@ export interface components {
          * @description What people made of a finding.
          */
         VerdictOut: {
-            /** Decided */
+            /**
+             * Decided
+             * Format: date-time
+             */
             decided: string;
             /** Remark */
             remark: string;
@@ -3131,7 +3415,33 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
-                    [key: string]: unknown;
+                    /** Arguments */
+                    arguments?: boolean;
+                    burst?: components["schemas"]["PlanBurst"] | null;
+                    /** Control Groups */
+                    control_groups?: string[];
+                    /** Devices */
+                    devices?: {
+                        [key: string]: components["schemas"]["PlanDevices"];
+                    };
+                    /**
+                     * Every
+                     * @description Such as 200ms, 5s, 1.5h or 30d.
+                     */
+                    every?: string;
+                    /** Groups */
+                    groups?: {
+                        [key: string]: components["schemas"]["PlanGroup"];
+                    };
+                    /** Keep */
+                    keep?: string | null;
+                    /** Log */
+                    log?: ("emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug") | null;
+                    /** Name */
+                    name: string;
+                    /** Threads */
+                    threads?: boolean;
+                    when?: components["schemas"]["PlanTimes"] | null;
                 };
             };
         };

@@ -1,6 +1,8 @@
 <script setup lang="ts">
+import { toMs, toMsOrNull } from '../model/instant'
 import { computed, ref } from 'vue'
-import { api, ApiError, unwrap, type Archive } from '../api/client'
+import type { Archive } from '../api/client'
+import { useCopyArchive, useDeleteArchive, useDescribeArchive, useTrimArchive } from '../api/mutations'
 import { useGaps } from '../api/queries'
 import { spellAmount } from '../model/amounts'
 import { spellDuration, spellWindow } from '../model/clock'
@@ -18,19 +20,16 @@ const { zone } = usePreferences()
 const { data: gaps, error: gapsError } = useGaps(computed(() => props.archive.id))
 const name = ref(props.archive.name)
 const notes = ref(props.archive.notes)
-const from = ref(toSecond(props.archive.start_ms, Math.floor))
-const to = ref(toSecond(props.archive.end_ms, Math.ceil))
+const from = ref(toSecond(toMsOrNull(props.archive.start), Math.floor))
+const to = ref(toSecond(toMsOrNull(props.archive.end), Math.ceil))
 const copyName = ref(`part of ${props.archive.name}`)
 const sure = ref(false)
-const busy = ref(false)
-const trouble = ref('')
-const path = computed(() => ({ archive_id: props.archive.id }))
 
 const facts = computed(() => [
   [
     'time',
-    props.archive.start_ms !== null && props.archive.end_ms !== null
-      ? spellWindow(props.archive.start_ms, props.archive.end_ms, zone.value)
+    props.archive.start !== null && props.archive.end !== null
+      ? spellWindow(toMs(props.archive.start), toMs(props.archive.end), zone.value)
       : 'empty',
   ],
   ['ticks', `${props.archive.ticks.toLocaleString('en-GB')} of ${props.archive.columns} counters`],
@@ -47,52 +46,75 @@ const facts = computed(() => [
   ...(props.archive.trouble ? [['trouble', props.archive.trouble]] : []),
 ])
 
-async function act(work: () => Promise<string>, stays = false): Promise<void> {
-  busy.value = true
-  trouble.value = ''
-  try {
-    emit('changed', await work())
-    if (!stays) emit('close')
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    trouble.value = why.message
-  } finally {
-    busy.value = false
-  }
+const id = computed(() => props.archive.id)
+const [description, copying, trimming, deletion] = [
+  useDescribeArchive(id),
+  useCopyArchive(id),
+  useTrimArchive(id),
+  useDeleteArchive(id),
+]
+const writes = [description, copying, trimming, deletion]
+const busy = computed(() => writes.some((write) => write.isPending.value))
+const trouble = computed(() => writes.flatMap((write) => write.error.value?.message ?? [])[0] ?? '')
+
+/** What was refused before is no longer shown. */
+function fresh(): void {
+  for (const write of writes) write.reset()
 }
-const save = (): Promise<void> =>
-  act(async () => {
-    const body = { name: name.value, notes: notes.value }
-    await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
-    return `Saved.`
-  })
-const protect = (): Promise<void> =>
-  act(async () => {
-    const body = { protected: !props.archive.protected }
-    await unwrap(api.PATCH('/api/archives/{archive_id}', { params: { path: path.value }, body }))
-    return body.protected ? 'Nothing is removed from it now.' : 'Protection removed.'
-  }, true)
+function finish(sentence: string): void {
+  emit('changed', sentence)
+  emit('close')
+}
+function save(): void {
+  fresh()
+  description.mutate(
+    { name: name.value, notes: notes.value },
+    {
+      onSuccess: () => {
+        finish('Saved.')
+      },
+    },
+  )
+}
+function protect(): void {
+  fresh()
+  description.mutate(
+    { protected: !props.archive.protected },
+    {
+      onSuccess: (archive) => {
+        emit('changed', archive.protected ? 'Nothing is removed from it now.' : 'Protection removed.')
+      },
+    },
+  )
+}
 const stretch = computed(() => ({ from: asRfc3339(from.value), to: asRfc3339(to.value) }))
-const copy = (): Promise<void> =>
-  act(async () => {
-    const body = { ...stretch.value, name: copyName.value }
-    const made = await unwrap(
-      api.POST('/api/archives/{archive_id}/copies', { params: { path: path.value }, body }),
-    )
-    return `${made.name}: ${made.ticks.toLocaleString('en-GB')} ticks copied.`
+function copy(): void {
+  fresh()
+  copying.mutate(
+    { ...stretch.value, name: copyName.value },
+    {
+      onSuccess: (made) => {
+        finish(`${made.name}: ${made.ticks.toLocaleString('en-GB')} ticks copied.`)
+      },
+    },
+  )
+}
+function trim(): void {
+  fresh()
+  trimming.mutate(stretch.value, {
+    onSuccess: (done) => {
+      finish(`${done.removed_ticks.toLocaleString('en-GB')} readings removed from ${props.archive.name}.`)
+    },
   })
-const trim = (): Promise<void> =>
-  act(async () => {
-    const done = await unwrap(
-      api.POST('/api/archives/{archive_id}/trim', { params: { path: path.value }, body: stretch.value }),
-    )
-    return `${done.removed_ticks.toLocaleString('en-GB')} readings removed from ${props.archive.name}.`
+}
+function remove(): void {
+  fresh()
+  deletion.mutate(undefined, {
+    onSuccess: () => {
+      finish(`${props.archive.name} is deleted; for about a minute that can be taken back.`)
+    },
   })
-const remove = (): Promise<void> =>
-  act(async () => {
-    await unwrap(api.DELETE('/api/archives/{archive_id}', { params: { path: path.value } }))
-    return `${props.archive.name} is deleted; for about a minute that can be taken back.`
-  })
+}
 </script>
 
 <template>
@@ -113,8 +135,8 @@ const remove = (): Promise<void> =>
         <template v-else>
           {{ gaps.total }}, {{ spellDuration(gaps.seconds) }} in all
           <ul class="mt-1 max-h-28 overflow-y-auto border-t border-rule">
-            <li v-for="gap in gaps.gaps" :key="gap.start_ms" class="flex gap-4 border-b border-rule py-0.5">
-              <span class="whitespace-nowrap">{{ spellWindow(gap.start_ms, gap.end_ms, zone) }}</span>
+            <li v-for="gap in gaps.gaps" :key="gap.start" class="flex gap-4 border-b border-rule py-0.5">
+              <span class="whitespace-nowrap">{{ spellWindow(toMs(gap.start), toMs(gap.end), zone) }}</span>
               <span :class="gap.reason ? '' : 'text-soft'">{{ gap.reason ?? 'unexplained' }}</span>
             </li>
           </ul>

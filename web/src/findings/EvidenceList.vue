@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import type { Evidence } from '../api/client'
+import type { Evidence, Unit } from '../api/client'
 import { useMeasures } from '../api/queries'
 import { kindOf, useNames } from '../names/useNames'
-import { isUnit, spellAmount } from '../model/amounts'
+import { spellAmount } from '../model/amounts'
 
 /** What a judgement rests on: each measure against the threshold it was held to. */
 defineProps<{ evidence: Evidence[] }>()
@@ -12,8 +12,7 @@ const { data: measures } = useMeasures()
 const titleOf = (name: string): string =>
   measures.value?.find((measure) => measure.name === name)?.title ?? name
 
-const say = (value: number | null, unit: string): string =>
-  value === null ? '–' : isUnit(unit) ? spellAmount(value, unit) : `${value} ${unit}`
+const say = (value: number | null, unit: Unit): string => (value === null ? '–' : spellAmount(value, unit))
 
 /** Value and threshold on one hairline, the larger at three quarters. */
 const place = (value: number, item: Evidence): number =>

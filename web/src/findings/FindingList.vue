@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import type { Finding } from '../api/client'
 import { spellDuration, spellTime, type Zone } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
@@ -19,7 +20,7 @@ interface Props {
 defineProps<Props>()
 defineEmits<{ find: [id: string]; prove: [finding: Finding] }>()
 
-const clock = (text: string, zone: Zone): string => spellTime(Date.parse(text), zone)
+const clock = (text: string, zone: Zone): string => spellTime(toMs(text), zone)
 </script>
 
 <template>

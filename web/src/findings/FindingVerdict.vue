@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
-import { ref } from 'vue'
-import { api, ApiError, done, type Finding } from '../api/client'
-import { diagnosisKey } from '../api/queries'
+import { toMs } from '../model/instant'
+import { computed, ref, toRef } from 'vue'
+import type { Finding } from '../api/client'
+import { useSaveVerdict, type VerdictState } from '../api/mutations'
 import { spellTime, type Zone } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 import TextField from '../ui/TextField.vue'
@@ -16,32 +16,19 @@ interface Props {
 }
 const props = defineProps<Props>()
 
-type State = keyof typeof STATES
-const queries = useQueryClient()
 const words = ref('')
-const trouble = ref('')
+const missing = ref('')
+const verdict = useSaveVerdict(toRef(props, 'archiveId'))
+const trouble = computed(() => missing.value || (verdict.error.value?.message ?? ''))
 
-async function say(state: State): Promise<void> {
+function say(state: VerdictState): void {
   const remark = words.value.trim()
-  if (state === 'dismissed' && !remark) {
-    trouble.value = 'Say why, so that others can follow.'
-    return
-  }
-  trouble.value = ''
-  const { kind, device, start, end } = props.finding
-  try {
-    await done(
-      api.PUT('/api/archives/{archive_id}/verdicts', {
-        params: { path: { archive_id: props.archiveId } },
-        body: { kind, device, start, end, state, remark: remark || (state === 'confirmed' ? before() : '') },
-      }),
-    )
-    words.value = ''
-    await queries.invalidateQueries({ queryKey: diagnosisKey(props.archiveId) })
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    trouble.value = why.message
-  }
+  missing.value = state === 'dismissed' && !remark ? 'Say why, so that others can follow.' : ''
+  if (missing.value) return
+  verdict.mutate(
+    { finding: props.finding, state, remark: remark || (state === 'confirmed' ? before() : '') },
+    { onSuccess: () => (words.value = '') },
+  )
 }
 
 /** Confirming keeps the remark that is there. */
@@ -53,7 +40,7 @@ const before = (): string => props.finding.verdict?.remark ?? ''
     <h3 class="font-semibold">What do you make of it?</h3>
     <p v-if="finding.verdict" class="mt-1">
       <b class="font-semibold">{{ STATES[finding.verdict.state] }}</b>
-      {{ spellTime(Date.parse(finding.verdict.decided), zone)
+      {{ spellTime(toMs(finding.verdict.decided), zone)
       }}<template v-if="finding.verdict.remark">: “{{ finding.verdict.remark }}”</template>
     </p>
     <TextField v-model="words" label="Reason or remark" :wrong="trouble" class="mt-1" />

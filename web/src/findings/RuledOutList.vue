@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import type { RuledOut } from '../api/client'
 import { spellTime, type Zone } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
@@ -33,8 +34,8 @@ defineEmits<{ find: [id: string] }>()
           <span class="text-2xs text-soft">{{ excluded.kind }}</span>
         </span>
         <span class="block text-soft">
-          {{ spellTime(Date.parse(excluded.start), zone) }} –
-          {{ spellTime(Date.parse(excluded.end), zone) }} · not a problem
+          {{ spellTime(toMs(excluded.start), zone) }} – {{ spellTime(toMs(excluded.end), zone) }} · not a
+          problem
         </span>
       </button>
       <div class="mt-2 space-y-3 pl-[15px]">

@@ -11,7 +11,7 @@ const evidence = (measure: string, device: string | null, threshold: number | nu
   device,
   threshold,
   value: 1,
-  unit: 's',
+  unit: 's' as const,
   reads: 'mean, at least',
 })
 

@@ -1,6 +1,9 @@
 /** Values with their units, always printed together: bits for links, bytes for transfers. */
 
-export type Unit = 'cores' | 'tasks' | 'share' | 'bytes' | 'bytes/s' | 'bits/s' | '1/s' | 's' | 'count'
+import type { Unit as ApiUnit } from '../api/client'
+
+/** What a value is printed in: the API's units, and bits for links, of which a value still counts bytes. */
+export type Unit = ApiUnit | 'bits/s'
 
 export interface Scale {
   /** What a value is divided by before it is printed. */
@@ -59,9 +62,6 @@ export function scaleFor(unit: Unit, highest: number): Scale {
       return { by: 1, unit, digits: digitsFor(top) }
   }
 }
-
-export const isUnit = (text: string): text is Unit =>
-  ['cores', 'tasks', 'share', 'bytes', 'bytes/s', 'bits/s', '1/s', 's', 'count'].includes(text)
 
 /** The number alone, on a scale. */
 export function spellNumber(value: number | null | undefined, scale: Scale): string {

@@ -1,3 +1,4 @@
+import type { Unit as ApiUnit } from '../api/client'
 import type { Unit } from './amounts'
 import { stripOf, type Devices, type Resource, type Strip, type StripPlan, type Trace } from './strips'
 
@@ -214,19 +215,14 @@ export const writeDevice = (device: DeviceRef): string => `${device.kind}:${devi
 export interface KnownMeasure {
   name: string
   title: string
-  unit: string
-  resource: string
-  per: string | null
+  unit: ApiUnit
+  resource: Resource
+  per: 'core' | 'disk' | 'interface' | null
 }
 
-const RESOURCES: Resource[] = ['processor', 'memory', 'swap', 'disk', 'network']
-const UNITS: Unit[] = ['cores', 'tasks', 'share', 'bytes', 'bytes/s', 'bits/s', '1/s', 's', 'count']
-
 /** Bits for links, bytes for transfers. */
-export const unitOf = (measure: string, unit: string): Unit =>
-  /^net\..*\.rate$/.test(measure) && unit === 'bytes/s'
-    ? 'bits/s'
-    : (UNITS.find((item) => item === unit) ?? 'count')
+export const unitOf = (measure: string, unit: ApiUnit): Unit =>
+  /^net\..*\.rate$/.test(measure) && unit === 'bytes/s' ? 'bits/s' : unit
 
 /** A strip of any measures, all of one unit. Null where none is known. */
 export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPlan | null {
@@ -246,12 +242,12 @@ export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPla
       ? `${/name=([^,]*)/.exec(inner)?.[1] ?? ''}, ${first.title.split(', ')[1] ?? ''}`
       : first.title,
     note: alike.length > 1 ? '' : (inner ?? first.name),
-    resource: RESOURCES.find((item) => item === first.resource) ?? 'processor',
+    resource: first.resource,
     unit,
     traces: alike.map((item, at) =>
       trace(item.name, item.title.toLowerCase(), Math.max(1 - at * 0.25, 0.4), at % 2 === 1),
     ),
-    ...(first.per === 'core' || first.per === 'disk' || first.per === 'interface' ? { per: first.per } : {}),
+    ...(first.per ? { per: first.per } : {}),
   }
 }
 

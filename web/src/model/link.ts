@@ -30,6 +30,3 @@ export function placeQuery(window: Span, needle: number | null): Record<string, 
     ...(needle === null ? {} : { at: write(needle) }),
   }
 }
-
-/** RFC 3339 for the API. */
-export const toRfc3339 = (ms: number): string => write(ms)

@@ -1,6 +1,7 @@
+import type { Resource } from '../api/client'
 import type { Unit } from './amounts'
 
-export type Resource = 'processor' | 'memory' | 'swap' | 'disk' | 'network'
+export type { Resource }
 
 /** One line or layer of a strip. */
 export interface Trace {

@@ -104,7 +104,7 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
     <p v-if="!moment" class="py-6 text-center text-soft" role="status" aria-busy="true">
       Reading the machine at this moment …
     </p>
-    <p v-else-if="moment.tick_ms === null" class="hatched py-4 text-center">
+    <p v-else-if="moment.tick === null" class="hatched py-4 text-center">
       <span class="bg-leaf px-2">Nothing was recorded at this moment: a gap.</span>
     </p>
     <template v-else>
@@ -169,7 +169,7 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
       <section v-if="processes">
         <MomentHead title="Processes" note="the heaviest of the tick" />
         <p v-if="!processes.recorded" class="text-2xs text-soft">This archive holds no processes.</p>
-        <p v-else-if="processes.tick_ms === null" class="text-2xs text-soft">None at this moment.</p>
+        <p v-else-if="processes.tick === null" class="text-2xs text-soft">None at this moment.</p>
         <ProcessTable
           v-else
           :processes="processes"

@@ -1,5 +1,5 @@
 import type { Measure } from '../api/client'
-import { isUnit, type Unit } from '../model/amounts'
+import type { Unit } from '../model/amounts'
 import { unitOf } from '../model/layouts'
 import type { Readings } from './readings'
 
@@ -32,7 +32,7 @@ export function differences(measures: Measure[], then: Readings, now: Readings):
   return measures
     .flatMap(({ name, title, unit }) => {
       const [before, after] = [then.any(name), now.any(name)]
-      if (before === null || after === null || !isUnit(unit)) return []
+      if (before === null || after === null) return []
       const noise = NOISE[unit]
       const share = Math.abs(after - before) / (Math.max(Math.abs(before), Math.abs(after)) + noise)
       const row = { name, title, unit: unitOf(name, unit), then: before, now: after, share }

@@ -61,7 +61,7 @@ describe('processes of a moment', () => {
   it('tells what those outside the list had', () => {
     const table: Processes = {
       recorded: true,
-      tick_ms: 1,
+      tick: '1970-01-01T00:00:00.001Z',
       processes: [stitch, reader],
       threads: [],
       total: usage(3.5, 900, 5000),

@@ -3,8 +3,8 @@ import type { Moment } from '../api/client'
 import { heaviest, memoryParts, Readings } from './readings'
 
 const moment: Moment = {
-  at_ms: 0,
-  tick_ms: 0,
+  at: '1970-01-01T00:00:00Z',
+  tick: '1970-01-01T00:00:00Z',
   cores: 2,
   readings: [
     { measure: 'cpu.busy', device: null, unit: 'cores', value: 1.5 },

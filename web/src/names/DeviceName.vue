@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { nextTick, ref, useTemplateRef } from 'vue'
-import { ApiError } from '../api/client'
+import { computed, nextTick, ref, useTemplateRef } from 'vue'
+import { useNameDevice } from '../api/mutations'
 import { useNames, type DeviceKind } from './useNames'
 
 /** A device by the name that people gave it; a click lets them give another. */
@@ -9,28 +9,24 @@ const props = defineProps<{ kind: DeviceKind; device: string }>()
 const names = useNames()
 const editing = ref(false)
 const typed = ref('')
-const trouble = ref('')
+const naming = useNameDevice(names.archive)
+const trouble = computed(() => naming.error.value?.message ?? '')
 const field = useTemplateRef<HTMLInputElement>('field')
 
 async function begin(): Promise<void> {
   typed.value = names.calledOf(props.kind, props.device) ?? ''
-  trouble.value = ''
+  naming.reset()
   editing.value = true
   await nextTick()
   field.value?.select()
 }
 
-async function save(): Promise<void> {
+function save(): void {
   if (!editing.value) return
   const name = typed.value.trim() || null
   editing.value = false
-  if (name === names.calledOf(props.kind, props.device)) return
-  try {
-    await names.call(props.kind, props.device, name)
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    trouble.value = why.message
-  }
+  if (name !== names.calledOf(props.kind, props.device))
+    naming.mutate({ kind: props.kind, device: props.device, name })
 }
 const stop = (): void => {
   editing.value = false

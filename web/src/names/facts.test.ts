@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest'
+import type { HostFacts } from '../api/client'
 import { changesOf, spellFacts } from './facts'
 
-const facts = {
+const facts: HostFacts = {
   cores: 8,
   memory_bytes: 2 ** 35,
   virtual: false,
@@ -22,7 +23,7 @@ describe('facts', () => {
   })
 
   it('tell what came, went and became another, the newest first', () => {
-    const later = { ...facts, cores: 4, disks: { md0: { role: 'volume', on: ['sda', 'sdb'] } } }
+    const later: HostFacts = { ...facts, cores: 4, disks: { md0: { role: 'volume', on: ['sda', 'sdb'] } } }
     const history = [
       { since: '2026-11-12T09:00:00Z', facts },
       { since: '2026-11-12T10:00:00Z', facts: later },

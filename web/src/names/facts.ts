@@ -1,43 +1,35 @@
-import type { Facts } from '../api/client'
+import { toMs } from '../model/instant'
+import type { Facts, HostFacts } from '../api/client'
 import { spellAmount } from '../model/amounts'
 
-type Json = Record<string, unknown>
-const object = (value: unknown): Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
-const text = (value: unknown): string | null =>
-  typeof value === 'string' || typeof value === 'number' ? String(value) : null
+type DiskFacts = NonNullable<HostFacts['disks']>[string]
+type LinkFacts = NonNullable<HostFacts['links']>[string]
 
-function spellDisk(data: Json): string {
-  const on = Array.isArray(data.on) && data.on.length ? ` on ${data.on.join(', ')}` : ''
-  const kind = data.rotational === true ? ', rotating' : data.rotational === false ? ', not rotating' : ''
-  return `${text(data.role) ?? 'disk'}${on}${kind}`
+function spellDisk({ role, on, rotational }: DiskFacts): string {
+  const below = on?.length ? ` on ${on.join(', ')}` : ''
+  const kind = rotational === true ? ', rotating' : rotational === false ? ', not rotating' : ''
+  return `${role}${below}${kind}`
 }
 
-function spellLink(data: Json): string {
-  const speed = data.speed_bits_per_s
+function spellLink({ speed_bits_per_s: speed, physical }: LinkFacts): string {
   const known = typeof speed === 'number' ? spellAmount(speed / 8, 'bits/s') : 'speed unknown'
-  return `${data.physical === true ? 'physical' : data.physical === false ? 'virtual' : 'interface'}, ${known}`
+  return `${physical === true ? 'physical' : physical === false ? 'virtual' : 'interface'}, ${known}`
 }
 
 /** Facts as name and value, in the order in which a person asks for them. */
-export function spellFacts(facts: Json): [string, string][] {
-  const out: [string, string | null][] = [
-    ['cores', text(facts.cores)],
-    ['model', text(facts.model)],
-    ['memory', typeof facts.memory_bytes === 'number' ? spellAmount(facts.memory_bytes, 'bytes') : null],
-    ['kernel', text(facts.kernel)],
-    ['machine', facts.virtual === true ? 'under a hypervisor' : facts.virtual === false ? 'real' : null],
-    ['boot', text(facts.boot)],
-    ...Object.entries(object(facts.disks)).map(([name, data]): [string, string] => [
-      name,
-      spellDisk(object(data)),
-    ]),
-    ...Object.entries(object(facts.links)).map(([name, data]): [string, string] => [
-      name,
-      spellLink(object(data)),
-    ]),
+export function spellFacts(facts: HostFacts): [string, string][] {
+  const { cores, memory_bytes: memory, virtual } = facts
+  const out: [string, string | null | undefined][] = [
+    ['cores', cores?.toString()],
+    ['model', facts.model],
+    ['memory', typeof memory === 'number' ? spellAmount(memory, 'bytes') : null],
+    ['kernel', facts.kernel],
+    ['machine', virtual === true ? 'under a hypervisor' : virtual === false ? 'real' : null],
+    ['boot', facts.boot],
+    ...Object.entries(facts.disks ?? {}).map(([name, disk]): [string, string] => [name, spellDisk(disk)]),
+    ...Object.entries(facts.links ?? {}).map(([name, link]): [string, string] => [name, spellLink(link)]),
   ]
-  return out.filter((item): item is [string, string] => item[1] !== null)
+  return out.filter((item): item is [string, string] => typeof item[1] === 'string')
 }
 
 export interface Change {
@@ -51,7 +43,7 @@ export function changesOf(history: Facts[]): Change[] {
   let earlier: Facts | null = null
   for (const later of history) {
     const lines = earlier ? differences(spellFacts(earlier.facts), spellFacts(later.facts)) : []
-    if (lines.length) changes.unshift({ at: Date.parse(later.since), lines })
+    if (lines.length) changes.unshift({ at: toMs(later.since), lines })
     earlier = later
   }
   return changes

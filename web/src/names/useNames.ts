@@ -1,17 +1,16 @@
-import { useQueryClient } from '@tanstack/vue-query'
 import { inject, provide, type InjectionKey, type Ref } from 'vue'
-import { api, unwrap, type Names } from '../api/client'
-import { namesKey, useDeviceNames } from '../api/queries'
+import type { DeviceKind } from '../api/mutations'
+import { useDeviceNames } from '../api/queries'
 
-export type DeviceKind = 'core' | 'disk' | 'interface' | 'filesystem' | 'cgroup' | 'sensor'
+export type { DeviceKind }
 
 export interface Naming {
   /** What people call a device, if anything. */
   calledOf: (kind: DeviceKind, device: string) => string | null
   /** As it is shown: what people call it, else what the machine does. */
   labelOf: (kind: DeviceKind, device: string) => string
-  /** Name it, or take the name away. */
-  call: (kind: DeviceKind, device: string, name: string | null) => Promise<void>
+  /** The archive whose host they are of. */
+  archive: Ref<string>
 }
 
 const NAMING: InjectionKey<Naming> = Symbol('device names')
@@ -19,20 +18,11 @@ const NAMING: InjectionKey<Naming> = Symbol('device names')
 /** Device names of an archive's host, for every component below. */
 export function provideNames(id: Ref<string>): Naming {
   const { data } = useDeviceNames(id)
-  const queries = useQueryClient()
   const calledOf = (kind: DeviceKind, device: string): string | null => data.value?.[kind]?.[device] ?? null
   const naming: Naming = {
     calledOf,
     labelOf: (kind, device) => calledOf(kind, device) ?? device,
-    call: async (kind, device, name) => {
-      const names: Names = await unwrap(
-        api.PUT('/api/archives/{archive_id}/names', {
-          params: { path: { archive_id: id.value } },
-          body: { kind, device, name },
-        }),
-      )
-      queries.setQueryData(namesKey(id.value), names)
-    },
+    archive: id,
   }
   provide(NAMING, naming)
   return naming

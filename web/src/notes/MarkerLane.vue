@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import type { Marker } from '../api/client'
 import { spellTime, type Zone } from '../model/clock'
@@ -25,7 +26,7 @@ const places = computed(() => placesOf(props.markers, props.window, STEPS))
 const say = ({ markers }: Place): string => {
   const lines = markers
     .slice(0, 6)
-    .map((item) => `${spellTime(item.at_ms, props.zone)}  ${item.severity ?? item.kind}  ${item.text}`)
+    .map((item) => `${spellTime(toMs(item.at), props.zone)}  ${item.severity ?? item.kind}  ${item.text}`)
   return markers.length > 6 ? [...lines, `and ${markers.length - 6} more`].join('\n') : lines.join('\n')
 }
 </script>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
-import { api, ApiError, done, type Marker, type Markers } from '../api/client'
-import { markersKey } from '../api/queries'
+import { toMs } from '../model/instant'
+import { computed, ref, toRef } from 'vue'
+import type { Marker, Markers } from '../api/client'
+import { useAddNote } from '../api/mutations'
 import { spellDuration, spellTime, type Zone } from '../model/clock'
-import { toRfc3339 } from '../model/link'
+import { toInstant } from '../model/instant'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import { useWorkbench } from '../useWorkbench'
@@ -21,30 +21,20 @@ const props = defineProps<Props>()
 const emit = defineEmits<{ severity: [level: Severity]; find: [marker: Marker] }>()
 
 const bench = useWorkbench()
-const queries = useQueryClient()
+const note = useAddNote(toRef(props, 'archiveId'))
 const search = ref('')
 const text = ref('')
-const trouble = ref('')
+const trouble = computed(() => note.error.value?.message ?? '')
 const shown = computed(() => holding(props.marked?.markers ?? [], search.value))
 const left = computed(() => (props.marked?.total ?? 0) - (props.marked?.markers.length ?? 0))
 const WEIGHT = { bad: 'font-semibold', warning: '', plain: 'text-soft', note: 'text-needle', stretch: '' }
 
-async function add(): Promise<void> {
+function add(): void {
   if (bench.needle === null || !text.value.trim()) return
-  trouble.value = ''
-  try {
-    await done(
-      api.POST('/api/archives/{archive_id}/markers', {
-        params: { path: { archive_id: props.archiveId } },
-        body: [{ at: toRfc3339(bench.needle), kind: 'note', text: text.value.trim(), source: '' }],
-      }),
-    )
-    text.value = ''
-    await queries.invalidateQueries({ queryKey: markersKey(props.archiveId) })
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    trouble.value = why.message
-  }
+  note.mutate(
+    { at: toInstant(bench.needle), text: text.value.trim() },
+    { onSuccess: () => (text.value = '') },
+  )
 }
 const choose = (event: Event): void => {
   if (event.target instanceof HTMLSelectElement) emit('severity', event.target.value as Severity)
@@ -81,13 +71,13 @@ const choose = (event: Event): void => {
       <li v-for="marker in shown" :key="marker.ident" class="py-1.5 first:pt-0">
         <button type="button" class="block w-full text-left hover:text-needle" @click="$emit('find', marker)">
           <span class="flex justify-between gap-2 text-2xs text-soft">
-            <span>{{ spellTime(marker.at_ms, zone) }} {{ marker.source }}</span>
+            <span>{{ spellTime(toMs(marker.at), zone) }} {{ marker.source }}</span>
             <span :class="WEIGHT[shapeOf(marker)]">{{ marker.severity ?? marker.kind }}</span>
           </span>
           <span class="break-words"
             >{{ marker.text
-            }}<template v-if="marker.end_ms !== null">
-              ({{ spellDuration((marker.end_ms - marker.at_ms) / 1000) }})</template
+            }}<template v-if="marker.end !== null">
+              ({{ spellDuration((toMs(marker.end) - toMs(marker.at)) / 1000) }})</template
             ></span
           >
         </button>

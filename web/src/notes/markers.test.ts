@@ -1,12 +1,13 @@
 import { describe, expect, it } from 'vitest'
 import type { Gap, Marker } from '../api/client'
+import { toInstant } from '../model/instant'
 import { holding, placesOf, reasonOf, shapeOf, withDamage } from './markers'
 
 const WINDOW = { start: 0, end: 1000 }
 const made = (at: number, more: Partial<Marker> = {}): Marker => ({
   ident: `line/${at}`,
-  at_ms: at,
-  end_ms: null,
+  at: toInstant(at),
+  end: null,
   kind: 'log',
   text: 'a line',
   source: 'lab[3]',
@@ -20,7 +21,7 @@ describe('markers', () => {
     expect(shapeOf(made(1, { severity: 'warning' }))).toBe('warning')
     expect(shapeOf(made(1))).toBe('plain')
     expect(shapeOf(made(1, { kind: 'note', severity: null }))).toBe('note')
-    expect(shapeOf(made(1, { kind: 'gap', severity: null, end_ms: 5 }))).toBe('stretch')
+    expect(shapeOf(made(1, { kind: 'gap', severity: null, end: toInstant(5) }))).toBe('stretch')
   })
 
   it('that would hide each other are one mark, drawn as the worst', () => {
@@ -32,13 +33,17 @@ describe('markers', () => {
   })
 
   it('outside the window are left out, and stretches are cut to it', () => {
-    const stretch = made(-500, { kind: 'gap', end_ms: 100 })
-    const places = placesOf([stretch, made(-1), made(1001), made(2000, { end_ms: 3000 })], WINDOW, 100)
+    const stretch = made(-500, { kind: 'gap', end: toInstant(100) })
+    const places = placesOf(
+      [stretch, made(-1), made(1001), made(2000, { end: toInstant(3000) })],
+      WINDOW,
+      100,
+    )
     expect(places.map((place) => [place.from, place.to])).toEqual([[0, 0.1]])
   })
 
   it('tell why a gap is one', () => {
-    const reported = made(100, { kind: 'gap', end_ms: 300, text: 'the spool was full' })
+    const reported = made(100, { kind: 'gap', end: toInstant(300), text: 'the spool was full' })
     expect(reasonOf({ start: 200, end: 400 }, [made(250), reported])).toBe('the spool was full')
     expect(reasonOf({ start: 301, end: 400 }, [reported])).toBeNull()
   })
@@ -51,10 +56,8 @@ describe('markers', () => {
 
 describe('what is damaged', () => {
   const reported = (start: number, end: number, reason: string | null): Gap => ({
-    start: '',
-    end: '',
-    start_ms: start,
-    end_ms: end,
+    start: toInstant(start),
+    end: toInstant(end),
     reason,
   })
   const damaged = 'damaged: all columns of cpu (a checksum)'

@@ -1,3 +1,4 @@
+import { toMs } from '../model/instant'
 import type { Gap, Marker } from '../api/client'
 import { shareAt, type Span } from '../model/span'
 
@@ -17,8 +18,8 @@ const WORSE: Severity[] = ['emergency', 'alert', 'critical', 'error']
 export type Shape = 'note' | 'stretch' | 'bad' | 'warning' | 'plain'
 
 export function shapeOf(marker: Marker): Shape {
-  if (marker.kind === 'note' && marker.end_ms === null) return 'note'
-  if (marker.end_ms !== null) return 'stretch'
+  if (marker.kind === 'note' && marker.end === null) return 'note'
+  if (marker.end !== null) return 'stretch'
   if (marker.severity && WORSE.includes(marker.severity)) return 'bad'
   return marker.severity === 'warning' ? 'warning' : 'plain'
 }
@@ -38,10 +39,10 @@ export function placesOf(markers: Marker[], window: Span, steps: number): Place[
   const stretches: Place[] = []
   const instants = new Map<number, Place>()
   for (const marker of markers) {
-    const from = shareAt(window, marker.at_ms)
+    const from = shareAt(window, toMs(marker.at))
     const shape = shapeOf(marker)
     if (shape === 'stretch') {
-      const to = shareAt(window, marker.end_ms ?? marker.at_ms)
+      const to = shareAt(window, toMs(marker.end ?? marker.at))
       if (to > 0 && from < 1)
         stretches.push({ from: Math.max(from, 0), to: Math.min(to, 1), shape, markers: [marker] })
       continue
@@ -61,7 +62,7 @@ export function placesOf(markers: Marker[], window: Span, steps: number): Place[
 /** Why nothing was recorded in a gap, where a recorder reported it. */
 export function reasonOf(gap: Span, markers: Marker[]): string | null {
   const reported = markers.find(
-    (item) => item.kind === 'gap' && item.at_ms < gap.end && (item.end_ms ?? item.at_ms) > gap.start,
+    (item) => item.kind === 'gap' && toMs(item.at) < gap.end && toMs(item.end ?? item.at) > gap.start,
   )
   return reported?.text ?? null
 }
@@ -77,8 +78,8 @@ export interface Hatched extends Span {
 export function withDamage(gaps: Hatched[], reported: Gap[], window: Span): Hatched[] {
   const damaged = reported
     .filter((item) => item.reason?.startsWith(DAMAGED))
-    .filter((item) => item.start_ms < window.end && item.end_ms > window.start)
-    .map((item) => ({ start: item.start_ms, end: item.end_ms, reason: item.reason }))
+    .map((item) => ({ start: toMs(item.start), end: toMs(item.end), reason: item.reason }))
+    .filter((item) => item.start < window.end && item.end > window.start)
   const meets = (item: Span, other: Span): boolean => item.start < other.end && item.end > other.start
   const explained = gaps.map((gap) => ({
     ...gap,

@@ -1,25 +1,31 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { api, ApiError, unwrap, type PlanGroup, type Wrong } from '../api/client'
+import type { PlanDocument, PlanGroup, Wrong } from '../api/client'
+import { useSavePlan } from '../api/mutations'
 import PillButton from '../ui/PillButton.vue'
 import SheetDialog from '../ui/SheetDialog.vue'
 import TextField from '../ui/TextField.vue'
 import { DAYS, DEVICE_KINDS, toForm, toPlan } from './planForm'
 
 /** Make a plan, or change one. The server judges it; what is wrong is reported at its place. */
-const props = defineProps<{ plan: Record<string, unknown> | null; groups: PlanGroup[] }>()
+const props = defineProps<{ plan: PlanDocument | null; groups: PlanGroup[] }>()
 const emit = defineEmits<{ close: []; saved: [name: string] }>()
 
 const SEVERITIES = ['emergency', 'alert', 'critical', 'error', 'warning', 'notice', 'informational', 'debug']
 const form = ref(
   toForm(
-    props.plan ?? {},
+    props.plan ?? { name: '' },
     props.groups.map((group) => group.name),
   ),
 )
-const wrong = ref<Wrong[]>([])
-const trouble = ref('')
-const busy = ref(false)
+const saving = useSavePlan()
+const busy = saving.isPending
+const wrong = computed<Wrong[]>(() => saving.error.value?.wrong ?? [])
+const trouble = computed(() =>
+  wrong.value.length
+    ? 'The plan cannot be followed like this; see the marked places.'
+    : (saving.error.value?.message ?? ''),
+)
 const close = (): void => {
   emit('close')
 }
@@ -36,24 +42,13 @@ const elsewhere = computed(() =>
   ),
 )
 
-async function save(): Promise<void> {
-  busy.value = true
-  trouble.value = ''
-  wrong.value = []
+function save(): void {
   const plan = toPlan(form.value)
-  const name = plan.name || 'unnamed'
-  try {
-    await unwrap(api.PUT('/api/plans/{name}', { params: { path: { name } }, body: plan }))
-    emit('saved', name)
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    wrong.value = why.wrong
-    trouble.value = why.wrong.length
-      ? 'The plan cannot be followed like this; see the marked places.'
-      : why.message
-  } finally {
-    busy.value = false
-  }
+  saving.mutate(plan, {
+    onSuccess: () => {
+      emit('saved', plan.name)
+    },
+  })
 }
 const addWeek = (): void => {
   form.value.weekly.push({ days: DAYS.slice(0, 5), from: '08:00', to: '18:00' })

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { PlanEntry, Recorder } from '../api/client'
@@ -17,9 +18,9 @@ const BURST_S = 60
 const report = computed(() => props.recorder.report)
 const gone = computed(() => ['silent', 'ended'].includes(props.recorder.state))
 const ago = computed(() =>
-  report.value.last_tick_ms === null
+  report.value.last_tick === null
     ? 'never'
-    : `${spellDuration(Math.max(Math.round((props.now - report.value.last_tick_ms) / 1000), 0))} ago`,
+    : `${spellDuration(Math.max(Math.round((props.now - toMs(report.value.last_tick)) / 1000), 0))} ago`,
 )
 const missed = computed(() => Object.entries(report.value.missed_why ?? {}))
 const unreadable = computed(() => Object.entries(report.value.unreadable ?? {}))
@@ -58,7 +59,7 @@ const choose = (event: Event): void => {
           </select>
         </label>
         <PillButton
-          v-if="recorder.burst_until_ms !== null"
+          v-if="recorder.burst_until !== null"
           :label="`End burst of ${recorder.name}`"
           on
           @press="emit('direct', { burst_s: 0 })"
@@ -101,7 +102,7 @@ const choose = (event: Event): void => {
       </div>
       <div title="How late ticks begin, median of the last sixty">
         <dt>tick delay</dt>
-        <dd>{{ report.late_ms === null ? '–' : `${report.late_ms.toFixed(1)} ms` }}</dd>
+        <dd>{{ report.late_s === null ? '–' : `${(1000 * report.late_s).toFixed(1)} ms` }}</dd>
       </div>
       <div title="What the recorder itself uses, over the last minute">
         <dt>recorder CPU</dt>
@@ -128,9 +129,9 @@ const choose = (event: Event): void => {
     </p>
     <ul v-if="missed.length || report.dropped?.length" class="mt-2 text-2xs">
       <li v-for="[why, ticks] in missed" :key="why">{{ ticks }} ticks missed: {{ why }}</li>
-      <li v-for="gap in report.dropped" :key="gap.start_ms">
-        Nothing from {{ spellDay(gap.start_ms, zone) }} {{ spellTime(gap.start_ms, zone) }} to
-        {{ spellTime(gap.end_ms, zone) }}: {{ gap.reason }}
+      <li v-for="gap in report.dropped" :key="gap.start">
+        Nothing from {{ spellDay(toMs(gap.start), zone) }} {{ spellTime(toMs(gap.start), zone) }} to
+        {{ spellTime(toMs(gap.end), zone) }}: {{ gap.reason }}
       </li>
     </ul>
     <details v-if="unreadable.length" class="mt-2 text-2xs text-soft">

@@ -1,3 +1,5 @@
+import type { PlanDocument } from '../api/client'
+
 /** A plan as the form holds it: texts, so that what is typed stays as it was typed until the server judges it. */
 export interface GroupForm {
   record: boolean
@@ -32,80 +34,70 @@ export interface PlanForm {
   log: string
 }
 
-export const DAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun']
-export const DEVICE_KINDS: { kind: string; title: string }[] = [
+export const DAYS = ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'] as const
+export const DEVICE_KINDS = [
   { kind: 'disk', title: 'Disks' },
   { kind: 'interface', title: 'Interfaces' },
   { kind: 'filesystem', title: 'Mount points' },
   { kind: 'cgroup', title: 'Control groups' },
-]
+] as const
+type Json = Record<string, unknown>
+/** A plan as it was typed: what makes no sense is sent too, for the server to say what is wrong. */
+export type TypedPlan = Json & { name: string }
 const BURST = { every: '', last: '', resource: '', scope: 'some', above: '', for: '' }
 
-type Json = Record<string, unknown>
-const object = (value: unknown): Json =>
-  typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Json) : {}
-/** A text or number as text; anything else has its usual value. */
-export const text = (value: unknown, usual = ''): string =>
-  typeof value === 'string' || typeof value === 'number' ? String(value) : usual
-const list = (value: unknown): string[] => (Array.isArray(value) ? value.map((each) => text(each)) : [])
 const words = (typed: string): string[] => typed.split(/[\s,]+/).filter(Boolean)
 
-/** The form of a plan; of an empty object, that of a new one. */
-export function toForm(plan: Json, groups: string[]): PlanForm {
-  const when = object(plan.when)
-  const devices = object(plan.devices)
-  const wishes = object(plan.groups)
-  const burst = object(plan.burst)
+/** The form of a plan; of one that has a name alone, that of a new one. */
+export function toForm(plan: PlanDocument, groups: string[]): PlanForm {
+  const { when, devices = {}, groups: wishes = {}, burst } = plan
   return {
-    name: text(plan.name),
-    every: text(plan.every, '1s'),
-    keep: text(plan.keep),
-    start: text(when.start),
-    end: text(when.end),
-    weekly: (Array.isArray(when.weekly) ? when.weekly : []).map((each) => {
-      const stretch = object(each)
-      return {
-        days: stretch.days ? list(stretch.days) : [...DAYS],
-        from: text(stretch.from, '00:00'),
-        to: text(stretch.to, '24:00'),
-      }
-    }),
+    name: plan.name,
+    every: plan.every ?? '1s',
+    keep: plan.keep ?? '',
+    start: when?.start ?? '',
+    end: when?.end ?? '',
+    weekly: (when?.weekly ?? []).map((hours) => ({
+      days: [...(hours.days ?? DAYS)],
+      from: hours.from ?? '00:00',
+      to: hours.to ?? '24:00',
+    })),
     groups: Object.fromEntries(
       groups.map((group) => {
-        const wish = object(wishes[group])
-        return [group, { record: wish.record !== false, every: text(wish.every) }]
+        const wish = wishes[group]
+        return [group, { record: wish?.record ?? true, every: wish?.every ?? '' }]
       }),
     ),
     devices: Object.fromEntries(
       DEVICE_KINDS.map(({ kind }) => {
-        const wish = object(devices[kind])
+        const wish = devices[kind]
         return [
           kind,
           {
-            only: list(wish.only).join(' '),
-            without: list(wish.without).join(' '),
-            idle: wish.idle !== false,
+            only: (wish?.only ?? []).join(' '),
+            without: (wish?.without ?? []).join(' '),
+            idle: wish?.idle ?? true,
           },
         ]
       }),
     ),
     burst: {
-      every: text(burst.every),
-      last: text(burst.last),
-      resource: text(burst.resource),
-      scope: text(burst.scope, BURST.scope),
-      above: text(burst.above),
-      for: text(burst.for),
+      every: burst?.every ?? '',
+      last: burst?.last ?? '',
+      resource: burst?.resource ?? '',
+      scope: burst?.scope ?? BURST.scope,
+      above: burst?.above === undefined ? '' : String(burst.above),
+      for: burst?.for ?? '',
     },
-    arguments: plan.arguments === true,
-    threads: plan.threads === true,
-    controlGroups: list(plan.control_groups).join(' '),
-    log: text(plan.log),
+    arguments: plan.arguments ?? false,
+    threads: plan.threads ?? false,
+    controlGroups: (plan.control_groups ?? []).join(' '),
+    log: plan.log ?? '',
   }
 }
 
 /** The plan that a form describes; what was left empty is left out, and so has its usual value. */
-export function toPlan(form: PlanForm): Json & { name: string } {
+export function toPlan(form: PlanForm): TypedPlan {
   const groups: Json = {}
   for (const [name, wish] of Object.entries(form.groups)) {
     const own = {
@@ -132,7 +124,7 @@ export function toPlan(form: PlanForm): Json & { name: string } {
   if (form.burst.resource && form.burst.scope !== BURST.scope) burst.scope = form.burst.scope
   if (form.burst.above.trim())
     burst.above = Number.isNaN(Number(form.burst.above)) ? form.burst.above : Number(form.burst.above)
-  const plan: Json & { name: string } = { name: form.name.trim(), every: form.every.trim() }
+  const plan: TypedPlan = { name: form.name.trim(), every: form.every.trim() }
   if (form.keep.trim()) plan.keep = form.keep.trim()
   if (form.arguments) plan.arguments = true
   if (form.threads) plan.threads = true

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import { computed, ref, useTemplateRef } from 'vue'
 import type { Finding } from '../api/client'
 import NeedleLine from '../ui/NeedleLine.vue'
@@ -25,7 +26,7 @@ const marks = computed(() =>
   props.findings.map((finding) => ({
     id: finding.id,
     resource: finding.resource,
-    style: span(Date.parse(finding.start), Date.parse(finding.end)),
+    style: span(toMs(finding.start), toMs(finding.end)),
   })),
 )
 

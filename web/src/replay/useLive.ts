@@ -12,11 +12,11 @@ export function useLive(id: Ref<string>): void {
     source?.close()
     source = new EventSource(`/api/archives/${archive}/live`)
     source.addEventListener('ticks', (event: MessageEvent<string>) => {
-      const { end_ms: end } = JSON.parse(event.data) as { end_ms: number }
+      const { end } = JSON.parse(event.data) as { end: string }
       const known = client.getQueryData<Archive>(archiveKey(archive))
-      if (!known || known.end_ms === end) return
-      if (known.end_ms === null) void client.invalidateQueries({ queryKey: archiveKey(archive) })
-      else client.setQueryData<Archive>(archiveKey(archive), { ...known, end_ms: end })
+      if (!known || known.end === end) return
+      if (known.end === null) void client.invalidateQueries({ queryKey: archiveKey(archive) })
+      else client.setQueryData<Archive>(archiveKey(archive), { ...known, end })
     })
   }
 

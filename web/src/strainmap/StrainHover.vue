@@ -3,7 +3,7 @@ import { refDebounced } from '@vueuse/core'
 import { computed, toRef } from 'vue'
 import type { StrainRow } from '../api/client'
 import { useMeasures, useSeriesSet } from '../api/queries'
-import { isUnit, spellAmount } from '../model/amounts'
+import { spellAmount } from '../model/amounts'
 import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
 import type { Span } from '../model/span'
 
@@ -45,7 +45,7 @@ const lines = computed(() =>
     .map((line) => ({
       name: line.measure,
       title: catalogue.value?.find((known) => known.name === line.measure)?.title ?? line.measure,
-      value: isUnit(line.unit) ? spellAmount(line.summary?.mean, line.unit) : '',
+      value: spellAmount(line.summary?.mean, line.unit),
       quiet: !line.summary?.mean,
     })),
 )

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import { refThrottled, useElementSize } from '@vueuse/core'
 import { computed, ref, toRef, useTemplateRef } from 'vue'
 import type { Finding, StrainRow } from '../api/client'
@@ -75,13 +76,19 @@ const CURSORS: Record<Grip, string> = {
   new: 'cursor-crosshair',
 }
 
+/** Where the first bin begins, and how long each is, in ms. */
+const scale = computed(() => ({
+  first: map.value ? toMs(map.value.start) : 0,
+  length: (map.value?.bin_s ?? 0) * 1000,
+}))
+
 function over(event: PointerEvent): void {
   move(event)
   grip.value = gripAt(event)
   const area = surface.value?.getBoundingClientRect()
   if (!area || !map.value) return
   const at = props.extent.start + ((event.clientX - area.left) / area.width) * lengthOf(props.extent)
-  const bin = Math.floor((clampTo(props.extent, at) - map.value.first_ms) / map.value.bin_ms)
+  const bin = Math.floor((clampTo(props.extent, at) - scale.value.first) / scale.value.length)
   const row = rowAt(event.clientY)
   hover.value = row && event.buttons === 0 ? { row, bin, x: event.clientX, y: event.clientY } : null
 }
@@ -96,11 +103,11 @@ function rowAt(y: number): StrainRow | null {
 const hovered = computed(() => {
   const [found, known] = [hover.value, map.value]
   if (!found || !known) return null
-  const start = known.first_ms + found.bin * known.bin_ms
+  const start = scale.value.first + found.bin * scale.value.length
   const right = found.x + HOVER_PX > innerWidth ? found.x - HOVER_PX : found.x + 14
   return {
     ...found,
-    span: { start, end: start + known.bin_ms },
+    span: { start, end: start + scale.value.length },
     place: { left: `${right}px`, top: `${found.y + 16}px` },
   }
 })
@@ -128,8 +135,8 @@ function spell(row: StrainRow): string {
   const mean = Math.round(known.reduce((sum, value) => sum + value, 0) / known.length)
   const most = Math.max(...known)
   const at = (row.mean ?? []).indexOf(most)
-  const when = (map.value?.first_ms ?? 0) + at * (map.value?.bin_ms ?? 0)
-  const first = spellWindow(when, when + (map.value?.bin_ms ?? 0), props.zone)
+  const when = scale.value.first + at * scale.value.length
+  const first = spellWindow(when, when + scale.value.length, props.zone)
   return `${titleOf(row)}: strain ${mean} % in the mean, highest ${most} % at ${first}`
 }
 </script>
@@ -224,8 +231,8 @@ function spell(row: StrainRow): string {
                 class="h-full"
                 :mean="row.mean"
                 :high="row.high"
-                :first-ms="map.first_ms"
-                :bin-ms="map.bin_ms"
+                :first-ms="scale.first"
+                :bin-ms="scale.length"
                 :extent="extent"
               />
               <span v-else class="hatched block h-full text-center text-[10px] leading-none text-soft"

@@ -1,3 +1,4 @@
+import { toMs } from '../model/instant'
 import type { Finding } from '../api/client'
 import { titleOf } from '../findings/chain'
 import { spellDuration } from '../model/clock'
@@ -34,8 +35,8 @@ export function bracketsOf(findings: Finding[], extent: Span, width: number): Br
   const free = (lane: number, from: number, to: number): boolean =>
     from >= 0 && to <= width && (taken[lane] ?? []).every(([start, end]) => to <= start || from >= end)
   const laid = gravest.map((finding): Bracket => {
-    const from = Math.min(Math.max(shareAt(extent, Date.parse(finding.start)), 0), 1)
-    const to = Math.min(Math.max(shareAt(extent, Date.parse(finding.end)), from), 1)
+    const from = Math.min(Math.max(shareAt(extent, toMs(finding.start)), 0), 1)
+    const to = Math.min(Math.max(shareAt(extent, toMs(finding.end)), from), 1)
     const lowest = finding.caused_by.length ? LANES - 2 : LANES - 1
     const lanes = Array.from({ length: lowest + 1 }, (_, at) => lowest - at)
     const lane = lanes.find((item) => free(item, ...edgesOf(from, to, width))) ?? lowest

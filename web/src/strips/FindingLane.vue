@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import type { Finding } from '../api/client'
 import { spellDuration } from '../model/clock'
@@ -16,8 +17,8 @@ const brackets = computed(() =>
   props.findings
     .map((finding) => ({
       finding,
-      from: Math.max(shareAt(props.window, Date.parse(finding.start)), 0),
-      to: Math.min(shareAt(props.window, Date.parse(finding.end)), 1),
+      from: Math.max(shareAt(props.window, toMs(finding.start)), 0),
+      to: Math.min(shareAt(props.window, toMs(finding.end)), 1),
     }))
     .filter(({ from, to }) => from < 1 && to > 0),
 )

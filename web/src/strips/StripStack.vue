@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs } from '../model/instant'
 import { useElementSize } from '@vueuse/core'
 import { computed, useTemplateRef, watch } from 'vue'
 import type { Archive, Finding, Gap, Marker, SeriesSet } from '../api/client'
@@ -107,7 +108,7 @@ const offsets = computed(() => {
 })
 const onsets = computed(() =>
   props.findings
-    .map((finding) => ({ id: finding.id, at: Date.parse(finding.onset.at) }))
+    .map((finding) => ({ id: finding.id, at: toMs(finding.onset.at) }))
     .filter((onset) => contains(window.value, onset.at)),
 )
 </script>

@@ -31,8 +31,8 @@ const series = (measure: string, mean: (number | null)[], more: Partial<Series> 
 })
 
 const set = (...all: Series[]): SeriesSet => ({
-  start_ms: 0,
-  end_ms: 4,
+  start: '1970-01-01T00:00:00Z',
+  end: '1970-01-01T00:00:00.004Z',
   times_ms: [[1, 2, 3, 4]],
   series: all,
 })

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
+import { toMs } from '../model/instant'
 import { computed, ref } from 'vue'
 import { RouterLink } from 'vue-router'
-import { api, ApiError, unwrap, type Archive } from '../api/client'
+import type { Archive } from '../api/client'
+import { useRestoreArchive } from '../api/mutations'
 import ArchiveDialog from '../archives/ArchiveDialog.vue'
 import { byHost } from '../archives/hosts'
 import { useArchives } from '../api/queries'
@@ -19,7 +20,7 @@ const { zone, toggleZone, toggleTheme } = usePreferences()
 useKeys({ zone: toggleZone, theme: toggleTheme })
 
 const LIVE_MS = 20_000
-const isLive = (archive: Archive): boolean => archive.end_ms !== null && Date.now() - archive.end_ms < LIVE_MS
+const isLive = (archive: Archive): boolean => archive.end !== null && Date.now() - toMs(archive.end) < LIVE_MS
 const hosts = computed(() => byHost(archives.value ?? []))
 const marks = (archive: Archive): string =>
   [
@@ -36,26 +37,24 @@ const marks = (archive: Archive): string =>
 const opened = ref<string | null>(null)
 const shown = computed(() => archives.value?.find((item) => item.id === opened.value) ?? null)
 const says = ref('')
-const queries = useQueryClient()
+const restoring = useRestoreArchive()
 function changed(sentence: string): void {
   says.value = sentence
-  void queries.invalidateQueries({ queryKey: ['archives'] })
-  void queries.invalidateQueries({ queryKey: ['gaps'] })
 }
-async function restore(archive: Archive): Promise<void> {
-  try {
-    const params = { path: { archive_id: archive.id } }
-    await unwrap(api.POST('/api/archives/{archive_id}/restore', { params }))
-    changed(`${archive.name} is there again.`)
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    changed(why.message)
-  }
+function restore(archive: Archive): void {
+  restoring.mutate(archive.id, {
+    onSuccess: () => {
+      changed(`${archive.name} is there again.`)
+    },
+    onError: (why) => {
+      changed(why.message)
+    },
+  })
 }
 const lengthOf = (archive: Archive): string =>
-  archive.start_ms === null || archive.end_ms === null
+  archive.start === null || archive.end === null
     ? '–'
-    : spellDuration((archive.end_ms - archive.start_ms) / 1000)
+    : spellDuration((toMs(archive.end) - toMs(archive.start)) / 1000)
 </script>
 
 <template>
@@ -123,8 +122,8 @@ const lengthOf = (archive: Archive): string =>
             </td>
             <td class="whitespace-nowrap">
               {{
-                archive.start_ms !== null && archive.end_ms !== null
-                  ? spellWindow(archive.start_ms, archive.end_ms, zone)
+                archive.start !== null && archive.end !== null
+                  ? spellWindow(toMs(archive.start), toMs(archive.end), zone)
                   : 'empty'
               }}
             </td>

@@ -1,11 +1,10 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import { api, ApiError, done, unwrap, type PlanEntry } from '../api/client'
+import type { PlanDocument, PlanEntry } from '../api/client'
+import { useDeletePlan, useDirectRecorder, useForgetRecorder, type Orders } from '../api/mutations'
 import { usePlanGroups, usePlans, useRecorders } from '../api/queries'
 import PlanDialog from '../recorders/PlanDialog.vue'
-import { text } from '../recorders/planForm'
 import RecorderRow from '../recorders/RecorderRow.vue'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -18,45 +17,34 @@ const { data: groups } = usePlanGroups()
 const { zone } = usePreferences()
 const now = ref(Date.now())
 useIntervalFn(() => (now.value = Date.now()), 1_000)
-const queries = useQueryClient()
 
-const editing = ref<{ plan: Record<string, unknown> | null } | null>(null)
-const trouble = ref('')
+const editing = ref<{ plan: PlanDocument | null } | null>(null)
 const known = computed(() => plans.value ?? [])
 
-/** Ask the server to change something, then look again; what it refuses is reported. */
-async function change(request: Promise<unknown>): Promise<void> {
-  trouble.value = ''
-  try {
-    await request
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    trouble.value = why.message
-  }
-  await Promise.all(
-    ['recorders', 'plans'].map((queryKey) => queries.invalidateQueries({ queryKey: [queryKey] })),
-  )
+const [orders, forgetting, deletion] = [useDirectRecorder(), useForgetRecorder(), useDeletePlan()]
+const writes = [orders, forgetting, deletion]
+/** Of the last change: what was refused before it is no longer shown. */
+const trouble = computed(() => writes.flatMap((write) => write.error.value?.message ?? [])[0] ?? '')
+function fresh(): void {
+  for (const write of writes) write.reset()
 }
-const direct = (
-  id: string,
-  body: { plan?: string | null; recording?: boolean; burst_s?: number },
-): Promise<void> =>
-  change(unwrap(api.PATCH('/api/recorders/{recorder_id}', { params: { path: { recorder_id: id } }, body })))
-const forget = (id: string): Promise<void> =>
-  change(done(api.DELETE('/api/recorders/{recorder_id}', { params: { path: { recorder_id: id } } })))
-const remove = (name: string): Promise<void> =>
-  change(done(api.DELETE('/api/plans/{name}', { params: { path: { name } } })))
-function saved(): void {
-  editing.value = null
-  void change(Promise.resolve())
+function direct(id: string, body: Orders): void {
+  fresh()
+  orders.mutate({ id, orders: body })
+}
+function forget(id: string): void {
+  fresh()
+  forgetting.mutate(id)
+}
+function remove(name: string): void {
+  fresh()
+  deletion.mutate(name)
 }
 const sentence = ({ plan, recorders: followers }: PlanEntry): string => {
-  const out = Object.entries((plan.groups ?? {}) as Record<string, { record?: boolean }>).filter(
-    ([, wish]) => wish.record === false,
-  )
+  const out = Object.entries(plan.groups ?? {}).filter(([, wish]) => wish.record === false)
   return [
-    `a tick every ${text(plan.every, '1s')}`,
-    plan.keep ? `kept ${text(plan.keep)}` : 'kept for ever',
+    `a tick every ${plan.every ?? '1s'}`,
+    plan.keep ? `kept ${plan.keep}` : 'kept for ever',
     out.length ? `without ${out.map(([name]) => name).join(', ')}` : 'all counters',
     followers.length ? `followed by ${followers.join(', ')}` : 'no recorder follows it',
   ].join(' · ')
@@ -127,7 +115,7 @@ const sentence = ({ plan, recorders: followers }: PlanEntry): string => {
       :plan="editing.plan"
       :groups="groups"
       @close="editing = null"
-      @saved="saved"
+      @saved="editing = null"
     />
   </div>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMs, toMsOrNull } from '../model/instant'
 import { useIsFetching } from '@tanstack/vue-query'
 import { refThrottled, useStorage } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
@@ -86,7 +87,7 @@ watch([drawing, set, seriesError, measures, id], ([fetching, now, failed, names,
 const drawnId = computed(() => (drawn.value === id.value ? id.value : null))
 
 const grown = refThrottled(
-  computed(() => archive.value?.end_ms ?? null),
+  computed(() => toMsOrNull(archive.value?.end ?? null)),
   JUDGE_EVERY_MS,
   true,
   true,
@@ -98,7 +99,7 @@ const { data: marked } = useMarkers(id, shownWindow, severity)
 const findings = computed(() => diagnosis.value?.findings ?? [])
 const { data: gapSet } = useGaps(drawnId)
 const known = computed(
-  () => gapSet.value?.gaps.map((gap) => ({ start: gap.start_ms, end: gap.end_ms })) ?? null,
+  () => gapSet.value?.gaps.map((gap) => ({ start: toMs(gap.start), end: toMs(gap.end) })) ?? null,
 )
 const gaps = computed(() => known.value ?? [])
 const { step, zoom, pan, find, jump, jumpGap, note, goTo } = useMoves(archive, set, diagnosis, known)

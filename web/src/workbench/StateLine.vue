@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { toMsOrNull } from '../model/instant'
 import { refDebounced, useIntervalFn } from '@vueuse/core'
 import { computed, ref, toRef } from 'vue'
 import { RouterLink } from 'vue-router'
@@ -35,7 +36,8 @@ const silence = computed(() => {
   const recorder = recorders.value?.find(
     (item) => item.id === props.archive.id && item.recording && item.state !== 'ended',
   )
-  const { end_ms: end, interval_s: interval } = props.archive
+  const { interval_s: interval } = props.archive
+  const end = toMsOrNull(props.archive.end)
   if (!recorder || end === null) return null
   const seconds = (now.value - end) / 1000
   if (seconds < SILENT_S + SILENT_TICKS * (interval ?? 1)) return null

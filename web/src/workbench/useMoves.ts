@@ -1,3 +1,4 @@
+import { toMs } from '../model/instant'
 import { watch, type Ref } from 'vue'
 import type { Archive, Diagnosis, Marker, SeriesSet } from '../api/client'
 import { stepTick } from '../model/lookup'
@@ -61,17 +62,15 @@ export function useMoves(
     const found = finding ?? diagnosis.value?.ruled_out.find((item) => item.id === wanted)
     if (!found || !bench.extent) return
     bench.play(false)
-    bench.look(aroundStretch({ start: Date.parse(found.start), end: Date.parse(found.end) }, bench.extent))
-    bench.point(Date.parse(finding?.onset.at ?? found.start))
+    bench.look(aroundStretch({ start: toMs(found.start), end: toMs(found.end) }, bench.extent))
+    bench.point(toMs(finding?.onset.at ?? found.start))
     bench.selected = wanted
     bench.tab = finding ? TABS.findings : TABS.ruledOut
   }
 
   function jump(by: number): void {
-    const inTime = [...(diagnosis.value?.findings ?? [])].sort(
-      (a, b) => Date.parse(a.start) - Date.parse(b.start),
-    )
-    const chosen = nextOf(inTime, (item) => Date.parse(item.onset.at), bench.needle ?? 0, by)
+    const inTime = [...(diagnosis.value?.findings ?? [])].sort((a, b) => toMs(a.start) - toMs(b.start))
+    const chosen = nextOf(inTime, (item) => toMs(item.onset.at), bench.needle ?? 0, by)
     if (chosen) find(chosen.id)
   }
 
@@ -101,7 +100,7 @@ export function useMoves(
 
   function note(marker: Marker): void {
     bench.play(false)
-    bench.point(marker.at_ms)
+    bench.point(toMs(marker.at))
     bench.tab = TABS.notes
   }
 

@@ -1,3 +1,4 @@
+import { toMsOrNull } from '../model/instant'
 import { refThrottled } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -35,7 +36,8 @@ export function useOpening(
   const opened = ref<string | null>(null)
 
   const extent = computed<Span | null>(() => {
-    const { start_ms: start, end_ms: end } = archive.value ?? {}
+    const start = toMsOrNull(archive.value?.start ?? null)
+    const end = toMsOrNull(archive.value?.end ?? null)
     return typeof start === 'number' && typeof end === 'number'
       ? { start, end: Math.max(end, start + 1000) }
       : null

@@ -5,7 +5,6 @@ from uuid import UUID
 from fastapi import APIRouter
 
 from reditus.core.facts import HostFacts
-from reditus.core.rfc3339 import spell_time
 from reditus.server.context import StoreDep
 from reditus.server.schemas import ArchiveIn, ArchiveOut, FactsOut
 from reditus.store import HostInfo
@@ -28,10 +27,7 @@ def read_archive(archive_id: UUID, store: StoreDep) -> ArchiveOut:
 @router.get("/{archive_id}/facts")
 def read_facts(archive_id: UUID, store: StoreDep) -> list[FactsOut]:
     """What was known of the host, and since when: a disk or link that came, a core that went, another kernel."""
-    return [
-        FactsOut(since=spell_time(at_ns), facts=facts.as_json())
-        for at_ns, facts in store.archives.facts_history(archive_id)
-    ]
+    return [FactsOut(since=at_ns, facts=facts.as_json()) for at_ns, facts in store.archives.facts_history(archive_id)]
 
 
 @router.put("/{archive_id}")

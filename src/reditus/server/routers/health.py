@@ -9,7 +9,6 @@ from fastapi import APIRouter, Request, Response
 
 from reditus import __version__
 from reditus.analysis.maintenance import TaskReport
-from reditus.core.rfc3339 import spell_time
 from reditus.server.cancellation import run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.schemas import CheckIn, CheckOut, DamageOut, FailingOut, FlawOut, HealthOut, TaskOut
@@ -115,15 +114,15 @@ def _flaws(flaws: list[Flaw]) -> list[FlawOut]:
 def _task(report: TaskReport) -> TaskOut:
     return TaskOut(
         task=report.task.value,
-        last_success=None if report.last_success_ns is None else spell_time(report.last_success_ns),
+        last_success=report.last_success_ns,
         overdue=report.overdue,
         failing=[
             FailingOut(
                 archive=str(item.archive),
                 reason=item.reason,
-                since=spell_time(item.since_ns),
+                since=item.since_ns,
                 times=item.times,
-                retry=spell_time(item.retry_ns),
+                retry=item.retry_ns,
             )
             for item in report.failing
         ],

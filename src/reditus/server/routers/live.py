@@ -7,7 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter, Depends
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
-from reditus.core.rfc3339 import to_ms
+from reditus.core.rfc3339 import spell_time
 from reditus.server.context import ContextDep, StoreDep
 from reditus.store.store import Store
 
@@ -25,15 +25,15 @@ def newest_of(archive_id: UUID, store: StoreDep) -> Newest:
 
 @router.get("/live", response_class=EventSourceResponse)
 async def follow(context: ContextDep, newest: Annotated[Newest, Depends(newest_of)]) -> AsyncIterator[ServerSentEvent]:
-    """Server-sent events: `ticks` with the newest tick's time in milliseconds whenever there are new ones."""
+    """Server-sent events: `ticks` with the newest tick's time whenever there are new ones."""
     archives, newest_ns = newest
     if newest_ns is not None:
-        yield ServerSentEvent(event="ticks", data={"end_ms": to_ms(newest_ns)})
+        yield ServerSentEvent(event="ticks", data={"end": spell_time(newest_ns)})
     async for last_ns in context.broadcaster.subscribe(*archives):
         if last_ns is None:
             yield ServerSentEvent(comment="still here")
         else:
-            yield ServerSentEvent(event="ticks", data={"end_ms": to_ms(last_ns)})
+            yield ServerSentEvent(event="ticks", data={"end": spell_time(last_ns)})
 
 
 def _newest(store: Store, archive_id: UUID) -> Newest:

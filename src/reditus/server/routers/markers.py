@@ -7,7 +7,8 @@ from fastapi import APIRouter, Body, Query, Response
 
 from reditus.core.window import parse_window
 from reditus.server.context import StoreDep
-from reditus.server.marker_schemas import MOST_AT_ONCE, MarkerIn, MarkersOut, Severity
+from reditus.server.document_schemas import Severity
+from reditus.server.marker_schemas import MOST_AT_ONCE, MarkerIn, MarkersOut
 from reditus.server.schemas import Moment
 
 router = APIRouter(prefix="/archives/{archive_id}/markers", tags=["markers"])

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Query, Request
 
 from reditus.analysis import moment as analysis
 from reditus.analysis.series import MOST_NAMES
-from reditus.core.rfc3339 import parse_time, to_ms
+from reditus.core.rfc3339 import parse_time
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, MomentOut, ReadingOut
@@ -37,8 +37,8 @@ def _moment(context: Context, archive_id: UUID, at_ns: int, names: list[str] | N
     with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
         found = analysis.read_moment(reader, at_ns, names)
     return MomentOut(
-        at_ms=to_ms(at_ns),
-        tick_ms=None if found.tick_ns is None else to_ms(found.tick_ns),
+        at=at_ns,
+        tick=found.tick_ns,
         cores=found.cores,
         readings=[_reading(reading) for reading in found.readings],
     )
@@ -49,6 +49,6 @@ def _reading(reading: analysis.Reading) -> ReadingOut:
     return ReadingOut(
         measure=measure.name,
         device=reading.key.device,
-        unit=measure.unit.value,
+        unit=measure.unit,
         value=None if reading.value != reading.value else reading.value,
     )

@@ -1,10 +1,11 @@
 """Plans: what recorders record, how often, when, and how long it is kept."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Body, Response
 
 from reditus.core.plan import GROUPS, Plan, PlanError
+from reditus.server import document_schemas
 from reditus.server.context import StoreDep
 from reditus.server.plan_schemas import GroupOut, PlanOut
 
@@ -24,7 +25,7 @@ def list_groups() -> list[GroupOut]:
 
 
 @router.put("/{name}")
-def put_plan(name: str, plan: Annotated[dict[str, Any], Body()], store: StoreDep) -> PlanOut:
+def put_plan(name: str, plan: Annotated[document_schemas.Plan, Body()], store: StoreDep) -> PlanOut:
     """Make or change a plan. Recorders that follow it do so within seconds, without a restart."""
     read = Plan.from_json(plan)
     if read.name != name:

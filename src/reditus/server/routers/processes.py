@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Request
 
 from reditus.analysis import processes as analysis
 from reditus.core.processes import ProcessAt, ThreadAt
-from reditus.core.rfc3339 import parse_time, to_ms
+from reditus.core.rfc3339 import parse_time
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment, ProcessesOut, ProcessOut, ThreadOut, UsageOut
@@ -31,11 +31,11 @@ def _processes(context: Context, archive_id: UUID, at_ns: int) -> ProcessesOut:
         table = analysis.read_processes(reader, at_ns) if recorded else None
     if table is None:
         return ProcessesOut(
-            recorded=recorded, tick_ms=None, processes=[], threads=[], total=None, states={}, ended_cores=None
+            recorded=recorded, tick=None, processes=[], threads=[], total=None, states={}, ended_cores=None
         )
     return ProcessesOut(
         recorded=True,
-        tick_ms=to_ms(table.found.at_ns),
+        tick=table.found.at_ns,
         processes=[_process(process, table.names) for process in table.processes],
         threads=[_thread(thread, table.names) for thread in table.threads],
         total=UsageOut(**asdict(table.found.total)),

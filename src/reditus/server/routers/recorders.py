@@ -28,7 +28,10 @@ def announce_recorder(recorder_id: UUID, body: AnnouncedIn, store: StoreDep) -> 
     )
     info, plan = store.recorders.announce(announced)
     return OrdersOut(
-        plan=None if plan is None else plan.source, recording=info.recording, burst_until_ns=info.burst_until_ns
+        plan=None if plan is None else plan.source,
+        recording=info.recording,
+        burst_until=info.burst_until_ns or None,
+        burst_until_ns=info.burst_until_ns,
     )
 
 

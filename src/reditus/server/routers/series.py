@@ -11,7 +11,7 @@ from reditus.analysis.series import MOST_NAMES, ChartSeries, drawn, series_named
 from reditus.analysis.windows import requested_window
 from reditus.core.binning.edges import MAX_BINS
 from reditus.core.errors import WindowError
-from reditus.core.rfc3339 import to_ms
+from reditus.core.rfc3339 import spell_time
 from reditus.core.types import NS_PER_MS
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
@@ -46,7 +46,7 @@ async def read_series(
             context.budget.check_points(len(keys), width)
             found = drawn(reader, keys, window, width)
         times, series = _shaped(found)
-        ends = {"start_ms": to_ms(window.start_ns), "end_ms": to_ms(window.end_ns)}
+        ends = {"start": spell_time(window.start_ns), "end": spell_time(window.end_ns)}
         # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
         return orjson.dumps({**ends, "times_ms": times, "series": series}, option=orjson.OPT_SERIALIZE_NUMPY)
 

@@ -13,8 +13,8 @@ from reditus.analysis.windows import requested_window
 from reditus.core.binning.stats import BinStats
 from reditus.core.measures import Resource
 from reditus.core.measures.strain import BEHIND
-from reditus.core.rfc3339 import to_ms
-from reditus.core.types import NS_PER_MS, FloatArray
+from reditus.core.rfc3339 import spell_time
+from reditus.core.types import NS_PER_S, FloatArray
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, StrainMapOut
@@ -46,8 +46,8 @@ async def read_strain(
             context.budget.check_points(len(rows), width)
             found = strain_of(reader, rows, window, width)
         out = {
-            "first_ms": to_ms(int(found.edges_ns[0])),
-            "bin_ms": float(found.edges_ns[1] - found.edges_ns[0]) / NS_PER_MS,
+            "start": spell_time(int(found.edges_ns[0])),
+            "bin_s": float(found.edges_ns[1] - found.edges_ns[0]) / NS_PER_S,
             "rows": [_row(row, series) for row, series in zip(rows, found.series, strict=True)],
         }
         return orjson.dumps(out)

@@ -12,7 +12,9 @@ from sqlalchemy.orm import Session
 
 from reditus.core.markers import Marker
 from reditus.core.plan import Plan, PlanError
-from reditus.core.types import NS_PER_MS, Json
+from reditus.core.reports import upgraded
+from reditus.core.rfc3339 import parse_instant
+from reditus.core.types import Json
 from reditus.store.archives.markers import put_markers
 from reditus.store.database.tables import ArchiveRow, BlockRow, DamageRow, MarkerRow, PlanRow, RecorderRow
 from reditus.store.errors import PlanInUse, UnknownPlan, UnknownRecorder
@@ -130,12 +132,12 @@ def announce(session: Session, announced: Announced) -> tuple[RecorderInfo, Plan
             id=announced.id, host_id=announced.host.id, recording=True, burst_until_ns=0, plan=announced.plan
         )
         session.add(row)
-    elif announced.plan is not None and announced.report.get("started_ms") != row.report.get("started_ms"):
+    elif announced.plan is not None and announced.report.get("started") != upgraded(row.report).get("started"):
         # Started again, with a plan named: that is the last word.
         _plan(session, announced.plan)
         row.plan = announced.plan
     row.host_name, row.name = announced.host.name, announced.name
-    more_dropped = announced.report.get("dropped") != (row.report or {}).get("dropped")
+    more_dropped = announced.report.get("dropped") != upgraded(row.report or {}).get("dropped")
     row.report, row.reported_ns = announced.report, time.time_ns()
     session.flush()
     if more_dropped:
@@ -151,7 +153,7 @@ def _mark_dropped(session: Session, announced: Announced) -> None:
 
 
 def _gap(announced: Json) -> Marker:
-    at_ns, end_ns = (round(announced[key] * NS_PER_MS) for key in ("start_ms", "end_ms"))
+    at_ns, end_ns = (parse_instant(announced[key]) for key in ("start", "end"))
     return Marker(f"gap/{at_ns}", at_ns, "gap", announced["reason"], "recorder", end_ns=end_ns)
 
 

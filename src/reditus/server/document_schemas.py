@@ -1,0 +1,115 @@
+"""Plans and facts of hosts as OpenAPI types. What they may hold is checked by the core, which says of each wrong part
+where it stands and what would be right; here is their shape.
+"""
+
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal, NotRequired
+
+from pydantic import Field, GetJsonSchemaHandler, TypeAdapter
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
+from typing_extensions import TypedDict
+
+Duration = Annotated[str, Field(description="Such as 200ms, 5s, 1.5h or 30d.")]
+Severity = Literal["emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug"]
+
+
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """Marks a JSON object that is passed on as it is, and that OpenAPI describes by this type."""
+
+    type: Any
+
+    def __get_pydantic_json_schema__(self, _: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        return handler(TypeAdapter(self.type).core_schema)
+
+
+class PlanGroup(TypedDict, total=False):
+    """How a group of counters is recorded."""
+
+    record: bool
+    every: Duration
+
+
+class PlanDevices(TypedDict, total=False):
+    """Which devices of a kind are recorded: names or patterns."""
+
+    only: list[str]
+    without: list[str]
+    idle: bool
+
+
+Day = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+PlanHours = TypedDict("PlanHours", {"days": list[Day], "from": str, "to": str}, total=False)
+"""Part of every week, in UTC."""
+
+
+class PlanTimes(TypedDict, total=False):
+    """When a plan records."""
+
+    start: str | None
+    end: str | None
+    weekly: list[PlanHours]
+
+
+PlanBurst = TypedDict(
+    "PlanBurst",
+    {
+        "resource": Literal["cpu", "memory", "io"] | None,
+        "scope": Literal["some", "full"],
+        "above": float,
+        "for": Duration,
+        "every": Duration,
+        "last": Duration,
+    },
+    total=False,
+)
+"""Faster ticks, by hand or while tasks lose time to a resource."""
+
+
+class PlanDocument(TypedDict):
+    """A plan, as docs/plans.md describes it."""
+
+    name: str
+    every: NotRequired[Duration]
+    groups: NotRequired[dict[str, PlanGroup]]
+    devices: NotRequired[dict[str, PlanDevices]]
+    when: NotRequired[PlanTimes | None]
+    keep: NotRequired[Duration | None]
+    burst: NotRequired[PlanBurst | None]
+    arguments: NotRequired[bool]
+    threads: NotRequired[bool]
+    control_groups: NotRequired[list[str]]
+    log: NotRequired[Severity | None]
+
+
+class DiskFacts(TypedDict):
+    """What is known of a disk."""
+
+    role: Literal["disk", "partition", "volume", "memory"]
+    on: NotRequired[list[str]]
+    rotational: NotRequired[bool | None]
+
+
+class LinkFacts(TypedDict, total=False):
+    """What is known of an interface."""
+
+    speed_bits_per_s: int | None
+    physical: bool | None
+
+
+class HostFacts(TypedDict, total=False):
+    """What is known of a host, as docs/blocks.md describes it; what is unknown is null or left out."""
+
+    cores: int | None
+    memory_bytes: int | None
+    kernel: str | None
+    model: str | None
+    virtual: bool | None
+    boot: str | None
+    disks: dict[str, DiskFacts]
+    links: dict[str, LinkFacts]
+
+
+Plan = Annotated[dict[str, Any], Shape(PlanDocument)]
+Facts = Annotated[dict[str, Any], Shape(HostFacts)]
