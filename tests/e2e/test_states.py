@@ -130,8 +130,8 @@ def test_a_silent_host(running, page, fresh):
     archive, host, send = fresh
     send((0, 60), begin_s=time.time() - 300)
     report = {"version": "1", "pid": 7, "state": "recording", "started": "2026-11-12T09:00:00Z",
-              "interval_s": 1, "last_tick": "2026-11-12T09:00:00Z", "ticks": 60, "missed": 0, "late_s": 0, "cost_share": 0.001, "memory_bytes": 1, "spool_bytes": 0,
-              "spool_limit_bytes": 1}  # fmt: skip
+              "interval_s": 1, "last_tick": "2026-11-12T09:00:00Z", "ticks": 60, "missed": 0, "late_s": 0,
+              "cost_share": 0.001, "memory_bytes": 1, "spool_bytes": 0, "spool_limit_bytes": 1}  # fmt: skip
     reported = {"host": {"id": str(host), "name": "quiet"}, "name": "quiet", "plan": None, "report": report}
     answer = httpx.put(f"{running.url}/api/recorders/{archive}", json=reported, trust_env=False, timeout=30)
     assert answer.status_code < 300, answer.text

@@ -128,7 +128,7 @@ def a_report(**change):
     """What a recorder reports of itself."""
     report = {
         "version": "1", "pid": 1, "state": "recording", "started": "2026-11-12T09:00:00Z", "interval_s": 1.0,
-        "last_tick": None, "ticks": 1, "missed": 0, "late_s": None, "cost_share": None, "memory_bytes": 1, "spool_bytes": 0,
-        "spool_limit_bytes": 1,
+        "last_tick": None, "ticks": 1, "missed": 0, "late_s": None, "cost_share": None, "memory_bytes": 1,
+        "spool_bytes": 0, "spool_limit_bytes": 1,
     }  # fmt: skip
     return report | change

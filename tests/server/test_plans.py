@@ -13,8 +13,9 @@ from reditus.core.types import NS_PER_S
 RECORDER = f"/api/recorders/{ARCHIVE}"
 REPORT = {
     "version": "1", "pid": 7, "state": "recording", "started": "2026-11-12T09:00:00Z", "interval_s": 1.0,
-    "last_tick": "2026-11-12T09:00:05Z", "ticks": 5, "missed": 2, "missed_why": {"the recorder came late": 2}, "late_s": 0.0004, "cost_share": 0.004,
-    "memory_bytes": 40 << 20, "spool_bytes": 0, "spool_limit_bytes": 256 << 20, "dropped": [], "unreadable": {},
+    "last_tick": "2026-11-12T09:00:05Z", "ticks": 5, "missed": 2, "missed_why": {"the recorder came late": 2},
+    "late_s": 0.0004, "cost_share": 0.004, "memory_bytes": 40 << 20, "spool_bytes": 0, "spool_limit_bytes": 256 << 20,
+    "dropped": [], "unreadable": {},
 }  # fmt: skip
 
 
