@@ -14,6 +14,9 @@ interface Preferences {
 const zone = useStorage<Zone>('reditus.zone', 'local')
 const chosenTheme = useStorage<Theme | 'system'>('reditus.theme', 'system')
 
+/** The clock that times are read by. */
+export const useZone = (): Ref<Zone> => zone
+
 /** Clock and light: chosen once, kept in this browser. */
 export function usePreferences(): Preferences {
   const dark = usePreferredDark()

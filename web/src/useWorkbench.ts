@@ -129,6 +129,11 @@ export const useWorkbench = defineStore('workbench', () => {
     pinned.value = pinned.value === needle.value ? null : needle.value
   }
 
+  /** The mark goes where the needle is; where it is already, it goes away. */
+  function toggleMark(): void {
+    mark.value = mark.value === needle.value ? null : needle.value
+  }
+
   function changePace(by: 1 | -1): void {
     const next = PACES[PACES.indexOf(pace.value) + by]
     if (next !== undefined) pace.value = next
@@ -160,6 +165,7 @@ export const useWorkbench = defineStore('workbench', () => {
     },
     loop,
     pin,
+    toggleMark,
     open,
     close,
     grow,

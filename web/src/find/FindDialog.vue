@@ -1,4 +1,7 @@
 <script setup lang="ts">
+import { useWorkbench } from '../useWorkbench'
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
 import {
   Combobox,
   ComboboxInput,
@@ -9,21 +12,15 @@ import {
   DialogTitle,
 } from '@headlessui/vue'
 import { computed, ref, watch } from 'vue'
-import type { Zone } from '../model/clock'
-import type { KnownMeasure } from '../model/layouts'
-import type { Span } from '../model/span'
 import { entriesFor, type Entry } from './entries'
 
 /** Type what you are after: a time, a measure, a layout, a process. */
-interface Props {
-  open: boolean
-  measures: KnownMeasure[]
-  extent: Span
-  zone: Zone
-}
-const props = defineProps<Props>()
+const props = defineProps<{ open: boolean }>()
 const emit = defineEmits<{ close: []; choose: [entry: Entry] }>()
 
+const bench = useWorkbench()
+const zone = useZone()
+const { charted } = useSession()
 const typed = ref('')
 watch(
   () => props.open,
@@ -33,10 +30,10 @@ watch(
 )
 const entries = computed(() =>
   entriesFor(typed.value, {
-    measures: props.measures,
-    newest: props.extent.end,
-    earliest: props.extent.start,
-    zone: props.zone,
+    measures: charted.value,
+    newest: bench.extent?.end ?? 0,
+    earliest: bench.extent?.start ?? 0,
+    zone: zone.value,
   }),
 )
 const WORDS: Record<Entry['kind'], string> = {

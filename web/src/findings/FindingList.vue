@@ -1,30 +1,35 @@
 <script setup lang="ts">
+import { useMeasures } from '../api/queries'
+import { useStrips } from '../useStrips'
+import { useWorkbench } from '../useWorkbench'
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
 import type { Finding } from '../api/client'
-import { spellDuration, spellTime, type Zone } from '../model/clock'
+import { spellDuration, spellTime } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import ChainDrawing from './ChainDrawing.vue'
 import { chainOf, titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
 import FindingVerdict from './FindingVerdict.vue'
-import { crowdsOf, STATES } from './proof'
+import { crowdsOf, STATES, stripsOfFinding } from './proof'
 
-interface Props {
-  archiveId: string
-  findings: Finding[]
-  selected: string | null
-  zone: Zone
-  pending: boolean
+/** What ran out: since when, at what cost, because of what. */
+const bench = useWorkbench()
+const strips = useStrips()
+const zone = useZone()
+const { id, judgement, moves } = useSession()
+const { findings, isPending } = judgement
+const { data: measures } = useMeasures()
+function prove(finding: Finding): void {
+  strips.show(stripsOfFinding(finding, measures.value ?? []))
 }
-defineProps<Props>()
-defineEmits<{ find: [id: string]; prove: [finding: Finding] }>()
-
-const clock = (text: string, zone: Zone): string => spellTime(toMs(text), zone)
+const clock = (text: string): string => spellTime(toMs(text), zone.value)
 </script>
 
 <template>
-  <StateNote v-if="pending" title="Reading the archive" busy />
+  <StateNote v-if="isPending" title="Reading the archive" busy />
   <StateNote
     v-else-if="!findings.length"
     title="No findings"
@@ -36,14 +41,14 @@ const clock = (text: string, zone: Zone): string => spellTime(toMs(text), zone)
         type="button"
         class="w-full border-l-[3px] pl-3 text-left"
         :style="{ borderColor: `var(--color-${finding.resource})` }"
-        :aria-current="selected === finding.id"
-        @click="$emit('find', finding.id)"
+        :aria-current="bench.selected === finding.id"
+        @click="moves.find(finding.id)"
       >
         <span class="flex items-baseline justify-between gap-2">
           <span
             class="font-serif text-base font-semibold"
             :class="[
-              selected === finding.id ? 'text-needle' : '',
+              bench.selected === finding.id ? 'text-needle' : '',
               finding.verdict?.state === 'dismissed' ? 'line-through decoration-1' : '',
             ]"
             >{{ titleOf(finding) }}</span
@@ -51,7 +56,7 @@ const clock = (text: string, zone: Zone): string => spellTime(toMs(text), zone)
           <span class="text-2xs text-soft">{{ finding.kind }}</span>
         </span>
         <span class="block text-soft">
-          {{ clock(finding.start, zone) }} – {{ clock(finding.end, zone) }} ·
+          {{ clock(finding.start) }} – {{ clock(finding.end) }} ·
           <b v-if="finding.time_lost_s > 0" class="font-semibold text-ink"
             >{{ finding.time_lost_estimated ? 'about ' : '' }}{{ spellDuration(finding.time_lost_s) }} lost</b
           ><template v-else>cost unknown</template>
@@ -64,18 +69,18 @@ const clock = (text: string, zone: Zone): string => spellTime(toMs(text), zone)
       <div class="mt-2 space-y-3 pl-[15px]">
         <p>{{ finding.explanation }}</p>
         <p class="text-soft">
-          Began {{ clock(finding.onset.at, zone) }} ± {{ spellDuration(finding.onset.uncertainty_s) }} ·
-          confidence {{ (finding.confidence * 100).toFixed(0) }} %
+          Began {{ clock(finding.onset.at) }} ± {{ spellDuration(finding.onset.uncertainty_s) }} · confidence
+          {{ (finding.confidence * 100).toFixed(0) }} %
         </p>
-        <template v-if="selected === finding.id">
+        <template v-if="bench.selected === finding.id">
           <ChainDrawing
             v-if="chainOf(finding, findings).length"
             :stages="chainOf(finding, findings)"
             :here="finding.id"
-            @find="$emit('find', $event)"
+            @find="moves.find($event)"
           />
           <EvidenceList :evidence="finding.evidence" />
-          <PillButton label="Show these strips, and nothing else" @press="$emit('prove', finding)"
+          <PillButton label="Show these strips, and nothing else" @press="prove(finding)"
             >Show these strips</PillButton
           >
           <section v-if="finding.processes.length" data-parties>
@@ -108,7 +113,7 @@ const clock = (text: string, zone: Zone): string => spellTime(toMs(text), zone)
               <li v-for="line in finding.next" :key="line">{{ line }}</li>
             </ul>
           </section>
-          <FindingVerdict :key="finding.id" :archive-id="archiveId" :finding="finding" :zone="zone" />
+          <FindingVerdict :key="finding.id" :archive-id="id" :finding="finding" />
         </template>
       </div>
     </li>

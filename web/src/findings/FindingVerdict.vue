@@ -1,9 +1,10 @@
 <script setup lang="ts">
+import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
 import { computed, ref, toRef } from 'vue'
 import type { Finding } from '../api/client'
 import { useSaveVerdict, type VerdictState } from '../api/mutations'
-import { spellTime, type Zone } from '../model/clock'
+import { spellTime } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 import TextField from '../ui/TextField.vue'
 import { STATES } from './proof'
@@ -12,9 +13,9 @@ import { STATES } from './proof'
 interface Props {
   archiveId: string
   finding: Finding
-  zone: Zone
 }
 const props = defineProps<Props>()
+const zone = useZone()
 
 const words = ref('')
 const missing = ref('')

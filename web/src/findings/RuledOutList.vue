@@ -1,18 +1,19 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+import { useWorkbench } from '../useWorkbench'
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
-import type { RuledOut } from '../api/client'
-import { spellTime, type Zone } from '../model/clock'
+import { spellTime } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
 import { titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
 
-interface Props {
-  ruledOut: RuledOut[]
-  selected: string | null
-  zone: Zone
-}
-defineProps<Props>()
-defineEmits<{ find: [id: string] }>()
+/** What only looks like a problem, and why it is none. */
+const bench = useWorkbench()
+const zone = useZone()
+const { judgement, moves } = useSession()
+const ruledOut = computed(() => judgement.diagnosis.value?.ruled_out ?? [])
 </script>
 
 <template>
@@ -26,8 +27,8 @@ defineEmits<{ find: [id: string] }>()
       <button
         type="button"
         class="w-full border-l-[3px] border-dotted border-rule-strong pl-3 text-left"
-        :aria-current="selected === excluded.id"
-        @click="$emit('find', excluded.id)"
+        :aria-current="bench.selected === excluded.id"
+        @click="moves.find(excluded.id)"
       >
         <span class="flex items-baseline justify-between gap-2">
           <span class="font-serif text-base font-semibold">{{ titleOf(excluded) }}</span>

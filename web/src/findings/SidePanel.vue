@@ -1,44 +1,23 @@
 <script setup lang="ts">
+import { useSession } from '../workbench/session'
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
 import { computed } from 'vue'
-import type { Diagnosis, Finding, Marker, Markers } from '../api/client'
-import { useMeasures } from '../api/queries'
-import type { Zone } from '../model/clock'
 import NoteList from '../notes/NoteList.vue'
-import type { Severity } from '../notes/markers'
 import MomentPanel from '../moment/MomentPanel.vue'
-import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
-import { stripsOfFinding } from './proof'
 import FindingList from './FindingList.vue'
 import RuledOutList from './RuledOutList.vue'
 
-interface Props {
-  archiveId: string
-  diagnosis: Diagnosis | undefined
-  pending: boolean
-  marked: Markers | undefined
-  severity: Severity
-  zone: Zone
-}
-const props = defineProps<Props>()
-const emit = defineEmits<{ find: [id: string]; note: [marker: Marker]; severity: [level: Severity] }>()
-
+/** The moment at the needle, the findings, what was ruled out, and the notes. */
 const bench = useWorkbench()
+const { window, judgement } = useSession()
+const { diagnosis } = judgement
 const tabs = computed(() => [
   { title: 'Moment', count: null },
-  { title: 'Findings', count: props.diagnosis?.findings.length ?? null },
-  { title: 'Ruled out', count: props.diagnosis?.ruled_out.length ?? null },
-  { title: 'Notes', count: props.marked?.total ?? null },
+  { title: 'Findings', count: diagnosis.value?.findings.length ?? null },
+  { title: 'Ruled out', count: diagnosis.value?.ruled_out.length ?? null },
+  { title: 'Notes', count: window.markers.value?.total ?? null },
 ])
-const strips = useStrips()
-const { data: measures } = useMeasures()
-const prove = (finding: Finding): void => {
-  strips.show(stripsOfFinding(finding, measures.value ?? []))
-}
-const find = (id: string): void => {
-  emit('find', id)
-}
 </script>
 
 <template>
@@ -65,36 +44,10 @@ const find = (id: string): void => {
       </Tab>
     </TabList>
     <TabPanels class="min-h-0 grow overflow-y-auto px-4 pt-3 contain-strict">
-      <TabPanel><MomentPanel :archive-id="archiveId" :zone="zone" /></TabPanel>
-      <TabPanel>
-        <FindingList
-          :archive-id="archiveId"
-          :findings="diagnosis?.findings ?? []"
-          :selected="bench.selected"
-          :zone="zone"
-          :pending="pending"
-          @find="find"
-          @prove="prove"
-        />
-      </TabPanel>
-      <TabPanel>
-        <RuledOutList
-          :ruled-out="diagnosis?.ruled_out ?? []"
-          :selected="bench.selected"
-          :zone="zone"
-          @find="find"
-        />
-      </TabPanel>
-      <TabPanel>
-        <NoteList
-          :archive-id="archiveId"
-          :marked="marked"
-          :severity="severity"
-          :zone="zone"
-          @severity="emit('severity', $event)"
-          @find="emit('note', $event)"
-        />
-      </TabPanel>
+      <TabPanel><MomentPanel /></TabPanel>
+      <TabPanel><FindingList /></TabPanel>
+      <TabPanel><RuledOutList /></TabPanel>
+      <TabPanel><NoteList /></TabPanel>
     </TabPanels>
   </TabGroup>
 </template>

@@ -53,3 +53,19 @@ export function aroundStretch(stretch: Span, extent: Span): Span {
 export const shareAt = (span: Span, at: number): number => (at - span.start) / Math.max(lengthOf(span), 1)
 
 export const momentAt = (span: Span, share: number): number => span.start + share * lengthOf(span)
+
+/** Where both have a stretch; each list in the order of time and without overlaps. */
+export function intersection(some: Span[], others: Span[]): Span[] {
+  const out: Span[] = []
+  let at = 0
+  let other = 0
+  for (;;) {
+    const [one, two] = [some[at], others[other]]
+    if (!one || !two) return out
+    const start = Math.max(one.start, two.start)
+    const end = Math.min(one.end, two.end)
+    if (start < end) out.push({ start, end })
+    if (one.end < two.end) at++
+    else other++
+  }
+}

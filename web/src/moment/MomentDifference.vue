@@ -1,17 +1,19 @@
 <script setup lang="ts">
+import { useZone } from '../usePreferences'
 import { computed, ref } from 'vue'
 import { useMeasures } from '../api/queries'
 import { scaleFor, spellAmount } from '../model/amounts'
-import { spellDay, spellTime, type Zone } from '../model/clock'
+import { spellDay, spellTime } from '../model/clock'
 import MomentHead from './MomentHead.vue'
 import { differences } from './difference'
 import type { Readings } from './readings'
 
 /** What differs between the pinned moment and this one. */
-const props = defineProps<{ then: Readings; now: Readings; at: number; zone: Zone }>()
+const props = defineProps<{ then: Readings; now: Readings; at: number }>()
 const emit = defineEmits<{ unpin: []; go: [] }>()
 
 const SHOWN = 8
+const zone = useZone()
 const { data: measures } = useMeasures()
 const isWhole = ref(false)
 const found = computed(() =>

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
 import { refThrottled } from '@vueuse/core'
 import { computed, toRef } from 'vue'
 import { useMoment, useProcesses } from '../api/queries'
 import { spellAmount } from '../model/amounts'
-import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
+import { spellDay, spellDuration, spellTime } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
 import { useWorkbench } from '../useWorkbench'
 import CoreColumns from './CoreColumns.vue'
@@ -14,7 +16,9 @@ import MomentHead from './MomentHead.vue'
 import ProcessTable from './ProcessTable.vue'
 import { heaviest, Readings, SHOWN, type OfDevices, type OfMachine } from './readings'
 
-const props = defineProps<{ archiveId: string; zone: Zone }>()
+/** The whole machine at the needle. */
+const zone = useZone()
+const { id } = useSession()
 
 const bench = useWorkbench()
 // While playing, the needle moves sixty times a second; more than two states a second cannot be read.
@@ -22,11 +26,11 @@ const READ_EVERY_MS = 500
 const at = refThrottled(toRef(bench, 'needle'), READ_EVERY_MS, true, true)
 // Two moments are compared in every measure that there is.
 const requested = computed(() => (bench.pinned === null ? SHOWN : null))
-const { data: moment, error } = useMoment(toRef(props, 'archiveId'), at, requested)
-const { data: processes } = useProcesses(toRef(props, 'archiveId'), at)
+const { data: moment, error } = useMoment(id, at, requested)
+const { data: processes } = useProcesses(id, at)
 const pinned = computed(() => (bench.pinned === at.value ? null : bench.pinned))
-const { data: pinnedMoment } = useMoment(toRef(props, 'archiveId'), pinned, requested)
-const { data: pinnedProcesses } = useProcesses(toRef(props, 'archiveId'), pinned)
+const { data: pinnedMoment } = useMoment(id, pinned, requested)
+const { data: pinnedProcesses } = useProcesses(id, pinned)
 const then = computed(() => (pinned.value === null ? null : new Readings(pinnedMoment.value)))
 const readings = computed(() => new Readings(moment.value))
 
@@ -97,7 +101,6 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
       :then="then"
       :now="readings"
       :at="pinned"
-      :zone="zone"
       @unpin="bench.unpin()"
       @go="bench.point(pinned)"
     />

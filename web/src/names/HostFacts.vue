@@ -1,14 +1,17 @@
 <script setup lang="ts">
-import { Popover, PopoverButton, PopoverPanel } from '@headlessui/vue'
-import { computed, toRef } from 'vue'
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
+import HangingPanel from '../ui/HangingPanel.vue'
+import { computed } from 'vue'
 import { useFacts } from '../api/queries'
-import { spellDay, spellTime, type Zone } from '../model/clock'
+import { spellDay, spellTime } from '../model/clock'
 import { changesOf, spellFacts } from './facts'
 import { useNames } from './useNames'
 
 /** What is known of the host, and how that changed while it was recorded. */
-const props = defineProps<{ archiveId: string; about: string; zone: Zone }>()
-const { data: history } = useFacts(toRef(props, 'archiveId'))
+defineProps<{ about: string }>()
+const zone = useZone()
+const { data: history } = useFacts(useSession().id)
 const newest = computed(() => history.value?.[history.value.length - 1])
 const facts = computed(() => (newest.value ? spellFacts(newest.value.facts) : []))
 const names = useNames()
@@ -20,12 +23,13 @@ const changes = computed(() => changesOf(history.value ?? []))
 </script>
 
 <template>
-  <Popover class="relative ml-2 inline-block text-soft">
-    <PopoverButton class="hover:text-ink" title="What is known of this host">{{ about }}</PopoverButton>
-    <PopoverPanel
-      class="absolute top-full left-0 z-40 mt-2 max-h-[70vh] w-[420px] overflow-y-auto border border-rule-strong bg-leaf p-4 whitespace-normal text-ink shadow-xl"
-      data-host-facts
-    >
+  <HangingPanel
+    class="ml-2 text-soft hover:text-ink"
+    :label="`${about}: what is known of this host`"
+    title="What is known of this host"
+  >
+    <template #button>{{ about }}</template>
+    <div class="max-h-[70vh] w-[396px] overflow-y-auto whitespace-normal text-ink" data-host-facts>
       <h2 class="font-serif text-[15px] font-semibold">The host</h2>
       <dl class="mt-1 grid grid-cols-[7rem_1fr] gap-x-3">
         <template v-for="[name, value] in facts" :key="name">
@@ -43,6 +47,6 @@ const changes = computed(() => changesOf(history.value ?? []))
           <p v-for="line in change.lines" :key="line">{{ line }}</p>
         </li>
       </ul>
-    </PopoverPanel>
-  </Popover>
+    </div>
+  </HangingPanel>
 </template>

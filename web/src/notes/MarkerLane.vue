@@ -1,8 +1,9 @@
 <script setup lang="ts">
+import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import type { Marker } from '../api/client'
-import { spellTime, type Zone } from '../model/clock'
+import { spellTime } from '../model/clock'
 import type { Span } from '../model/span'
 import { placesOf, type Place, type Shape } from './markers'
 
@@ -10,11 +11,10 @@ import { placesOf, type Place, type Shape } from './markers'
 interface Props {
   markers: Marker[]
   window: Span
-  zone: Zone
 }
 const props = defineProps<Props>()
 defineEmits<{ find: [marker: Marker] }>()
-
+const zone = useZone()
 const STEPS = 160
 const MARK: Record<Exclude<Shape, 'stretch'>, string> = {
   bad: 'size-2 rotate-45 bg-ink',
@@ -26,7 +26,7 @@ const places = computed(() => placesOf(props.markers, props.window, STEPS))
 const say = ({ markers }: Place): string => {
   const lines = markers
     .slice(0, 6)
-    .map((item) => `${spellTime(toMs(item.at), props.zone)}  ${item.severity ?? item.kind}  ${item.text}`)
+    .map((item) => `${spellTime(toMs(item.at), zone.value)}  ${item.severity ?? item.kind}  ${item.text}`)
   return markers.length > 6 ? [...lines, `and ${markers.length - 6} more`].join('\n') : lines.join('\n')
 }
 </script>

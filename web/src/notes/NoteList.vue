@@ -1,9 +1,10 @@
 <script setup lang="ts">
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
-import { computed, ref, toRef } from 'vue'
-import type { Marker, Markers } from '../api/client'
+import { computed, ref } from 'vue'
 import { useAddNote } from '../api/mutations'
-import { spellDuration, spellTime, type Zone } from '../model/clock'
+import { spellDuration, spellTime } from '../model/clock'
 import { toInstant } from '../model/instant'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -11,22 +12,16 @@ import { useWorkbench } from '../useWorkbench'
 import { holding, LEVELS, shapeOf, type Severity } from './markers'
 
 /** What was logged, noted and missed in the window, in the order of time. */
-interface Props {
-  archiveId: string
-  marked: Markers | undefined
-  severity: Severity
-  zone: Zone
-}
-const props = defineProps<Props>()
-const emit = defineEmits<{ severity: [level: Severity]; find: [marker: Marker] }>()
-
 const bench = useWorkbench()
-const note = useAddNote(toRef(props, 'archiveId'))
+const zone = useZone()
+const { id, window, moves } = useSession()
+const { markers: marked, severity } = window
+const note = useAddNote(id)
 const search = ref('')
 const text = ref('')
 const trouble = computed(() => note.error.value?.message ?? '')
-const shown = computed(() => holding(props.marked?.markers ?? [], search.value))
-const left = computed(() => (props.marked?.total ?? 0) - (props.marked?.markers.length ?? 0))
+const shown = computed(() => holding(marked.value?.markers ?? [], search.value))
+const left = computed(() => (marked.value?.total ?? 0) - (marked.value?.markers.length ?? 0))
 const WEIGHT = { bad: 'font-semibold', warning: '', plain: 'text-soft', note: 'text-needle', stretch: '' }
 
 function add(): void {
@@ -37,7 +32,7 @@ function add(): void {
   )
 }
 const choose = (event: Event): void => {
-  if (event.target instanceof HTMLSelectElement) emit('severity', event.target.value as Severity)
+  if (event.target instanceof HTMLSelectElement) severity.value = event.target.value as Severity
 }
 </script>
 
@@ -69,7 +64,7 @@ const choose = (event: Event): void => {
     />
     <ol v-else class="divide-y divide-rule" aria-label="Notes, in the order of time">
       <li v-for="marker in shown" :key="marker.ident" class="py-1.5 first:pt-0">
-        <button type="button" class="block w-full text-left hover:text-needle" @click="$emit('find', marker)">
+        <button type="button" class="block w-full text-left hover:text-needle" @click="moves.note(marker)">
           <span class="flex justify-between gap-2 text-2xs text-soft">
             <span>{{ spellTime(toMs(marker.at), zone) }} {{ marker.source }}</span>
             <span :class="WEIGHT[shapeOf(marker)]">{{ marker.severity ?? marker.kind }}</span>

@@ -1,19 +1,21 @@
 <script setup lang="ts">
+import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { PlanEntry, Recorder } from '../api/client'
 import { spellAmount } from '../model/amounts'
-import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
+import { spellDay, spellDuration, spellTime } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 
 /** One recorder: what it does, its health, and its orders. */
-const props = defineProps<{ recorder: Recorder; plans: PlanEntry[]; zone: Zone; now: number }>()
+const props = defineProps<{ recorder: Recorder; plans: PlanEntry[]; now: number }>()
 const emit = defineEmits<{
   direct: [orders: { plan?: string | null; recording?: boolean; burst_s?: number }]
   forget: []
 }>()
 
+const zone = useZone()
 const BURST_S = 60
 const report = computed(() => props.recorder.report)
 const gone = computed(() => ['silent', 'ended'].includes(props.recorder.state))

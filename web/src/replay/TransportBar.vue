@@ -1,29 +1,24 @@
 <script setup lang="ts">
-import type { Finding } from '../api/client'
+import { useSession } from '../workbench/session'
 import PillButton from '../ui/PillButton.vue'
-import type { Span } from '../model/span'
 import { useWorkbench } from '../useWorkbench'
 import ArchiveLine from './ArchiveLine.vue'
 import PaceChoice from './PaceChoice.vue'
 
-interface Props {
-  findings: Finding[]
-  gaps: Span[]
-  coverage: number
-  live: boolean
-}
-defineProps<Props>()
-defineEmits<{ step: [ticks: number]; jump: [by: number]; jumpGap: [by: number]; mark: []; help: [] }>()
+defineProps<{ coverage: number }>()
+defineEmits<{ help: [] }>()
 
 const bench = useWorkbench()
+const { isLive, judgement, moves } = useSession()
+const { findings, gapSpans } = judgement
 </script>
 
 <template>
   <footer class="flex h-12 shrink-0 items-center gap-2.5 border-t border-rule-strong bg-leaf px-[18px]">
-    <PillButton label="Previous finding" keys="P" :disabled="!findings.length" @press="$emit('jump', -1)"
+    <PillButton label="Previous finding" keys="P" :disabled="!findings.length" @press="moves.jump(-1)"
       >◂ finding</PillButton
     >
-    <PillButton label="Step one tick back" keys="ArrowLeft" @press="$emit('step', -1)">◂ step</PillButton>
+    <PillButton label="Step one tick back" keys="ArrowLeft" @press="moves.step(-1)">◂ step</PillButton>
     <PillButton
       :label="bench.playing ? 'Pause' : 'Play'"
       keys="Space"
@@ -33,11 +28,11 @@ const bench = useWorkbench()
       >{{ bench.playing ? 'Pause' : 'Play' }}</PillButton
     >
     <PaceChoice :pace="bench.pace" @choose="bench.pace = $event" />
-    <PillButton label="Step one tick on" keys="ArrowRight" @press="$emit('step', 1)">step ▸</PillButton>
-    <PillButton label="Next finding" keys="N" :disabled="!findings.length" @press="$emit('jump', 1)"
+    <PillButton label="Step one tick on" keys="ArrowRight" @press="moves.step(1)">step ▸</PillButton>
+    <PillButton label="Next finding" keys="N" :disabled="!findings.length" @press="moves.jump(1)"
       >finding ▸</PillButton
     >
-    <PillButton v-if="gaps.length" label="Next gap" keys="G" @press="$emit('jumpGap', 1)">gap ▸</PillButton>
+    <PillButton v-if="gapSpans?.length" label="Next gap" keys="G" @press="moves.jumpGap(1)">gap ▸</PillButton>
     <PillButton
       label="loop: the window over and over"
       keys="O"
@@ -50,7 +45,7 @@ const bench = useWorkbench()
       keys="K"
       :on="bench.mark !== null"
       :disabled="!bench.hasNeedle"
-      @press="$emit('mark')"
+      @press="bench.toggleMark()"
       >mark</PillButton
     >
     <ArchiveLine
@@ -66,7 +61,7 @@ const bench = useWorkbench()
       coverage {{ (coverage * 100).toFixed(1) }} %
     </p>
     <PillButton
-      v-if="live"
+      v-if="isLive"
       label="Follow live"
       keys="L"
       :on="bench.following"

@@ -1,23 +1,24 @@
 <script setup lang="ts">
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
 import { refDebounced } from '@vueuse/core'
-import { computed, toRef } from 'vue'
+import { computed } from 'vue'
 import type { StrainRow } from '../api/client'
 import { useMeasures, useSeriesSet } from '../api/queries'
 import { spellAmount } from '../model/amounts'
-import { spellDay, spellDuration, spellTime, type Zone } from '../model/clock'
+import { spellDay, spellDuration, spellTime } from '../model/clock'
 import type { Span } from '../model/span'
 
 /** What a place on the map tells: the time, the strain, and the measures that it comes from. */
 interface Props {
-  archiveId: string
   row: StrainRow
   title: string
   bin: number
   span: Span
-  zone: Zone
 }
 const props = defineProps<Props>()
 
+const zone = useZone()
 const SETTLED_MS = 120
 const { data: catalogue } = useMeasures()
 const names = computed(() =>
@@ -31,7 +32,7 @@ const requested = refDebounced(
   SETTLED_MS,
 )
 const { data: behind, isFetching } = useSeriesSet(
-  toRef(props, 'archiveId'),
+  useSession().id,
   computed(() => requested.value.span),
   computed(() => 1),
   computed(() => requested.value.names),

@@ -1,10 +1,12 @@
 <script setup lang="ts">
+import { useSession } from '../workbench/session'
+import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
 import { refThrottled, useElementSize } from '@vueuse/core'
-import { computed, ref, toRef, useTemplateRef } from 'vue'
-import type { Finding, StrainRow } from '../api/client'
+import { computed, ref, useTemplateRef } from 'vue'
+import type { StrainRow } from '../api/client'
 import { useStrain } from '../api/queries'
-import { spellWindow, type Zone } from '../model/clock'
+import { spellWindow } from '../model/clock'
 import { clampTo, lengthOf, shareAt, type Span } from '../model/span'
 import { kindOf, useNames } from '../names/useNames'
 import AxisLabels from '../ui/AxisLabels.vue'
@@ -17,26 +19,20 @@ import StrainLabel from './StrainLabel.vue'
 import { useFrame, type Grip } from './useFrame'
 
 /** The whole archive at a glance: how hard each resource was pressed, and when. The window is a frame on it. */
-interface Props {
-  archiveId: string
-  extent: Span
-  findings: Finding[]
-  zone: Zone
-}
-const props = defineProps<Props>()
-const emit = defineEmits<{ find: [id: string] }>()
-
 const REFRESH_MS = 5_000
 const HOVER_PX = 262
 const LANE_PX = 15
 const bench = useWorkbench()
+const zone = useZone()
+const { id, judgement, moves } = useSession()
+const extent = computed<Span>(() => bench.extent ?? { start: 0, end: 1 })
 const names = useNames()
 const surface = useTemplateRef<HTMLDivElement>('surface')
 const { width } = useElementSize(surface)
 const opened = ref<StrainRow['resource'][]>([])
 const bins = computed(() => Math.floor(width.value / 20) * 20)
-const shown = refThrottled(toRef(props, 'extent'), REFRESH_MS, true, true)
-const { data: map, error, isPending, isFetching } = useStrain(toRef(props, 'archiveId'), shown, bins, opened)
+const shown = refThrottled(extent, REFRESH_MS, true, true)
+const { data: map, error, isPending, isFetching } = useStrain(id, shown, bins, opened)
 const { drawn, gripAt, down, move, up, cancel, nudge } = useFrame(surface)
 
 const rows = computed(() =>
@@ -47,11 +43,11 @@ const awaited = computed(() => {
   const there = new Set(rows.value.filter((row) => row.device !== null).map((row) => row.resource))
   return new Set(opened.value.filter((item) => !there.has(item)))
 })
-const brackets = computed(() => bracketsOf(props.findings, props.extent, width.value))
-const percent = (at: number): string => `${shareAt(props.extent, at) * 100}%`
+const brackets = computed(() => bracketsOf(judgement.findings.value, extent.value, width.value))
+const percent = (at: number): string => `${shareAt(extent.value, at) * 100}%`
 const stretch = (span: Span): Record<string, string> => ({
   left: percent(span.start),
-  width: `${(lengthOf(span) / Math.max(lengthOf(props.extent), 1)) * 100}%`,
+  width: `${(lengthOf(span) / Math.max(lengthOf(extent.value), 1)) * 100}%`,
 })
 
 const titleOf = (row: StrainRow): string =>
@@ -87,8 +83,8 @@ function over(event: PointerEvent): void {
   grip.value = gripAt(event)
   const area = surface.value?.getBoundingClientRect()
   if (!area || !map.value) return
-  const at = props.extent.start + ((event.clientX - area.left) / area.width) * lengthOf(props.extent)
-  const bin = Math.floor((clampTo(props.extent, at) - scale.value.first) / scale.value.length)
+  const at = extent.value.start + ((event.clientX - area.left) / area.width) * lengthOf(extent.value)
+  const bin = Math.floor((clampTo(extent.value, at) - scale.value.first) / scale.value.length)
   const row = rowAt(event.clientY)
   hover.value = row && event.buttons === 0 ? { row, bin, x: event.clientX, y: event.clientY } : null
 }
@@ -118,7 +114,7 @@ const GRIPS: { grip: Grip; label: string }[] = [
   { grip: 'end', label: 'End of the window' },
 ]
 const spoken = computed(() =>
-  bench.window ? spellWindow(bench.window.start, bench.window.end, props.zone) : '',
+  bench.window ? spellWindow(bench.window.start, bench.window.end, zone.value) : '',
 )
 function pressed(which: Grip, event: KeyboardEvent): void {
   const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
@@ -136,7 +132,7 @@ function spell(row: StrainRow): string {
   const most = Math.max(...known)
   const at = (row.mean ?? []).indexOf(most)
   const when = scale.value.first + at * scale.value.length
-  const first = spellWindow(when, when + scale.value.length, props.zone)
+  const first = spellWindow(when, when + scale.value.length, zone.value)
   return `${titleOf(row)}: strain ${mean} % in the mean, highest ${most} % at ${first}`
 }
 </script>
@@ -164,7 +160,7 @@ function spell(row: StrainRow): string {
           :title="text"
           :aria-label="text"
           data-map-bracket
-          @click="emit('find', finding.id)"
+          @click="moves.find(finding.id)"
         >
           <span
             v-if="words"
@@ -283,12 +279,10 @@ function spell(row: StrainRow): string {
         v-if="hovered"
         class="fixed z-40"
         :style="hovered.place"
-        :archive-id="archiveId"
         :row="hovered.row"
         :title="titleOf(hovered.row)"
         :bin="hovered.bin"
         :span="hovered.span"
-        :zone="zone"
       />
     </Teleport>
   </section>

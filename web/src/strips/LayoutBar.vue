@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useSession } from '../workbench/session'
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { computed } from 'vue'
 import { LAYOUTS, writeDevice, type DeviceRef } from '../model/layouts'
@@ -7,9 +8,8 @@ import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 
 /** Which strips: the ready layouts in the order of the work; and which stretch of time. */
-const props = defineProps<{ devices: DeviceRef[] }>()
-
 const board = useStrips()
+const { devices } = useSession()
 const bench = useWorkbench()
 const names = useNames()
 
@@ -19,7 +19,7 @@ const labelOf = (device: DeviceRef): string =>
   `${KINDS[device.kind]} ${names.labelOf(device.kind, device.name)}`
 const chosen = computed(() => (board.layout === 'device' && board.device ? writeDevice(board.device) : ''))
 function chooseDevice(text: string): void {
-  const found = props.devices.find((device) => writeDevice(device) === text)
+  const found = devices.value.find((device) => writeDevice(device) === text)
   if (found) board.choose('device', found)
 }
 

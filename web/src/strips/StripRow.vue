@@ -1,36 +1,26 @@
 <script setup lang="ts">
+import { useHostLimits } from './useHostLimits'
+import type { DrawnStrip } from './useStripData'
+import { useSession } from '../workbench/session'
 import { computed } from 'vue'
-import type { SeriesSet } from '../api/client'
 import { roundTop, scaleFor, spellAmount, spellRound, type Unit } from '../model/amounts'
-import type { KnownMeasure } from '../model/layouts'
 import type { Span } from '../model/span'
-import { FOLDED, spellDevices, type Strip } from '../model/strips'
+import { FOLDED, spellDevices } from '../model/strips'
 import { useNames } from '../names/useNames'
-import { DECADES, heightOf, highest, stripData } from './chart'
+import { DECADES, heightOf, highest } from './chart'
 import StripChart from './StripChart.vue'
 import StripMenu from './StripMenu.vue'
 import StripReadout from './StripReadout.vue'
 import StripSummary from './StripSummary.vue'
 
+/** One strip: its name and choices, its axis, its lines, what it reads at the needle, and its figures. */
 interface Props {
-  strip: Strip
-  set: SeriesSet | undefined
-  /** The figures since the mark, where one is set. */
-  since: SeriesSet | undefined
+  row: DrawnStrip
   window: Span
-  cores: number | null
-  memoryBytes: number | null
-  /** Bits per second of each interface, as far as it is known. */
-  speeds: Record<string, number>
   /** What the matched strips of this unit have as their highest. */
   matchedTop: number
-  devices: string[]
-  /** Devices that tell again what others tell. */
-  aliases: string[]
-  measures: KnownMeasure[]
-  /** What moves with the needle over all strips, and where in it this one stands, px. */
+  /** What moves with the needle over all strips. */
   carriage: HTMLElement | null
-  offset: number
 }
 const props = defineProps<Props>()
 const emit = defineEmits<{
@@ -39,39 +29,44 @@ const emit = defineEmits<{
   pressed: [event: KeyboardEvent]
 }>()
 const names = useNames()
-const plan = computed(() => props.strip.plan)
+const { charted } = useSession()
+const limits = useHostLimits()
+const strip = computed(() => props.row.strip)
+const plan = computed(() => strip.value.plan)
+const data = computed(() => props.row.data)
 
 /** An axis never shrinks below this, so that noise on a quiet machine does not look like a storm. */
 const LEAST_TOP: Partial<Record<Unit, number>> = { 'bytes/s': 2 ** 20, 'bits/s': 125_000, count: 1, tasks: 2 }
 
-const data = computed(() => stripData(props.strip, props.set, props.aliases))
-const sinceData = computed(() => (props.since ? stripData(props.strip, props.since, props.aliases) : null))
-const ofMachine = computed(() => props.strip.devices.kind === 'machine')
+const ofMachine = computed(() => strip.value.devices.kind === 'machine')
 
 const top = computed(() => {
-  const { edge } = props.strip
+  const { edge } = strip.value
   if (edge.kind === 'locked') return edge.top
-  if (edge.kind === 'auto' && plan.value.top === 'cores') return ofMachine.value ? (props.cores ?? 1) : 1
-  if (edge.kind === 'auto' && plan.value.top === 'memory' && props.memoryBytes) return props.memoryBytes
+  if (edge.kind === 'auto' && plan.value.top === 'cores')
+    return ofMachine.value ? (limits.value.cores ?? 1) : 1
+  if (edge.kind === 'auto' && plan.value.top === 'memory' && limits.value.memoryBytes)
+    return limits.value.memoryBytes
   if (edge.kind === 'auto' && plan.value.top === 'whole') return 1
   const most = edge.kind === 'matched' ? props.matchedTop : highest(plan.value, data.value)
   const least = Math.max(most, LEAST_TOP[plan.value.unit] ?? 0)
   return roundTop(least, scaleFor(plan.value.unit, least))
 })
 const scale = computed(() => scaleFor(plan.value.unit, top.value))
-const place = (value: number): number => heightOf(value, top.value, props.strip.log)
+const place = (value: number): number => heightOf(value, top.value, strip.value.log)
 
 /** What physics sets: the speed of the only link shown, or the cores, where the strip does not end there anyway. */
 const limit = computed(() => {
-  const { devices } = props.strip
+  const { devices } = strip.value
   const only = devices.kind === 'named' && devices.names.length === 1 ? devices.names[0] : null
-  const speeds = Object.values(props.speeds)
-  const bits = only ? props.speeds[only] : speeds.length === 1 ? speeds[0] : undefined
+  const { cores } = limits.value
+  const speeds = Object.values(limits.value.speeds)
+  const bits = only ? limits.value.speeds[only] : speeds.length === 1 ? speeds[0] : undefined
   const found =
     plan.value.unit === 'bits/s' && bits
       ? { value: bits / 8, label: 'link speed' }
-      : plan.value.unit === 'cores' && ofMachine.value && props.cores
-        ? { value: props.cores, label: `${props.cores} cores` }
+      : plan.value.unit === 'cores' && ofMachine.value && cores
+        ? { value: cores, label: `${cores} cores` }
         : null
   return found && found.value < top.value * 0.999 ? found : null
 })
@@ -90,7 +85,7 @@ const keys = computed(() => {
   const paper = (weight: number): string =>
     `color-mix(in srgb, var(--color-${plan.value.resource}) ${weight * (isStack ? 72 : 100)}%, var(--color-paper))`
   const distinct = isStack ? lines : lines.filter((line) => !line.dashed)
-  const room = Math.max(Math.floor((props.strip.height - 40) / 14), 1) * 2 + 1
+  const room = Math.max(Math.floor((strip.value.height - 40) / 14), 1) * 2 + 1
   return distinct.slice(0, room).map((line) => ({
     label: labelled(isStack ? line.label : (line.device ?? line.label)),
     fill: paper(line.weight),
@@ -98,7 +93,7 @@ const keys = computed(() => {
 })
 const rest = computed(() => (keys.value.length ? Math.max(data.value.found - data.value.lines.length, 0) : 0))
 const about = computed(() => {
-  const { devices } = props.strip
+  const { devices } = strip.value
   if (devices.kind === 'machine') return plan.value.note
   const of =
     devices.kind === 'named' && plan.value.per
@@ -108,9 +103,9 @@ const about = computed(() => {
 })
 const marks = computed(() =>
   [
-    props.strip.edge.kind === 'locked' ? 'locked' : null,
-    props.strip.edge.kind === 'matched' ? 'matched' : null,
-    props.strip.log ? 'log' : null,
+    strip.value.edge.kind === 'locked' ? 'locked' : null,
+    strip.value.edge.kind === 'matched' ? 'matched' : null,
+    strip.value.log ? 'log' : null,
   ].filter(Boolean),
 )
 const description = computed(() => {
@@ -146,8 +141,8 @@ const description = computed(() => {
           :strip="strip"
           :top="top"
           :scale="scale"
-          :devices="devices"
-          :measures="measures"
+          :devices="row.devices"
+          :measures="charted"
         />
       </div>
       <p v-if="!strip.folded" class="text-2xs leading-[14px] text-soft">
@@ -210,10 +205,10 @@ const description = computed(() => {
           :top="top"
           :labelled="labelled"
           :carriage="carriage"
-          :offset="offset"
+          :offset="row.offset"
         />
       </div>
-      <StripSummary :strip="strip" :data="sinceData ?? data" :shown="data" :since="sinceData !== null" />
+      <StripSummary :strip="strip" :data="row.since ?? data" :shown="data" :since="row.since !== null" />
     </template>
   </section>
 </template>

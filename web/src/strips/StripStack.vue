@@ -1,44 +1,35 @@
 <script setup lang="ts">
+import { useStripData } from './useStripData'
+import { useSession } from '../workbench/session'
 import { toMs } from '../model/instant'
 import { useElementSize } from '@vueuse/core'
 import { computed, useTemplateRef, watch } from 'vue'
-import type { Archive, Finding, Gap, Marker, SeriesSet } from '../api/client'
-import type { Unit } from '../model/amounts'
+import type { Archive } from '../api/client'
 import MarkerLane from '../notes/MarkerLane.vue'
 import { reasonOf, withDamage } from '../notes/markers'
 import { contains, shareAt } from '../model/span'
-import type { Zone } from '../model/clock'
-import { FOLDED, type Strip } from '../model/strips'
 import NeedleLine from '../ui/NeedleLine.vue'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import FindingLane from './FindingLane.vue'
 import StripRow from './StripRow.vue'
 import TimeAxis from './TimeAxis.vue'
-import type { ChartedMeasure } from '../workbench/useKnown'
-import { gapsOf, highest, stripData } from './chart'
 import { useStripDrag } from './useStripDrag'
 import { useStripPointer } from './useStripPointer'
 
+/** The strips of the layout, one under the other on one time axis. */
 interface Props {
   archive: Archive
-  set: SeriesSet | undefined
-  since: SeriesSet | undefined
-  /** What can be charted, with the devices that each measure has. */
-  measures: ChartedMeasure[]
-  findings: Finding[]
   /** Whether findings stand above the strips: needless where the map shows them. */
   withLane: boolean
-  markers: Marker[]
-  /** The gaps of the archive with their reasons: what is damaged is one of them. */
-  reportedGaps: Gap[]
-  zone: Zone
 }
-const props = defineProps<Props>()
-const emit = defineEmits<{ width: [px: number]; find: [id: string]; note: [marker: Marker] }>()
+defineProps<Props>()
 
 const bench = useWorkbench()
 const board = useStrips()
+const { window: shown, judgement, moves } = useSession()
+const { findings } = judgement
+const markers = computed(() => shown.markers.value?.markers ?? [])
 const list = useTemplateRef<HTMLDivElement>('list')
 const { target, lift, stretch, pressed } = useStripDrag(list)
 const carriage = useTemplateRef<HTMLDivElement>('carriage')
@@ -48,66 +39,23 @@ const { drawn, down, move, up, cancel, wheel } = useStripPointer(surface)
 
 // In steps, so that a scroll bar that comes and goes does not fetch everything again.
 watch(width, (px) => {
-  emit('width', Math.floor(px / 20) * 20)
+  shown.width.value = Math.floor(px / 20) * 20
 })
 
 const window = computed(() => bench.window ?? { start: 0, end: 1 })
-const cores = computed(() =>
-  typeof props.archive.facts['cores'] === 'number' ? props.archive.facts['cores'] : null,
-)
-const memoryBytes = computed(() =>
-  typeof props.archive.facts['memory_bytes'] === 'number' ? props.archive.facts['memory_bytes'] : null,
-)
-const speeds = computed(() => {
-  const links = (props.archive.facts['links'] ?? {}) as Record<
-    string,
-    { speed_bits_per_s?: number | null; physical?: boolean | null }
-  >
-  return Object.fromEntries(
-    Object.entries(links).flatMap(([name, link]) =>
-      link.speed_bits_per_s && name !== 'lo' ? [[name, link.speed_bits_per_s] as const] : [],
-    ),
-  )
-})
-const matchedTops = computed(() => {
-  const tops = new Map<Unit, number>()
-  for (const strip of board.strips) {
-    if (strip.edge.kind !== 'matched' || strip.folded) continue
-    const most = highest(strip.plan, stripData(strip, props.set, chartedOf(strip)?.aliases))
-    tops.set(strip.plan.unit, Math.max(tops.get(strip.plan.unit) ?? 0, most))
-  }
-  return tops
-})
-const chartedOf = (strip: Strip): ChartedMeasure | undefined =>
-  props.measures.find((item) => item.name === strip.plan.traces[0]?.measure)
-const firstDrawn = computed(() =>
-  board.strips.find((strip) => !strip.folded && !strip.plan.id.startsWith('process.')),
-)
+const { rows, matchedTops, gaps: unrecorded } = useStripData()
 const markShare = computed(() =>
   bench.mark !== null && contains(window.value, bench.mark) ? shareAt(window.value, bench.mark) : null,
 )
-/** Ticks are missing for all strips alike, so the first one tells. */
 const gaps = computed(() =>
   withDamage(
-    (firstDrawn.value ? gapsOf(stripData(firstDrawn.value, props.set)) : []).map((gap) => ({
-      ...gap,
-      reason: reasonOf(gap, props.markers),
-    })),
-    props.reportedGaps,
+    unrecorded.value.map((gap) => ({ ...gap, reason: reasonOf(gap, markers.value) })),
+    judgement.gaps.value,
     window.value,
   ),
 )
-/** Where each strip begins, px from the top of the first. */
-const offsets = computed(() => {
-  let at = 0
-  return board.strips.map((strip) => {
-    const here = at
-    at += strip.folded ? FOLDED : strip.height
-    return here
-  })
-})
 const onsets = computed(() =>
-  props.findings
+  findings.value
     .map((finding) => ({ id: finding.id, at: toMs(finding.onset.at) }))
     .filter((onset) => contains(window.value, onset.at)),
 )
@@ -115,14 +63,8 @@ const onsets = computed(() =>
 
 <template>
   <div class="flex min-h-0 flex-col">
-    <FindingLane v-if="withLane" :findings="findings" :window="window" @find="emit('find', $event)" />
-    <MarkerLane
-      v-if="markers.length"
-      :markers="markers"
-      :window="window"
-      :zone="zone"
-      @find="emit('note', $event)"
-    />
+    <FindingLane v-if="withLane" :findings="findings" :window="window" @find="moves.find" />
+    <MarkerLane v-if="markers.length" :markers="markers" :window="window" @find="moves.note" />
     <div
       class="relative min-h-0 grow overflow-x-hidden overflow-y-auto"
       role="region"
@@ -132,25 +74,16 @@ const onsets = computed(() =>
     >
       <div class="relative">
         <div ref="list" class="relative">
-          <template v-for="(strip, place) in board.strips" :key="strip.key">
+          <template v-for="(row, place) in rows" :key="row.strip.key">
             <div v-if="target === place" class="relative z-20 h-0 border-t-2 border-needle" />
             <StripRow
-              :strip="strip"
-              :set="set"
-              :since="since"
+              :row="row"
               :window="window"
-              :cores="cores"
-              :memory-bytes="memoryBytes"
-              :speeds="speeds"
-              :matched-top="matchedTops.get(strip.plan.unit) ?? 0"
-              :devices="chartedOf(strip)?.devices ?? []"
-              :aliases="chartedOf(strip)?.aliases ?? []"
-              :measures="measures"
+              :matched-top="matchedTops.get(row.strip.plan.unit) ?? 0"
               :carriage="carriage"
-              :offset="offsets[place] ?? 0"
-              @lift="lift(strip, $event)"
-              @stretch="stretch(strip, $event)"
-              @pressed="pressed(strip, $event)"
+              @lift="lift(row.strip, $event)"
+              @stretch="stretch(row.strip, $event)"
+              @pressed="pressed(row.strip, $event)"
             />
           </template>
           <div v-if="target === board.strips.length" class="relative z-20 h-0 border-t-2 border-needle" />
@@ -218,6 +151,6 @@ const onsets = computed(() =>
         </div>
       </div>
     </div>
-    <TimeAxis :window="window" :zone="zone" />
+    <TimeAxis :window="window" />
   </div>
 </template>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import type { Zone } from '../model/clock'
+import { useZone } from '../usePreferences'
 import type { Span } from '../model/span'
 import AxisLabels from '../ui/AxisLabels.vue'
 import NeedleLine from '../ui/NeedleLine.vue'
 
-defineProps<{ window: Span; zone: Zone }>()
+defineProps<{ window: Span }>()
+const zone = useZone()
 </script>
 
 <template>

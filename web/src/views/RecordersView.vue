@@ -9,12 +9,10 @@ import RecorderRow from '../recorders/RecorderRow.vue'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import TopBar from '../ui/TopBar.vue'
-import { usePreferences } from '../usePreferences'
 
 const { data: recorders, error, isPending } = useRecorders()
 const { data: plans } = usePlans()
 const { data: groups } = usePlanGroups()
-const { zone } = usePreferences()
 const now = ref(Date.now())
 useIntervalFn(() => (now.value = Date.now()), 1_000)
 
@@ -75,7 +73,6 @@ const sentence = ({ plan, recorders: followers }: PlanEntry): string => {
           :key="each.id"
           :recorder="each"
           :plans="known"
-          :zone="zone"
           :now="now"
           @direct="direct(each.id, $event)"
           @forget="forget(each.id)"

@@ -1,21 +1,17 @@
 <script setup lang="ts">
+import { useSession } from './session'
+import { useZone } from '../usePreferences'
 import { toMsOrNull } from '../model/instant'
 import { refDebounced, useIntervalFn } from '@vueuse/core'
-import { computed, ref, toRef } from 'vue'
+import { computed, ref } from 'vue'
 import { RouterLink } from 'vue-router'
-import type { ApiError, Archive } from '../api/client'
+import type { Archive } from '../api/client'
 import { useRecorders } from '../api/queries'
-import { spellDay, spellDuration, spellTime, spellWindow, type Zone } from '../model/clock'
+import { spellDay, spellDuration, spellTime, spellWindow } from '../model/clock'
 import { useWorkbench } from '../useWorkbench'
 
 /** What the analyst has to know about what is on the page: that it is on its way, old, or not what the link named. */
-interface Props {
-  archive: Archive
-  error: ApiError | null
-  fetching: boolean
-  zone: Zone
-}
-const props = defineProps<Props>()
+const props = defineProps<{ archive: Archive }>()
 
 const CLOCK_MS = 1_000
 const SILENT_S = 15
@@ -23,13 +19,15 @@ const SILENT_TICKS = 5
 const SLOW_MS = 400
 
 const bench = useWorkbench()
+const zone = useZone()
+const { error, isFetching } = useSession().window
 const now = ref(Date.now())
 useIntervalFn(() => {
   now.value = Date.now()
 }, CLOCK_MS)
 const { data: recorders } = useRecorders()
-const isSlow = refDebounced(toRef(props, 'fetching'), SLOW_MS)
-const isLoading = computed(() => props.fetching && isSlow.value)
+const isSlow = refDebounced(isFetching, SLOW_MS)
+const isLoading = computed(() => isFetching.value && isSlow.value)
 
 /** Only of a host that should be sending: a recording that was ended is not silent. */
 const silence = computed(() => {
@@ -42,13 +40,13 @@ const silence = computed(() => {
   const seconds = (now.value - end) / 1000
   if (seconds < SILENT_S + SILENT_TICKS * (interval ?? 1)) return null
   return {
-    since: `${spellDay(end, props.zone)} ${spellTime(end, props.zone)}`,
+    since: `${spellDay(end, zone.value)} ${spellTime(end, zone.value)}`,
     long: spellDuration(seconds),
     state: recorder.state,
   }
 })
 const outside = computed(() =>
-  bench.outside ? spellWindow(bench.outside.start, bench.outside.end, props.zone) : null,
+  bench.outside ? spellWindow(bench.outside.start, bench.outside.end, zone.value) : null,
 )
 </script>
 

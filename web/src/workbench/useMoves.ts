@@ -7,7 +7,7 @@ import { useWorkbench } from '../useWorkbench'
 
 export const TABS = { moment: 0, findings: 1, ruledOut: 2, notes: 3 } as const
 
-interface Moves {
+export interface Moves {
   step: (ticks: number) => void
   zoom: (factor: number) => void
   pan: (share: number) => void

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { scaleFor, spellAmount } from '../model/amounts'
+import { spellDuration, spellWindow } from '../model/clock'
+import { lengthOf } from '../model/span'
+import HostFacts from '../names/HostFacts.vue'
+import KeyCap from '../ui/KeyCap.vue'
+import TopBar from '../ui/TopBar.vue'
+import { useZone } from '../usePreferences'
+import { useWorkbench } from '../useWorkbench'
+import { useSession } from './session'
+
+/** Which host and archive, which window, and the way to everything else. */
+defineEmits<{ find: [] }>()
+
+const bench = useWorkbench()
+const zone = useZone()
+const { archive } = useSession()
+const about = computed(() => {
+  if (!archive.value) return ''
+  const { facts, interval_s: interval, source } = archive.value
+  const { cores, memory_bytes: memory } = facts
+  return [
+    typeof cores === 'number' ? `${cores} cores` : null,
+    typeof memory === 'number'
+      ? spellAmount(memory, 'bytes', { ...scaleFor('bytes', memory), digits: 0 })
+      : null,
+    interval === null ? null : `recorded every ${spellDuration(interval)}`,
+    source === 'simulated' ? 'simulated' : null,
+  ]
+    .filter(Boolean)
+    .join(' · ')
+})
+</script>
+
+<template>
+  <TopBar>
+    <div v-if="archive" class="whitespace-nowrap">
+      <b class="font-semibold">{{ archive.host.name }}</b> ▸ {{ archive.name }}
+      <HostFacts :about="about" class="max-[1180px]:hidden" />
+    </div>
+    <template #right>
+      <p v-if="bench.window" class="whitespace-nowrap" data-window-text>
+        <span class="text-ink">{{ spellWindow(bench.window.start, bench.window.end, zone) }}</span>
+        {{ spellDuration(lengthOf(bench.window) / 1000) }}
+      </p>
+      <button
+        type="button"
+        class="whitespace-nowrap hover:text-ink"
+        aria-keyshortcuts="/"
+        title="Find a measure, a time, a layout, a process (/)"
+        data-find
+        @click="$emit('find')"
+      >
+        <span class="max-[1180px]:sr-only">Find a measure, a time</span> <KeyCap name="/" />
+      </button>
+    </template>
+  </TopBar>
+</template>

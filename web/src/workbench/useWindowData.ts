@@ -1,0 +1,64 @@
+import { refThrottled } from '@vueuse/core'
+import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from 'vue'
+import type { ApiError, Markers, SeriesSet } from '../api/client'
+import { useMarkers, useSeriesSet } from '../api/queries'
+import type { Span } from '../model/span'
+import { namesOfAll } from '../model/strips'
+import type { Severity } from '../notes/markers'
+import { useStrips } from '../useStrips'
+import { useWorkbench } from '../useWorkbench'
+
+const FETCH_EVERY_MS = 120
+
+export interface WindowData {
+  /** Pixels that strips have for drawing. */
+  width: Ref<number>
+  /** The measures of all strips. */
+  measures: ComputedRef<string[]>
+  set: ShallowRef<SeriesSet | undefined>
+  error: Ref<ApiError | null>
+  isFetching: Ref<boolean>
+  /** Figures since the mark, where one is set. */
+  since: ComputedRef<SeriesSet | undefined>
+  markers: Ref<Markers | undefined>
+  /** Log lines are shown from this severity on. */
+  severity: Ref<Severity>
+}
+
+/** What the window shows: the series of all strips, and what was logged and noted meanwhile. */
+export function useWindowData(id: Ref<string>): WindowData {
+  const bench = useWorkbench()
+  const board = useStrips()
+  const width = ref(0)
+  const shown = refThrottled(
+    computed(() => bench.window),
+    FETCH_EVERY_MS,
+    true,
+    true,
+  )
+  const measures = computed(() => namesOfAll(board.strips))
+  const { data: newest, error, isFetching } = useSeriesSet(id, shown, width, measures)
+  // What was drawn stays until there is something newer, also where that could not be had.
+  const set = shallowRef<SeriesSet>()
+  watch([newest, id], ([now], [, before]) => {
+    if (now || before !== id.value) set.value = now
+  })
+  const sinceMark = computed<Span | null>(() =>
+    bench.mark !== null && shown.value && bench.mark < shown.value.end
+      ? { start: bench.mark, end: shown.value.end }
+      : null,
+  )
+  const { data: figures } = useSeriesSet(id, sinceMark, ref(1), measures)
+  const severity = ref<Severity>('warning')
+  const { data: markers } = useMarkers(id, shown, severity)
+  return {
+    width,
+    measures,
+    set,
+    error,
+    isFetching,
+    since: computed(() => (sinceMark.value ? figures.value : undefined)),
+    markers,
+    severity,
+  }
+}
