@@ -33,7 +33,7 @@ const { floatingStyles } = useFloating(
 </script>
 
 <template>
-  <Popover as="template">
+  <Popover as="span" class="contents">
     <PopoverButton ref="button" :aria-label="label" v-bind="$attrs">
       <slot name="button" />
     </PopoverButton>
