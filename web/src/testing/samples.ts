@@ -77,7 +77,7 @@ export const aFinding = (more: Partial<Finding> = {}): Finding => ({
 
 export const aRuledOut = (more: Partial<RuledOut> = {}): RuledOut => ({
   id: 'memory.full/1',
-  kind: 'memory.full',
+  kind: 'memory.free_low',
   title: 'Memory nearly full',
   resource: 'memory',
   device: null,

@@ -34,7 +34,7 @@ const { floatingStyles } = useFloating(
 
 <template>
   <Popover as="span" class="contents">
-    <PopoverButton ref="button" :aria-label="label" v-bind="$attrs">
+    <PopoverButton ref="button" :aria-label="label" :title="title" v-bind="$attrs">
       <slot name="button" />
     </PopoverButton>
     <Teleport to="body">
