@@ -54,7 +54,7 @@ def exactly(store, timeline, window, level_s=60, width=400):
 
 
 def reach(store, archive):
-    with store._engine.connect() as connection:
+    with store.engine.connect() as connection:
         requested = text("select level_s, since_ns, until_ns from rollup_reach where archive_id = :archive order by 1")
         return [tuple(row) for row in connection.execute(requested, {"archive": archive})]
 
@@ -66,13 +66,13 @@ def whole(store, archive):
 
 def from_ticks(monkeypatch):
     """How many bins are worked out from ticks while reading."""
-    requested, real = [], rollups._from_ticks
+    requested, real = [], rollups.from_ticks
 
     def counted(reader, keys, window, level_s):
         requested.append((window.end_ns - window.start_ns) // (level_s * NS_PER_S))
         return real(reader, keys, window, level_s)
 
-    monkeypatch.setattr(rollups, "_from_ticks", counted)
+    monkeypatch.setattr(rollups, "from_ticks", counted)
     return requested
 
 
@@ -110,7 +110,7 @@ def test_rollups_grow_as_ticks_come(simulated_archive, monkeypatch):
 def test_late_ticks_are_rolled_up_again(simulated_archive):
     store, archive = simulated_archive
     window = whole(store, archive)
-    with store._session() as session:
+    with store.engine.begin() as session:
         # As if a stretch came from a spool, hours later: taken out before rolling up, and sent again.
         rows = session.execute(
             text("delete from blocks where archive_id = :archive and first_ns between :a and :b returning schema_id"),
@@ -265,7 +265,7 @@ def test_series_that_are_the_same_are_kept_once(simulated_archive):
         "select r.places, octet_length(r.data) as size, k.names from rollups r join rollup_keys k on k.id = r.keys_id"
     )
     shared = 0
-    with store._engine.connect() as connection:
+    with store.engine.connect() as connection:
         for row in connection.execute(text(answer)):
             own = {name: row.places[4 * at : 4 * at + 4] for at, name in enumerate(row.names)}
             for total in ("net.receive.rate", "net.send.rate", "net.send.packets"):
@@ -283,7 +283,7 @@ def test_rollups_of_an_older_version_are_read_on(simulated_archive, monkeypatch)
     store, archive = simulated_archive
     maintain(store, Journal())
     columns = "host_id, archive_id, level_s, keys_id, first_ns, bins"
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         rows = connection.execute(text(f"select {columns}, places, data from rollups")).mappings().all()
         reached = connection.execute(text("select * from rollup_reach")).mappings().all()
         config = configuration()

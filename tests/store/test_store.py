@@ -30,7 +30,7 @@ def switches(store, window=None, *, of=ARCHIVE):
 
 
 def rows(store):
-    with store._engine.connect() as connection:
+    with store.engine.connect() as connection:
         return connection.execute(text("select count(*), sum(ticks) from blocks")).one()
 
 
@@ -164,7 +164,7 @@ def test_connections_that_the_database_ended_are_not_used_again(known):
     known.append(ARCHIVE, [a_block(3, start=3)])
     with known.reading(ARCHIVE), known.reading(ARCHIVE):
         pass  # two are in the pool now
-    other = create_engine(known._engine.url)
+    other = create_engine(known.engine.url)
     with other.connect() as connection:
         ended = (
             "select pg_terminate_backend(pid, 5000) from pg_stat_activity where datname = current_database() and pid "
@@ -182,7 +182,7 @@ def test_migrations_make_the_tables_that_the_code_expects(store):
     from alembic.autogenerate import compare_metadata
     from alembic.runtime.migration import MigrationContext
 
-    with store._engine.connect() as connection:
+    with store.engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
 
 
@@ -205,7 +205,7 @@ def test_blocks_survive_a_migration_back_and_forth(known):
     known.append(ARCHIVE, [big])
 
     def stored(what):
-        with known._engine.connect() as connection:
+        with known.engine.connect() as connection:
             return connection.execute(text(f"select {what}, data from blocks order by first_ns")).all()
 
     def downgrade(connection, version):
@@ -214,11 +214,11 @@ def test_blocks_survive_a_migration_back_and_forth(known):
         command.downgrade(config, version)
 
     # What came before 0012 knows no checksums.
-    with known._engine.begin() as connection:
+    with known.engine.begin() as connection:
         downgrade(connection, "0011")
     before = stored("directory")
     assert all(offsets_in(directory_in(bytes(own)))[-1] == len(data) for own, data in before)
-    with known._engine.begin() as connection:
+    with known.engine.begin() as connection:
         downgrade(connection, "0008")
     assert [tuple(offsets) for offsets, _ in stored("offsets")] == [
         offsets_in(directory_in(bytes(own))) for own, _ in before
@@ -271,7 +271,7 @@ def test_late_ticks_are_merged_in_their_order(known):
 def test_an_hour_of_a_long_archive_is_found_without_looking_at_the_rest(known):
     hours = 1_500
     known.append(ARCHIVE, [a_block(2, start=3_600 * hour) for hour in range(hours)])
-    with known._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+    with known.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         connection.execute(text("analyze blocks"))
     for hour in (1, hours // 2, hours - 1):
         begin_ns = BEGIN_NS + hour * 3_600 * NS_PER_S

@@ -101,7 +101,7 @@ def rolled(reader: Reader, keys: Sequence[SeriesKey], edges_ns: tuple[int, int],
         for at in range(start, stop, step):
             reader.check()
             window = Window(begin_ns + at * level_ns, begin_ns + min(at + step, stop) * level_ns)
-            for series, part in enumerate(_from_ticks(reader, keys, window, level_s)):
+            for series, part in enumerate(from_ticks(reader, keys, window, level_s)):
                 out[series].put(at, part)
     return out
 
@@ -130,7 +130,7 @@ def _grow(reader: Reader, archive: UUID, level_s: int, window: Window, finer_s: 
     """Roll up a window, chunk by chunk: its ticks, or what a finer level has of it."""
     keys = everything(reader.known)
     if finer_s is None:
-        fresh = _from_ticks(reader, keys, window, level_s)
+        fresh = from_ticks(reader, keys, window, level_s)
     else:
         finer = rolled(reader, keys, (window.start_ns, window.end_ns), finer_s)
         fresh = [part.coarser(level_s // finer_s) for part in finer]
@@ -148,7 +148,8 @@ def _grow(reader: Reader, archive: UUID, level_s: int, window: Window, finer_s: 
             begin_ns = end_ns
 
 
-def _from_ticks(reader: Reader, keys: Sequence[SeriesKey], window: Window, level_s: int) -> list[BinStats]:
+def from_ticks(reader: Reader, keys: Sequence[SeriesKey], window: Window, level_s: int) -> list[BinStats]:
+    """Each series over the level's bins, derived from the window's ticks; nothing where its counters are lacking."""
     level_ns = level_s * NS_PER_S
     edges_ns = even_edges(window.start_ns, window.end_ns, level_ns)
     frame = reader.frame(needed_columns(reader.known, tuple(keys)), window)

@@ -49,8 +49,9 @@ class Store:
         """`cache_bytes`: so much of what is read for pictures is kept in memory at most."""
         # Parameters hold what people recorded: no error that is logged may show them.
         connecting: dict[str, Any] = {"connect_args": {"connect_timeout": CONNECT_TIMEOUT_S}, "hide_parameters": True}
-        self._engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
-        ping_on_checkout(self._engine)
+        # Of everything but appending, reading and health.
+        self.engine = create_engine(url, pool_size=8, pool_use_lifo=True, **connecting)
+        ping_on_checkout(self.engine)
         # Connections that are not checked before use: that costs as much as a part of the
         # work.
         self._append_engine = create_engine(url, pool_size=2, **connecting)
@@ -60,7 +61,7 @@ class Store:
         # Health checks have a connection of their own.
         self._check_engine = create_engine(url, pool_size=1, max_overflow=1, **connecting)
         ping_on_checkout(self._check_engine)
-        for engine in (self._engine, self._append_engine, self._read_engine):
+        for engine in (self.engine, self._append_engine, self._read_engine):
             force_generic_plans(engine)
         self._noted: set[tuple[UUID, int, int]] = set()
         self._memory = SchemaCache()
@@ -69,7 +70,7 @@ class Store:
         """Why nothing can be written, where the database's disk was full at the last try."""
         self.damaged: str | None = None
         """What of the database's own files was found damaged since the start."""
-        self._appender = WriteQueue(
+        self.appender = WriteQueue(
             partial(self._session, self._append_engine),
             FastAppender(self._append_engine),
             self._written,
@@ -86,12 +87,12 @@ class Store:
     def migrate(self) -> None:
         """Bring the database to today's tables."""
         with translate_driver_errors():
-            migrate(self._engine)
+            migrate(self.engine)
 
     def close(self) -> None:
         """End the write queue and all connections."""
-        self._appender.close()
-        for engine in (self._append_engine, self._read_engine, self._check_engine, self._engine):
+        self.appender.close()
+        for engine in (self._append_engine, self._read_engine, self._check_engine, self.engine):
             engine.dispose()
 
     def check(self) -> dict[UUID, int]:
@@ -132,7 +133,7 @@ class Store:
         """Append without waiting; batches that come at the same time are committed together. The result is there when
         the batch is on disk, or the error as of `append`.
         """
-        return self._appender.submit(archive, batch)
+        return self.appender.submit(archive, batch)
 
     @contextmanager
     def reading(
@@ -198,7 +199,7 @@ class Store:
 
     def take_grown(self) -> set[UUID]:
         """The archives that have grown enough since the last call for compaction to find something to merge."""
-        return set(self._appender.take_grown(TARGETS[0]))
+        return set(self.appender.take_grown(TARGETS[0]))
 
     def _transact(self, work: Callable[[Session], T]) -> T:
         with self._session() as session:
@@ -207,7 +208,7 @@ class Store:
     @contextmanager
     def _session(self, engine: Engine | None = None) -> Iterator[Session]:
         try:
-            with translate_driver_errors(), Session(engine or self._engine) as session, session.begin():
+            with translate_driver_errors(), Session(engine or self.engine) as session, session.begin():
                 yield session
         except DatabaseDiskFull as why:
             self.full = str(why)

@@ -10,7 +10,7 @@ from reditus.store.database.cluster import Cluster, ClusterError
 def test_a_cluster_listens_on_loopback_only_and_keeps_its_password(cluster):
     assert cluster.is_running()
     assert "@127.0.0.1:" in cluster.url
-    password = cluster._folder / "password"
+    password = cluster.folder / "password"
     assert stat.S_IMODE(password.stat().st_mode) == 0o600
     assert len(password.read_text()) > 30
 

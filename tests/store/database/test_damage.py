@@ -35,7 +35,7 @@ SOON_NS = 120 * NS_PER_S
 def flip(store, first_ns, at):
     """Flip a bit of a stored block's data, at a byte from its beginning."""
     change = "update blocks set data = set_byte(data, :at, get_byte(data, :at) # 4) where first_ns = :first"
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         assert connection.execute(text(change), {"at": at, "first": first_ns}).rowcount == 1
 
 
@@ -50,7 +50,7 @@ def undecodable(block):
 def put_past_intake(store, block):
     """As it would stand there had it never been checked."""
     values = {"first": block.first_ns, "data": block.data, "directory": stored(block.directory)}
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         changed = "update blocks set data = :data, directory = :directory where first_ns = :first"
         assert connection.execute(text(changed), values).rowcount == 1
 
@@ -123,14 +123,14 @@ def test_an_undecodable_block_ends_nothing_but_itself(three):
     assert len(switches(store)) == 1_230
     assert np.isnan(list(switches(store).values())).sum() == 10
     # The rest is merged around it, and the damaged one is still there to be looked at.
-    with store._engine.connect() as connection:
+    with store.engine.connect() as connection:
         counts = connection.execute(text("select ticks from blocks where archive_id = :id"), {"id": ARCHIVE}).scalars()
         assert 10 in counts.all()
 
 
 def test_old_blocks_without_checksums_are_read_around_too(three):
     store, blocks = three
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         connection.execute(text("update blocks set version = 2 where first_ns = :at"), {"at": blocks[2].first_ns})
     after = switches(store)  # four bytes too many each: none of it can be decoded as it stands
     assert len(after) == 20
@@ -140,7 +140,7 @@ def test_old_blocks_without_checksums_are_read_around_too(three):
 @pytest.mark.parametrize("directory", [b"\x02", b"", b"\x07\x00\x00\x00", b"\x04" + b"\xff" * 20])
 def test_a_directory_that_leads_nowhere_loses_its_block_alone(three, directory):
     store, blocks = three
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         changed = "update blocks set directory = :directory where first_ns = :first"
         connection.execute(text(changed), {"directory": directory, "first": blocks[1].first_ns})
     after = switches(store)
@@ -174,7 +174,7 @@ def test_damaged_rollups_are_made_again(simulated_archive):
     before = minutes()
     with store.reading(archive) as reader:
         assert reader.rows("select count(*) from rollups", {})[0][0] > 0
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         connection.execute(text("update rollups set data = set_byte(data, 3, get_byte(data, 3) # 1)"))
     assert store.archives.verify_rollups(archive)[0].where == "rollups"
     assert minutes() == pytest.approx(before, nan_ok=True)  # from the ticks
@@ -229,7 +229,7 @@ def fill(store):
         store.add_schema(archive, a_schema())
         for start in range(0, 3_000, 100):
             store.append(archive, [noisy(archive, start)])
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         connection.execute(text("analyze blocks"))  # as the database does by itself within a minute
 
 
@@ -245,10 +245,10 @@ def noisy(archive, start):
 
 def flip_on_disk(cluster, store, table, *, page=0):
     """Stop the database, flip a bit in the file of a table, and start it again."""
-    with store._engine.begin() as connection:
+    with store.engine.begin() as connection:
         path = connection.execute(text(f"select pg_relation_filepath('{table}')")).scalar_one()
     cluster.stop()
-    with (cluster._data / path).open("r+b") as file:
+    with (cluster.data / path).open("r+b") as file:
         file.seek(page * 8_192 + 5_000)
         byte = file.read(1)
         file.seek(-1, 1)
@@ -287,7 +287,7 @@ def test_a_damaged_page_of_any_table_is_said_and_costs_no_others(own_cluster):
             assert client.post(f"/api/archives/{archive}/markers", json=marker).status_code == 204
             name = {"kind": "disk", "device": "sda", "name": "the fast one"}
             assert client.put(f"/api/archives/{archive}/names", json=name).status_code == 200
-        with store._engine.connect() as connection:
+        with store.engine.connect() as connection:
             filled = [
                 table.name
                 for table in Base.metadata.sorted_tables
@@ -330,7 +330,7 @@ def test_a_damaged_index_is_said_and_built_again(own_cluster):
             assert {answer.status_code for answer in answers.values()} <= {200, 503}, index
             assert all("damaged" in answer.text for answer in answers.values() if answer.status_code == 503), index
             missed |= {index for path, answer in answers.items() if answer.json() != whole[path]}
-            with store._engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            with store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
                 connection.execute(text("reindex database postgres"))
             assert {path: client.get(path).json() for path in paths} == whole, index
         assert "blocks_pkey" in missed  # small tables are read without their indexes

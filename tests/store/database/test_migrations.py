@@ -19,7 +19,7 @@ def test_a_database_of_version_0_1_is_taken_over(known):
     known.append(ARCHIVE, [a_block(3)])
     verdict = Verdict("disk.slow", "sda", 5, 9, "confirmed", "a cable", decided_ns=7)
     known.verdicts.save(ARCHIVE, verdict)
-    with known._engine.begin() as connection:
+    with known.engine.begin() as connection:
         config = configuration()
         config.attributes["connection"] = connection
         command.downgrade(config, "0012")
@@ -27,7 +27,7 @@ def test_a_database_of_version_0_1_is_taken_over(known):
         assert connection.scalar(text("select told_ns from verdicts")) == 7
         connection.execute(text("update archives set source = 'made up'"))
     known.migrate()
-    with known._engine.connect() as connection:
+    with known.engine.connect() as connection:
         assert connection.scalars(text(WORDS)).all() == []
     assert known.archives.get(ARCHIVE).source == "simulated"
     assert known.verdicts.of_host(HOST) == [verdict]

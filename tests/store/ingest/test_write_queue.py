@@ -33,7 +33,7 @@ def crowd(store):
 
 
 def counts(store):
-    with store._engine.connect() as connection:
+    with store.engine.connect() as connection:
         rows = connection.execute(text("select archive_id, sum(ticks) from blocks group by 1"))
         return {UUID(str(archive)): int(ticks) for archive, ticks in rows}
 
@@ -45,7 +45,7 @@ def batch(archive, ticks=3, start=0):
 def commits(store):
     """Counts the transactions that are committed from now on."""
     seen = []
-    event.listen(store._engine, "commit", seen.append)
+    event.listen(store.engine, "commit", seen.append)
     return seen
 
 
@@ -100,7 +100,7 @@ def test_where_batches_cannot_be_reported_apart_none_waits_for_ever(crowd, monke
     def broken(_):
         raise RuntimeError("of no use")
 
-    monkeypatch.setattr(crowd._appender._known, "parts", broken)
+    monkeypatch.setattr(crowd.appender.known, "parts", broken)
     requested = [crowd.submit(archive, batch(archive)) for _, archive in HOSTS[:3]]
     unknown = crowd.submit(UUID(int=404), batch(UUID(int=404)))
     assert [request.result(timeout=30).stored_ticks for request in requested] == [3] * 3
@@ -112,7 +112,7 @@ def test_blocks_come_back_as_they_were_sent(crowd):
     host, archive = HOSTS[0]
     sent = a_block(700, archive=archive)
     crowd.append(archive, [sent])
-    with crowd._engine.connect() as connection:
+    with crowd.engine.connect() as connection:
         row = connection.execute(text("select * from blocks")).one()
     assert (row.host_id, row.archive_id, row.boot) == (host, archive, sent.boot)
     assert (row.first_ns, row.last_ns, row.interval_ns, row.ticks) == (
@@ -122,7 +122,7 @@ def test_blocks_come_back_as_they_were_sent(crowd):
 
 
 def boots(store):
-    with store._engine.connect() as connection:
+    with store.engine.connect() as connection:
         return connection.execute(text("select archive_id, boot, pid, name from processes order by pid")).all()
 
 
@@ -132,7 +132,7 @@ def without_sessions(store):
     def refuse():
         pytest.fail("the long way was taken")
 
-    store._appender._sessions = refuse
+    store.appender.sessions = refuse
 
 
 def test_the_usual_append_is_one_call(crowd):
@@ -190,7 +190,7 @@ def test_one_unusual_batch_holds_up_none_of_the_others(crowd):
         Append(third, batch(third, start=3)),
         Append(UUID(int=5), batch(UUID(int=5))),
     ]
-    usual, others = crowd._appender._known.parts(requested)
+    usual, others = crowd.appender.known.parts(requested)
     # What comes behind an unusual batch, or another of its own archive, waits for it.
     assert (usual.appends, others.appends) == (
         [requested[0], requested[4]],
@@ -210,5 +210,5 @@ def test_an_archive_that_began_again_on_another_host_is_that_host_s(crowd):
         host=HostInfo(elsewhere, "other"), archive=archive, name="x", source="recorded", facts=HostFacts()
     )
     assert crowd.append(archive, [a_block(3, start=3, archive=archive)]).stored_ticks == 3
-    with crowd._engine.connect() as connection:
+    with crowd.engine.connect() as connection:
         assert connection.execute(text("select host_id, ticks from blocks")).all() == [(elsewhere, 3)]

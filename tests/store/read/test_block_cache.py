@@ -76,7 +76,7 @@ def test_a_block_in_whose_place_another_was_put_is_fetched(known, fetched):
     known.append(ARCHIVE, [a_block(600, start=HOUR + 600)])
     known.append(ARCHIVE, [a_block(600, start=at) for at in range(HOUR + 1_800, 2 * HOUR, 600)])
     maintain(known, Journal())
-    with known._engine.connect() as connection:
+    with known.engine.connect() as connection:
         assert connection.exec_driver_sql("select count(*) from blocks").scalar() == 2
     assert values(known) == [100 * tick for tick in range(2 * HOUR)]
 

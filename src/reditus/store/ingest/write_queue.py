@@ -46,10 +46,10 @@ class WriteQueue:
         """`written` is called when something was written; `renew` when the connections that there are may
         be of no use.
         """
-        self._sessions, self._renew = sessions, renew
+        self.sessions, self._renew = sessions, renew
         self._quick = quick
         self._written = written
-        self._known = Known()
+        self.known = Known()
         self._grown: dict[UUID, int] = {}
         self._grown_lock = Lock()
         self._queue: SimpleQueue[Append | None] = SimpleQueue()
@@ -87,7 +87,7 @@ class WriteQueue:
 
     def _parts(self, together: Sequence[Append]) -> list[Part]:
         try:
-            return list(self._known.parts(together))
+            return list(self.known.parts(together))
         except Exception:  # one batch must not fail the others: appended one by one, only that one fails
             log.exception("batches cannot be distinguished, appending one by one")
             return [Part([item], None) for item in together]
@@ -149,5 +149,5 @@ class WriteQueue:
             with translate_driver_errors():
                 if self._quick.put(part.usual):
                     return [(item, stored_of(item.batch)) for item in part.appends]
-        with self._sessions() as session:
-            return list(zip(part.appends, SlowAppender(session, self._known).append(part.appends), strict=True))
+        with self.sessions() as session:
+            return list(zip(part.appends, SlowAppender(session, self.known).append(part.appends), strict=True))
