@@ -28,7 +28,7 @@ def test_an_archive_at_a_glance(archives):
     dialog = details(archives)
     dialog.locator("[data-fact=gaps]").get_by_text("none").wait_for()
     assert dialog.locator("[data-fact=ticks]").inner_text().startswith("3,601 of ")
-    assert dialog.locator("[data-fact=seen]").inner_text() == "100.00 %"
+    assert dialog.locator("[data-fact=coverage]").inner_text() == "100.00 %"
     no_violations(archives)
     archives.keyboard.press("Escape")
     dialog.wait_for(state="detached")

@@ -148,7 +148,7 @@ def test_a_measure_that_is_added_shows_its_whole_past(bench):
     bench.locator('[data-entry="measure"]').first.wait_for()
     bench.keyboard.press("Enter")
     bench.locator('[data-strip="cpu.switches"] canvas').wait_for()
-    assert bench.locator('[data-strip="cpu.switches"] [data-summary="seen"]').inner_text() == "100 %"
+    assert bench.locator('[data-strip="cpu.switches"] [data-summary="coverage"]').inner_text() == "100 %"
     menu = choices(bench, "cpu.switches")
     menu.get_by_label("A measure to show in Context switches too").select_option("cpu.forks")
     wait_until(lambda: "cpu.switches+cpu.forks" in answer(bench))

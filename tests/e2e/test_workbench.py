@@ -122,7 +122,7 @@ def test_summaries_are_the_apis(bench, running):
     assert summary(bench, "cores", "mean") == f"{busy['summary']['mean']:.2f}"
     assert summary(bench, "cores", "high") == f"{busy['summary']['high']:.2f}"
     assert summary(bench, "stall-cpu", "mean") == f"{stall['summary']['mean'] * 100:.0f}"
-    assert summary(bench, "memory", "seen") == "100 %"
+    assert summary(bench, "memory", "coverage") == "100 %"
 
 
 def test_a_finding_sets_window_and_needle(bench):
@@ -142,7 +142,7 @@ def test_a_finding_leads_to_its_strips_and_is_judged(bench):
     bench.get_by_role("tab", name="Findings").click()
     finding = bench.locator("[data-finding]").first
     finding.get_by_role("button").first.click()
-    assert "stitch" in finding.locator("[data-parties]").inner_text()
+    assert "stitch" in finding.locator("[data-contributors]").inner_text()
     finding.get_by_role("button", name="Show these strips").click()
     wait_until(lambda: bench.locator("[data-strip]").count() == 3)
     assert "Stalled for a core" in bench.locator("[data-strip]").all_inner_texts()[1]

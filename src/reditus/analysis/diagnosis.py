@@ -12,7 +12,7 @@ from reditus.analysis.series import cut_to_ticks
 from reditus.core.binning import BinStats, even_edges
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
-from reditus.core.diagnosis.contributors import Contributor, is_attributed, parties
+from reditus.core.diagnosis.contributors import Contributor, is_attributed, contributors_to
 from reditus.core.diagnosis.engine import diagnose_spans, judge, measures_of_recording
 from reditus.core.diagnosis.finding import Diagnosis, Finding
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
@@ -184,10 +184,10 @@ def _attributed(
     requested = [finding for finding in diagnosis.findings if is_attributed(finding.kind)][:MOST_ATTRIBUTED]
     if not columns:
         return {}
-    return {request.id: found for request in requested if (found := _parties(reader, columns, request, interval_ns))}
+    return {request.id: found for request in requested if (found := _contributors(reader, columns, request, interval_ns))}
 
 
-def _parties(
+def _contributors(
     reader: Reader, columns: list[StoredColumn], finding: Finding, interval_ns: int
 ) -> list[tuple[Contributor, str | None]]:
     reader.check()
@@ -196,7 +196,7 @@ def _parties(
     if finding.kind == "memory.leak" and (finding.end_ns - finding.start_ns) / interval_ns <= ATTRIBUTED_LEAK_TICKS:
         end_ns = finding.end_ns
     frame = reader.frame(columns, Window(finding.start_ns, end_ns))
-    found = parties(frame, finding)
+    found = contributors_to(frame, finding)
     names = reader.identities(
         finding.start_ns + (end_ns - finding.start_ns) // 2, [(match.pid, match.start) for match in found]
     )

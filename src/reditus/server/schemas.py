@@ -408,7 +408,7 @@ class PatternOut(Out):
     period_s: float | None
 
 
-class PartyOut(Out):
+class ContributorOut(Out):
     """A recorded process that took part, and its share of what all processes had of the resource."""
 
     pid: int
@@ -445,7 +445,7 @@ class FindingOut(Out):
     next: list[str]
     caused_by: list[str] = Field(description="Ids of findings that brought this one about.")
     symptoms: list[str] = Field(description="Ids of findings that this one brought about.")
-    processes: list[PartyOut] = Field(description="Shares of recorded processes; the rest is not attributed.")
+    processes: list[ContributorOut] = Field(description="Shares of recorded processes; the rest is not attributed.")
     pattern: PatternOut
     verdict: VerdictOut | None = None
 
@@ -473,7 +473,7 @@ class FindingOut(Out):
             next=list(finding.next),
             caused_by=list(finding.caused_by),
             symptoms=list(finding.symptoms),
-            processes=[PartyOut(pid=process.pid, name=name, share=process.share) for process, name in processes],
+            processes=[ContributorOut(pid=process.pid, name=name, share=process.share) for process, name in processes],
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
             verdict=None
             if verdict is None

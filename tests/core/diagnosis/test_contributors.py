@@ -3,7 +3,7 @@
 import pytest
 
 from builders import BEGIN_NS, a_piece
-from reditus.core.diagnosis.contributors import parties
+from reditus.core.diagnosis.contributors import contributors_to
 from reditus.core.diagnosis.finding import Finding, Onset
 from reditus.core.frame import Frame
 from reditus.core.frame_builder import assemble
@@ -39,31 +39,31 @@ def a_frame(*slots, whole):
 
 def test_shares_are_of_what_all_processes_had():
     frame = a_frame((11, 0, {USER: 60}), (12, 1, {USER: 30}), (13, 1, {USER: 1}), whole={USER: 100})
-    answer = parties(frame, a_finding("cpu.saturated"))
+    answer = contributors_to(frame, a_finding("cpu.saturated"))
     assert [(entry.pid, entry.start, entry.share) for entry in answer] == [(11, 77, 0.6), (12, 77, 0.3)]
 
 
 def test_a_full_core_is_reported_by_who_was_on_it():
     frame = a_frame((11, 0, {USER: 90}), (12, 3, {USER: 50}), whole={USER: 200})
-    (only,) = parties(frame, a_finding("cpu.one_core", device="3"))
+    (only,) = contributors_to(frame, a_finding("cpu.one_core", device="3"))
     assert (only.pid, only.share) == (12, 1.0)
 
 
 def test_a_leak_is_reported_by_who_grew_not_by_who_is_large():
     growing = [100 + 10 * tick for tick in range(TICKS)]
     frame = a_frame((11, 0, {MEMORY: 5_000}), (12, 0, {MEMORY: growing}), whole={MEMORY: 6_000})
-    (only,) = parties(frame, a_finding("memory.leak"))
+    (only,) = contributors_to(frame, a_finding("memory.leak"))
     assert (only.pid, only.share) == (12, 1.0)
 
 
 def test_a_slot_that_changes_hands_counts_for_each_owner():
     pids = [11] * 10 + [12] * 10
     frame = a_frame((pids, 0, {USER: 50}), whole={USER: 100})
-    answer = parties(frame, a_finding("cpu.saturated", first=0, last=19))
+    answer = contributors_to(frame, a_finding("cpu.saturated", first=0, last=19))
     assert {entry.pid: round(entry.share, 2) for entry in answer} == {11: 0.24, 12: 0.26}
 
 
 @pytest.mark.parametrize("kind", ["net.saturated", "net.loss", "fs.filling"])
 def test_what_no_process_is_charged_for_names_none(kind):
     frame = a_frame((11, 0, {USER: 60}), whole={USER: 100})
-    assert parties(frame, a_finding(kind)) == []
+    assert contributors_to(frame, a_finding(kind)) == []

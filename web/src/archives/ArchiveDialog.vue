@@ -34,7 +34,7 @@ const facts = computed(() => [
   ],
   ['ticks', `${props.archive.ticks.toLocaleString('en-GB')} of ${props.archive.columns} counters`],
   ['size', spellAmount(props.archive.size_bytes, 'bytes')],
-  ['seen', `${(props.archive.coverage * 100).toFixed(2)} %`],
+  ['coverage', `${(props.archive.coverage * 100).toFixed(2)} %`],
   ...(props.archive.damaged_blocks
     ? [
         [

@@ -83,7 +83,7 @@ const clock = (text: string): string => spellTime(toMs(text), zone.value)
           <PillButton label="Show these strips, and nothing else" @press="prove(finding)"
             >Show these strips</PillButton
           >
-          <section v-if="finding.processes.length" data-parties>
+          <section v-if="finding.processes.length" data-contributors>
             <h3 class="font-semibold">Top processes</h3>
             <ul>
               <li

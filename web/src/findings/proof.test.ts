@@ -37,13 +37,13 @@ it('leaves out what is no measure', () => {
 })
 
 it('puts processes of one name together, the greatest part first', () => {
-  const parties = [
+  const processes = [
     { pid: 3, name: 'reader', share: 0.3 },
     { pid: 1, name: 'stitch', share: 0.25 },
     { pid: 2, name: 'stitch', share: 0.25 },
     { pid: 4, name: null, share: 0.1 },
   ]
-  expect(crowdsOf(parties).map((item) => [item.name, item.pids.length, item.share])).toEqual([
+  expect(crowdsOf(processes).map((item) => [item.name, item.pids.length, item.share])).toEqual([
     ['stitch', 2, 0.5],
     ['reader', 1, 0.3],
     ['a process without a name', 1, 0.1],

@@ -22,12 +22,12 @@ export interface Crowd {
 }
 
 /** Processes of one name together: four of the same job are one answer. */
-export function crowdsOf(parties: Finding['processes']): Crowd[] {
+export function crowdsOf(processes: Finding['processes']): Crowd[] {
   const crowds = new Map<string, Crowd>()
-  for (const party of parties) {
-    const name = party.name ?? 'a process without a name'
+  for (const process of processes) {
+    const name = process.name ?? 'a process without a name'
     const crowd = crowds.get(name) ?? { name, pids: [], share: 0 }
-    crowds.set(name, { name, pids: [...crowd.pids, party.pid], share: crowd.share + party.share })
+    crowds.set(name, { name, pids: [...crowd.pids, process.pid], share: crowd.share + process.share })
   }
   return [...crowds.values()].sort((item, other) => other.share - item.share)
 }

@@ -80,7 +80,7 @@ const rows = computed<Row[]>(() => {
           },
         ]),
     ...(total.value === null ? [] : [{ name: 'total', value: total.value, keep: 5 }]),
-    { name: 'seen', value: `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`, keep: 6 },
+    { name: 'coverage', value: `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`, keep: 6 },
   ]
   // A low strip keeps what matters most, in the usual order.
   const room = Math.max(Math.floor((props.strip.height - 20) / ROWS_PX), 1)
@@ -106,7 +106,7 @@ const approximate = (row: Row): boolean =>
     <dl>
       <div v-for="row in rows" :key="row.name" class="flex justify-between whitespace-nowrap">
         <dt class="text-soft" :title="row.about">{{ row.name }}{{ approximate(row) ? ' ≈' : '' }}</dt>
-        <dd :data-summary="row.name" :class="row.name === 'seen' ? 'text-soft' : ''">{{ row.value }}</dd>
+        <dd :data-summary="row.name" :class="row.name === 'coverage' ? 'text-soft' : ''">{{ row.value }}</dd>
       </div>
     </dl>
   </div>

@@ -58,7 +58,7 @@ def is_attributed(kind: str) -> bool:
     return kind in MEASURED_BY or kind in GROWTH
 
 
-def parties(frame: Frame, finding: Finding) -> list[Contributor]:
+def contributors_to(frame: Frame, finding: Finding) -> list[Contributor]:
     """The processes with the greatest parts, greatest first; none where processes were not recorded, or have no part in
     such a kind.
     """
