@@ -39,7 +39,12 @@ def running(cluster, tmp_path_factory) -> Iterator[Service]:
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium",
+            args=FLAGS,
+            # As most people have them: what scrolls is narrower by its bar.
+            ignore_default_args=["--hide-scrollbars"],
+        )
         yield browser
         browser.close()
 

@@ -26,6 +26,10 @@ export const useWorkbench = defineStore('workbench', () => {
 
   /** A window that a link named, though the archive has nothing of it. */
   const outside = shallowRef<Span | null>(null)
+  /** What of the link made no sense, in words. */
+  const linkProblem = ref<string | null>(null)
+  /** How many times a window was gone to. */
+  const steps = ref(0)
   /** Windows looked at before, so that a zoom can be taken back. */
   const past = shallowRef<Span[]>([])
   /** Those gone back from, so that going back can be taken back too. */
@@ -35,6 +39,8 @@ export const useWorkbench = defineStore('workbench', () => {
     extent.value = nextExtent
     const isOutside = nextWindow.end <= nextExtent.start || nextWindow.start >= nextExtent.end
     outside.value = isOutside ? nextWindow : null
+    linkProblem.value = null
+    steps.value = 0
     window.value = within(nextWindow, nextExtent)
     needle.value = nextNeedle
     past.value = []
@@ -78,6 +84,16 @@ export const useWorkbench = defineStore('workbench', () => {
     if (before.start === window.value?.start && before.end === window.value.end) return
     past.value = [...past.value.slice(1 - MOST_STEPS), before]
     future.value = []
+    steps.value += 1
+  }
+
+  /** A place of before, by the browser's Back: without a step of its own. */
+  function revisit(to: Span, at: number | null): void {
+    if (!extent.value) return
+    window.value = within(to, extent.value)
+    needle.value = at === null ? null : clampTo(extent.value, at)
+    following.value = false
+    playing.value = false
   }
 
   /** Like `look`, without a step to go back to: for moves that come many times a second. */
@@ -154,6 +170,9 @@ export const useWorkbench = defineStore('workbench', () => {
     tab,
     mark,
     processFilter,
+    linkProblem,
+    steps: computed(() => steps.value),
+    revisit,
     outside: computed(() => outside.value),
     forgetOutside: () => {
       outside.value = null

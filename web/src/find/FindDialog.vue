@@ -34,10 +34,12 @@ const entries = computed(() =>
     newest: bench.extent?.end ?? 0,
     earliest: bench.extent?.start ?? 0,
     zone: zone.value,
+    near: bench.needle ?? bench.window?.end ?? 0,
   }),
 )
 const WORDS: Record<Entry['kind'], string> = {
   time: 'time',
+  span: 'stretch',
   measure: 'measure',
   layout: 'layout',
   processes: 'processes',
@@ -56,7 +58,7 @@ function choose(entry: Entry | null): void {
         <Combobox :model-value="null" nullable @update:model-value="choose($event as Entry | null)">
           <ComboboxInput
             class="w-full border-b border-rule-strong bg-transparent px-4 py-3 font-serif text-lg outline-none placeholder:text-soft"
-            placeholder="wait per request · yesterday 14:05 · -2h · a process"
+            placeholder="latency · core 5 · yesterday 14:05 · 10:00 – 12:00 · a process"
             aria-label="What to find"
             autocomplete="off"
             @change="typed = ($event.target as HTMLInputElement).value"
@@ -82,8 +84,8 @@ function choose(entry: Entry | null): void {
           </ComboboxOptions>
         </Combobox>
         <p class="border-t border-rule px-4 py-1.5 text-2xs text-soft">
-          A measure is added on top, with its whole past. Times: 14:05, yesterday 14:05, 13 Nov 6:00,
-          2026-11-13 06:00, -2h.
+          A measure is added on top, with its whole past. Times: 14:05, yesterday 14:05, 13 Nov 6:00, -2h;
+          stretches: 10:00 – 12:00, last 15 min.
         </p>
       </DialogPanel>
     </div>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
+import { useTimes } from '../useTimes'
 import { useMeasures } from '../api/queries'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import { useSession } from '../workbench/session'
-import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
 import type { Finding } from '../api/client'
-import { spellDuration, spellTime } from '../model/clock'
+import { spellDuration } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import ChainDrawing from './ChainDrawing.vue'
@@ -18,14 +18,13 @@ import { crowdsOf, STATES, stripsOfFinding } from './proof'
 /** What ran out: since when, at what cost, because of what. */
 const bench = useWorkbench()
 const strips = useStrips()
-const zone = useZone()
 const { id, judgement, moves } = useSession()
 const { findings, isPending } = judgement
 const { data: measures } = useMeasures()
 function prove(finding: Finding): void {
   strips.show(stripsOfFinding(finding, measures.value ?? []))
 }
-const clock = (text: string): string => spellTime(toMs(text), zone.value)
+const times = useTimes()
 </script>
 
 <template>
@@ -56,7 +55,7 @@ const clock = (text: string): string => spellTime(toMs(text), zone.value)
           <span class="text-2xs text-soft">{{ finding.kind }}</span>
         </span>
         <span class="block text-soft">
-          {{ clock(finding.start) }} – {{ clock(finding.end) }} ·
+          {{ times.range(toMs(finding.start), toMs(finding.end)) }} ·
           <b v-if="finding.time_lost_s > 0" class="font-semibold text-ink"
             >{{ finding.time_lost_estimated ? 'about ' : '' }}{{ spellDuration(finding.time_lost_s) }} lost</b
           ><template v-else>cost unknown</template>
@@ -69,8 +68,8 @@ const clock = (text: string): string => spellTime(toMs(text), zone.value)
       <div class="mt-2 space-y-3 pl-[15px]">
         <p>{{ finding.explanation }}</p>
         <p class="text-soft">
-          Began {{ clock(finding.onset.at) }} ± {{ spellDuration(finding.onset.uncertainty_s) }} · confidence
-          {{ (finding.confidence * 100).toFixed(0) }} %
+          Began {{ times.at(toMs(finding.onset.at)) }} ± {{ spellDuration(finding.onset.uncertainty_s) }} ·
+          confidence {{ (finding.confidence * 100).toFixed(0) }} %
         </p>
         <template v-if="bench.selected === finding.id">
           <ChainDrawing

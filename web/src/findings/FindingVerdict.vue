@@ -4,7 +4,7 @@ import { toMs } from '../model/instant'
 import { computed, ref, toRef } from 'vue'
 import type { Finding } from '../api/client'
 import { useSaveVerdict, type VerdictState } from '../api/mutations'
-import { spellTime } from '../model/clock'
+import { spellInstant } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 import TextField from '../ui/TextField.vue'
 import { STATES } from './proof'
@@ -41,7 +41,7 @@ const before = (): string => props.finding.verdict?.remark ?? ''
     <h3 class="font-semibold">What do you make of it?</h3>
     <p v-if="finding.verdict" class="mt-1">
       <b class="font-semibold">{{ STATES[finding.verdict.state] }}</b>
-      {{ spellTime(toMs(finding.verdict.decided), zone)
+      {{ spellInstant(toMs(finding.verdict.decided), zone)
       }}<template v-if="finding.verdict.remark">: “{{ finding.verdict.remark }}”</template>
     </p>
     <TextField v-model="words" label="Reason or remark" :wrong="trouble" class="mt-1" />

@@ -1,17 +1,16 @@
 <script setup lang="ts">
+import { useTimes } from '../useTimes'
 import { computed } from 'vue'
 import { useWorkbench } from '../useWorkbench'
 import { useSession } from '../workbench/session'
-import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
-import { spellTime } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
 import { titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
 
 /** What only looks like a problem, and why it is none. */
 const bench = useWorkbench()
-const zone = useZone()
+const times = useTimes()
 const { judgement, moves } = useSession()
 const ruledOut = computed(() => judgement.diagnosis.value?.ruled_out ?? [])
 </script>
@@ -35,8 +34,7 @@ const ruledOut = computed(() => judgement.diagnosis.value?.ruled_out ?? [])
           <span class="text-2xs text-soft">{{ excluded.kind }}</span>
         </span>
         <span class="block text-soft">
-          {{ spellTime(toMs(excluded.start), zone) }} – {{ spellTime(toMs(excluded.end), zone) }} · not a
-          problem
+          {{ times.range(toMs(excluded.start), toMs(excluded.end)) }} · not a problem
         </span>
       </button>
       <div class="mt-2 space-y-3 pl-[15px]">

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useSession } from '../workbench/session'
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
-import { computed } from 'vue'
+import { computed, watch } from 'vue'
+import { TABS } from '../workbench/useMoves'
 import NoteList from '../notes/NoteList.vue'
 import MomentPanel from '../moment/MomentPanel.vue'
 import { useWorkbench } from '../useWorkbench'
@@ -12,6 +13,14 @@ import RuledOutList from './RuledOutList.vue'
 const bench = useWorkbench()
 const { window, judgement } = useSession()
 const { diagnosis } = judgement
+// What was found is shown first, unless a moment is looked at already.
+watch(
+  () => judgement.findings.value.length > 0,
+  (some) => {
+    if (some && bench.needle === null && bench.tab === TABS.moment) bench.tab = TABS.findings
+  },
+  { immediate: true },
+)
 const tabs = computed(() => [
   { title: 'Moment', count: null },
   { title: 'Findings', count: diagnosis.value?.findings.length ?? null },

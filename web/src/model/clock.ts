@@ -20,10 +20,20 @@ function format(zone: Zone, options: Intl.DateTimeFormatOptions): Intl.DateTimeF
 const TIME = { hour: '2-digit', minute: '2-digit', second: '2-digit' } as const
 const MINUTE = { hour: '2-digit', minute: '2-digit' } as const
 const DAY = { day: 'numeric', month: 'short' } as const
+const DATE = { ...DAY, year: 'numeric' } as const
 
 export const spellTime = (ms: number, zone: Zone): string => format(zone, TIME).format(ms)
 export const spellMinute = (ms: number, zone: Zone): string => format(zone, MINUTE).format(ms)
-export const spellDay = (ms: number, zone: Zone): string => format(zone, DAY).format(ms)
+const yearOf = (ms: number, zone: Zone): number =>
+  zone === 'UTC' ? new Date(ms).getUTCFullYear() : new Date(ms).getFullYear()
+/** "12 Nov", with the year where it is not this one. */
+export const spellDay = (ms: number, zone: Zone): string =>
+  format(zone, yearOf(ms, zone) === yearOf(Date.now(), zone) ? DAY : DATE).format(ms)
+/** "12 Nov 09:00:00". */
+export const spellInstant = (ms: number, zone: Zone): string => `${spellDay(ms, zone)} ${spellTime(ms, zone)}`
+/** Whether a stretch reaches from one day into another, so that a time alone does not say which is meant. */
+export const isOfSeveralDays = (start: number, end: number, zone: Zone): boolean =>
+  spellDay(start, zone) !== spellDay(end, zone)
 
 /** "12 Nov 09:00:00 – 10:00:00", with the second day only where it differs. */
 export function spellWindow(start: number, end: number, zone: Zone): string {
@@ -50,8 +60,8 @@ export function spellDuration(seconds: number): string {
 }
 
 const TICK_STEPS_S = [
-  1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1_800, 3_600, 7_200, 10_800, 21_600, 43_200, 86_400, 172_800,
-  604_800,
+  0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1_800,
+  3_600, 7_200, 10_800, 21_600, 43_200, 86_400, 172_800, 604_800,
 ]
 
 /** Round moments for an axis of `count` labels at most, on whole steps of the zone's own clock. */
@@ -64,9 +74,12 @@ export function axisMoments(start: number, end: number, count: number, zone: Zon
   return out
 }
 
-/** A label that is as long as the step needs: seconds only below a minute, the day at midnight. */
+/** A label that is as long as the step needs: seconds only below a minute, their parts below a second, the day at midnight. */
 export function spellAxis(ms: number, stepMs: number, zone: Zone): string {
   const minute = spellMinute(ms, zone)
   if (stepMs >= 3_600_000 && minute === '00:00') return spellDay(ms, zone)
-  return stepMs < 60_000 ? spellTime(ms, zone) : minute
+  if (stepMs >= 60_000) return minute
+  const parts = Math.max(0, Math.ceil(-Math.log10(stepMs / 1000)))
+  const fraction = parts ? ((ms % 1000) / 1000).toFixed(parts).slice(1) : ''
+  return `${spellTime(ms, zone)}${fraction}`
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { parseTyped } from './typedTime'
+import { parseTyped, parseTypedSpan } from './typedTime'
 
 const NEWEST = Date.parse('2026-11-13T22:30:00Z') // a Friday
 const typed = (text: string): string | null => {
@@ -45,4 +45,35 @@ describe('a typed time', () => {
   ])('is not read into “%s”', (text) => {
     expect(typed(text)).toBeNull()
   })
+})
+
+describe('a clock time alone', () => {
+  const thursday = Date.parse('2026-11-12T15:00:00Z')
+  it('is of the day that is looked at', () => {
+    expect(parseTyped('10:30', NEWEST, 'UTC', thursday)).toBe(Date.parse('2026-11-12T10:30:00Z'))
+  })
+  it('is never later than the newest tick', () => {
+    expect(parseTyped('23:10', NEWEST, 'UTC', NEWEST)).toBe(Date.parse('2026-11-12T23:10:00Z'))
+  })
+})
+
+describe('a typed stretch', () => {
+  it.each([
+    ['12 Nov 10:00 – 12:00', '2026-11-12T10:00:00Z', '2026-11-12T12:00:00Z'],
+    ['10:00-10:30', '2026-11-13T10:00:00Z', '2026-11-13T10:30:00Z'],
+    ['yesterday 9:00 to 17:30', '2026-11-12T09:00:00Z', '2026-11-12T17:30:00Z'],
+    ['12 Nov 22:00 .. 13 Nov 02:00', '2026-11-12T22:00:00Z', '2026-11-13T02:00:00Z'],
+    ['last 15 min', '2026-11-13T22:15:00Z', '2026-11-13T22:30:00Z'],
+    ['last hour', '2026-11-13T21:30:00Z', '2026-11-13T22:30:00Z'],
+    ['-2h', '2026-11-13T20:30:00Z', '2026-11-13T22:30:00Z'],
+  ])('%s', (text, start, end) => {
+    expect(parseTypedSpan(text, NEWEST, 'UTC')).toEqual({ start: Date.parse(start), end: Date.parse(end) })
+  })
+
+  it.each(['12:00 – 10:00', 'last week of may', '10:00 –', 'disk - wait', '2026-11-13'])(
+    'is not read into “%s”',
+    (text) => {
+      expect(parseTypedSpan(text, NEWEST, 'UTC')).toBeNull()
+    },
+  )
 })

@@ -1,10 +1,23 @@
 import type { Zone } from './clock'
+import type { Span } from './span'
 
 /** A time as people type it, relative to the newest tick, which is what `now` means in an archive. */
 
 const MINUTE = 60_000
 const DAY = 86_400_000
 const SIZES: Record<string, number> = { s: 1_000, m: MINUTE, min: MINUTE, h: 3_600_000, d: DAY, w: 7 * DAY }
+const WORDS: Record<string, number> = {
+  sec: 1_000,
+  seconds: 1_000,
+  minute: MINUTE,
+  minutes: MINUTE,
+  hour: 3_600_000,
+  hours: 3_600_000,
+  day: DAY,
+  days: DAY,
+  week: 7 * DAY,
+  weeks: 7 * DAY,
+}
 const MONTHS = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec']
 const WEEKDAYS = ['sun', 'mon', 'tue', 'wed', 'thu', 'fri', 'sat']
 
@@ -73,9 +86,9 @@ function checked(date: Parts): Parts | null {
 
 /**
  * "14:05", "yesterday 14:05", "thu 9:30", "13 nov 06:00", "2026-11-13 06:00", RFC 3339, "-2h", "90 min ago", "now".
- * Null for what is no time.
+ * Null for what is no time. A bare clock time is of the day of `near`, where one looks; else the last one that there was.
  */
-export function parseTyped(typed: string, newest: number, zone: Zone): number | null {
+export function parseTyped(typed: string, newest: number, zone: Zone, near = newest): number | null {
   const text = typed.trim().toLowerCase()
   if (text === 'now' || text === 'end') return newest
   const ago = /^(?:-\s*(\d+(?:\.\d+)?)\s*([a-z]+)|(\d+(?:\.\d+)?)\s*([a-z]+)\s+ago)$/.exec(text)
@@ -95,10 +108,33 @@ export function parseTyped(typed: string, newest: number, zone: Zone): number | 
   const clock = clockOf(words[words.length - 1] ?? '')
   const rest = clock === null ? words : words.slice(0, -1)
   if (clock !== null && !rest.length) {
-    // A bare clock time is the last one that there was.
-    const at = momentOf(partsOf(newest, zone), clock, zone)
-    return at > newest + MINUTE ? momentOf(partsOf(newest - DAY, zone), clock, zone) : at
+    const at = momentOf(partsOf(near, zone), clock, zone)
+    return at > newest + MINUTE ? momentOf(partsOf(near - DAY, zone), clock, zone) : at
   }
   const day = dayOf(rest, newest, zone)
   return day ? momentOf(day, clock ?? 0, zone) : null
 }
+
+/**
+ * A stretch as people type it: "12 Nov 10:00 – 12:00", "yesterday 9:00 to 17:30", "10:00 - 10:30", "last 15 min", and "-2h",
+ * which reaches to the newest tick. Null for what is none.
+ */
+export function parseTypedSpan(typed: string, newest: number, zone: Zone, near = newest): Span | null {
+  const text = typed.trim().toLowerCase()
+  const last =
+    /^(?:last|past)\s+(\d+(?:\.\d+)?)?\s*([a-z]+)$/.exec(text) ??
+    /^-\s*(\d+(?:\.\d+)?)\s*([a-z]+)$/.exec(text)
+  if (last) {
+    const size = SIZES[last[2] ?? ''] ?? WORDS[last[2] ?? '']
+    return size === undefined ? null : ordered(newest - Number(last[1] ?? 1) * size, newest)
+  }
+  const parts = text.split(/\s*(?:–|—|\.\.\.?|\bto\b|\buntil\b|\s-\s|(?<=\d)-(?=\d{1,2}:))\s*/)
+  const [from = '', to = ''] = parts
+  if (parts.length !== 2 || !from || !to) return null
+  const start = parseTyped(from, newest, zone, near)
+  if (start === null) return null
+  const end = parseTyped(to, newest, zone, start)
+  return end === null ? null : ordered(start, end)
+}
+
+const ordered = (start: number, end: number): Span | null => (start < end ? { start, end } : null)

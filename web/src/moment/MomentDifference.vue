@@ -3,7 +3,7 @@ import { useZone } from '../usePreferences'
 import { computed, ref } from 'vue'
 import { useMeasures } from '../api/queries'
 import { scaleFor, spellAmount } from '../model/amounts'
-import { spellDay, spellTime } from '../model/clock'
+import { spellInstant } from '../model/clock'
 import MomentHead from './MomentHead.vue'
 import { differences } from './difference'
 import type { Readings } from './readings'
@@ -31,7 +31,7 @@ const shown = computed(() => (isWhole.value ? found.value : found.value.slice(0,
     <p class="text-2xs text-soft">
       from
       <button type="button" class="underline hover:text-needle" title="Go there" @click="emit('go')">
-        {{ spellDay(at, zone) }} {{ spellTime(at, zone) }}
+        {{ spellInstant(at, zone) }}
       </button>
       to this moment ·
       <button type="button" class="underline hover:text-needle" @click="emit('unpin')">unpin</button>

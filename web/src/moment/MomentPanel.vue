@@ -93,7 +93,7 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
           @click="bench.pin()"
         >
           {{ bench.pinned === at ? 'pinned' : 'pin' }}</button><br />
-        {{ into ? `${into} into the window` : spellDay(at, zone) }}
+        {{ spellDay(at, zone) }}<template v-if="into">, {{ into }} into the window</template>
       </p>
     </header>
     <MomentDifference

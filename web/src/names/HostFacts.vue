@@ -4,7 +4,7 @@ import { useZone } from '../usePreferences'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { computed } from 'vue'
 import { useFacts } from '../api/queries'
-import { spellDay, spellTime } from '../model/clock'
+import { spellInstant } from '../model/clock'
 import { changesOf, spellFacts } from './facts'
 import { useNames } from './useNames'
 
@@ -41,9 +41,7 @@ const changes = computed(() => changesOf(history.value ?? []))
       <p v-if="!changes.length" class="text-soft">Nothing, since this archive began.</p>
       <ul v-else>
         <li v-for="change in changes" :key="change.at" class="border-t border-rule py-1">
-          <span class="text-2xs text-soft"
-            >{{ spellDay(change.at, zone) }} {{ spellTime(change.at, zone) }}</span
-          >
+          <span class="text-2xs text-soft">{{ spellInstant(change.at, zone) }}</span>
           <p v-for="line in change.lines" :key="line">{{ line }}</p>
         </li>
       </ul>

@@ -1,9 +1,8 @@
 <script setup lang="ts">
-import { useZone } from '../usePreferences'
+import { useTimes } from '../useTimes'
 import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import type { Marker } from '../api/client'
-import { spellTime } from '../model/clock'
 import type { Span } from '../model/span'
 import { placesOf, type Place, type Shape } from './markers'
 
@@ -14,7 +13,7 @@ interface Props {
 }
 const props = defineProps<Props>()
 defineEmits<{ find: [marker: Marker] }>()
-const zone = useZone()
+const times = useTimes()
 const STEPS = 160
 const MARK: Record<Exclude<Shape, 'stretch'>, string> = {
   bad: 'size-2 rotate-45 bg-ink',
@@ -26,7 +25,7 @@ const places = computed(() => placesOf(props.markers, props.window, STEPS))
 const say = ({ markers }: Place): string => {
   const lines = markers
     .slice(0, 6)
-    .map((item) => `${spellTime(toMs(item.at), zone.value)}  ${item.severity ?? item.kind}  ${item.text}`)
+    .map((item) => `${times.at(toMs(item.at))}  ${item.severity ?? item.kind}  ${item.text}`)
   return markers.length > 6 ? [...lines, `and ${markers.length - 6} more`].join('\n') : lines.join('\n')
 }
 </script>

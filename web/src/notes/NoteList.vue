@@ -1,10 +1,10 @@
 <script setup lang="ts">
+import { useTimes } from '../useTimes'
 import { useSession } from '../workbench/session'
-import { useZone } from '../usePreferences'
 import { toMs } from '../model/instant'
 import { computed, ref } from 'vue'
 import { useAddNote } from '../api/mutations'
-import { spellDuration, spellTime } from '../model/clock'
+import { spellDuration } from '../model/clock'
 import { toInstant } from '../model/instant'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -13,7 +13,7 @@ import { holding, LEVELS, shapeOf, type Severity } from './markers'
 
 /** What was logged, noted and missed in the window, in the order of time. */
 const bench = useWorkbench()
-const zone = useZone()
+const times = useTimes()
 const { id, window, moves } = useSession()
 const { markers: marked, severity } = window
 const note = useAddNote(id)
@@ -66,7 +66,7 @@ const choose = (event: Event): void => {
       <li v-for="marker in shown" :key="marker.ident" class="py-1.5 first:pt-0">
         <button type="button" class="block w-full text-left hover:text-needle" @click="moves.note(marker)">
           <span class="flex justify-between gap-2 text-2xs text-soft">
-            <span>{{ spellTime(toMs(marker.at), zone) }} {{ marker.source }}</span>
+            <span>{{ times.at(toMs(marker.at)) }} {{ marker.source }}</span>
             <span :class="WEIGHT[shapeOf(marker)]">{{ marker.severity ?? marker.kind }}</span>
           </span>
           <span class="break-words"
@@ -80,7 +80,7 @@ const choose = (event: Event): void => {
     </ol>
     <p v-if="left > 0" class="text-2xs text-soft">{{ left }} more of lower severity; zoom in to see them.</p>
     <form v-if="bench.needle !== null" class="border-t border-rule pt-2" @submit.prevent="add">
-      <label class="text-2xs text-soft" for="remark">A remark at {{ spellTime(bench.needle, zone) }}</label>
+      <label class="text-2xs text-soft" for="remark">A remark at {{ times.at(bench.needle) }}</label>
       <div class="flex items-end gap-2">
         <input
           id="remark"

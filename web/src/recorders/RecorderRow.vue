@@ -5,7 +5,7 @@ import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { PlanEntry, Recorder } from '../api/client'
 import { spellAmount } from '../model/amounts'
-import { spellDay, spellDuration, spellTime } from '../model/clock'
+import { spellDuration, spellWindow } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 
 /** One recorder: what it does, its health, and its orders. */
@@ -132,8 +132,7 @@ const choose = (event: Event): void => {
     <ul v-if="missed.length || report.dropped?.length" class="mt-2 text-2xs">
       <li v-for="[why, ticks] in missed" :key="why">{{ ticks }} ticks missed: {{ why }}</li>
       <li v-for="gap in report.dropped" :key="gap.start">
-        Nothing from {{ spellDay(toMs(gap.start), zone) }} {{ spellTime(toMs(gap.start), zone) }} to
-        {{ spellTime(toMs(gap.end), zone) }}: {{ gap.reason }}
+        Nothing in {{ spellWindow(toMs(gap.start), toMs(gap.end), zone) }}: {{ gap.reason }}
       </li>
     </ul>
     <details v-if="unreadable.length" class="mt-2 text-2xs text-soft">

@@ -6,7 +6,7 @@ import { computed } from 'vue'
 import type { StrainRow } from '../api/client'
 import { useMeasures, useSeriesSet } from '../api/queries'
 import { spellAmount } from '../model/amounts'
-import { spellDay, spellDuration, spellTime } from '../model/clock'
+import { spellDuration, spellInstant } from '../model/clock'
 import type { Span } from '../model/span'
 
 /** What a place on the map tells: the time, the strain, and the measures that it comes from. */
@@ -67,7 +67,7 @@ const lines = computed(() =>
       <span v-else>not recorded</span>
     </p>
     <p class="text-soft">
-      {{ spellDay(span.start, zone) }} {{ spellTime(span.start, zone) }}, for
+      {{ spellInstant(span.start, zone) }}, for
       {{ spellDuration((span.end - span.start) / 1000) }}
     </p>
     <dl v-if="mean !== null" class="mt-1 border-t border-rule pt-1" :class="isSettled ? '' : 'opacity-40'">

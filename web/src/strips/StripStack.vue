@@ -63,8 +63,6 @@ const onsets = computed(() =>
 
 <template>
   <div class="flex min-h-0 flex-col">
-    <FindingLane v-if="withLane" :findings="findings" :window="window" @find="moves.find" />
-    <MarkerLane v-if="markers.length" :markers="markers" :window="window" @find="moves.note" />
     <div
       class="relative min-h-0 grow overflow-x-hidden overflow-y-auto"
       role="region"
@@ -72,85 +70,92 @@ const onsets = computed(() =>
       tabindex="0"
       data-strips
     >
-      <div class="relative">
-        <div ref="list" class="relative">
-          <template v-for="(row, place) in rows" :key="row.strip.key">
-            <div v-if="target === place" class="relative z-20 h-0 border-t-2 border-needle" />
-            <StripRow
-              :row="row"
-              :window="window"
-              :matched-top="matchedTops.get(row.strip.plan.unit) ?? 0"
-              :carriage="carriage"
-              @lift="lift(row.strip, $event)"
-              @stretch="stretch(row.strip, $event)"
-              @pressed="pressed(row.strip, $event)"
-            />
-          </template>
-          <div v-if="target === board.strips.length" class="relative z-20 h-0 border-t-2 border-needle" />
+      <!-- Lanes and axis scroll with the strips' box: a scroll bar then takes the same room from all. -->
+      <div class="flex min-h-full flex-col">
+        <div class="sticky top-0 z-30 bg-paper">
+          <FindingLane v-if="withLane" :findings="findings" :window="window" @find="moves.find" />
+          <MarkerLane v-if="markers.length" :markers="markers" :window="window" @find="moves.note" />
         </div>
-        <p v-if="!board.strips.length" class="px-[18px] py-8 text-soft">
-          {{
-            board.layout === 'device'
-              ? 'Choose a device above: everything about it stands here then.'
-              : 'No strips. Put the layout back, or find a measure and it appears here with its whole past.'
-          }}
-        </p>
-        <div class="strip-grid pointer-events-none absolute inset-0">
-          <div
-            ref="surface"
-            class="pointer-events-auto relative col-start-3 overflow-hidden cursor-crosshair touch-none select-none"
-            data-surface
-            @pointerdown="down"
-            @pointermove="move"
-            @pointerup="up"
-            @pointercancel="cancel"
-            @wheel="wheel"
-            @dblclick="bench.lookBack()"
-          >
+        <div class="relative grow">
+          <div ref="list" class="relative">
+            <template v-for="(row, place) in rows" :key="row.strip.key">
+              <div v-if="target === place" class="relative z-20 h-0 border-t-2 border-needle" />
+              <StripRow
+                :row="row"
+                :window="window"
+                :matched-top="matchedTops.get(row.strip.plan.unit) ?? 0"
+                :carriage="carriage"
+                @lift="lift(row.strip, $event)"
+                @stretch="stretch(row.strip, $event)"
+                @pressed="pressed(row.strip, $event)"
+              />
+            </template>
+            <div v-if="target === board.strips.length" class="relative z-20 h-0 border-t-2 border-needle" />
+          </div>
+          <p v-if="!board.strips.length" class="px-[18px] py-8 text-soft">
+            {{
+              board.layout === 'device'
+                ? 'Choose a device above: everything about it stands here then.'
+                : 'No strips. Put the layout back, or find a measure and it appears here with its whole past.'
+            }}
+          </p>
+          <div class="strip-grid pointer-events-none absolute inset-0">
             <div
-              v-for="onset in onsets"
-              :key="onset.id"
-              class="absolute inset-y-0 border-l border-dotted border-soft"
-              :style="{ left: `${shareAt(window, onset.at) * 100}%` }"
-            />
-            <div
-              v-for="gap in gaps"
-              :key="gap.start"
-              class="hatched absolute inset-y-0"
-              :title="gap.reason ? `Nothing was kept here: ${gap.reason}` : 'Nothing was recorded here'"
-              :style="{
-                left: `${shareAt(window, gap.start) * 100}%`,
-                width: `${(shareAt(window, gap.end) - shareAt(window, gap.start)) * 100}%`,
-              }"
-              data-gap
+              ref="surface"
+              class="pointer-events-auto relative col-start-3 overflow-hidden cursor-crosshair touch-none select-none"
+              data-surface
+              @pointerdown="down"
+              @pointermove="move"
+              @pointerup="up"
+              @pointercancel="cancel"
+              @wheel="wheel"
+              @dblclick="bench.lookBack()"
             >
-              <span
-                v-if="gap.reason && shareAt(window, gap.end) - shareAt(window, gap.start) > 0.12"
-                class="absolute inset-x-1 top-2 bg-paper px-1 text-center text-2xs text-soft"
-                >{{ gap.reason }}</span
+              <div
+                v-for="onset in onsets"
+                :key="onset.id"
+                class="absolute inset-y-0 border-l border-dotted border-soft"
+                :style="{ left: `${shareAt(window, onset.at) * 100}%` }"
+              />
+              <div
+                v-for="gap in gaps"
+                :key="gap.start"
+                class="hatched absolute inset-y-0"
+                :title="gap.reason ? `Nothing was kept here: ${gap.reason}` : 'Nothing was recorded here'"
+                :style="{
+                  left: `${shareAt(window, gap.start) * 100}%`,
+                  width: `${(shareAt(window, gap.end) - shareAt(window, gap.start)) * 100}%`,
+                }"
+                data-gap
               >
+                <span
+                  v-if="gap.reason && shareAt(window, gap.end) - shareAt(window, gap.start) > 0.12"
+                  class="absolute inset-x-1 top-2 bg-paper px-1 text-center text-2xs text-soft"
+                  >{{ gap.reason }}</span
+                >
+              </div>
+              <div
+                v-if="markShare !== null"
+                class="absolute inset-y-0 border-l border-dashed border-ink"
+                :style="{ left: `${markShare * 100}%` }"
+                data-mark
+              >
+                <span class="absolute top-0 left-0 bg-ink px-1 text-[10px] leading-3 text-leaf">mark</span>
+              </div>
+              <div
+                v-if="drawn"
+                class="absolute inset-y-0 border-x border-needle bg-needle/10"
+                :style="{ left: `${drawn.from * 100}%`, width: `${(drawn.to - drawn.from) * 100}%` }"
+              />
+              <NeedleLine class="inset-y-0" :span="window">
+                <div class="absolute inset-y-0 w-[1.5px] -ml-px bg-needle" data-needle />
+                <div ref="carriage" />
+              </NeedleLine>
             </div>
-            <div
-              v-if="markShare !== null"
-              class="absolute inset-y-0 border-l border-dashed border-ink"
-              :style="{ left: `${markShare * 100}%` }"
-              data-mark
-            >
-              <span class="absolute top-0 left-0 bg-ink px-1 text-[10px] leading-3 text-leaf">mark</span>
-            </div>
-            <div
-              v-if="drawn"
-              class="absolute inset-y-0 border-x border-needle bg-needle/10"
-              :style="{ left: `${drawn.from * 100}%`, width: `${(drawn.to - drawn.from) * 100}%` }"
-            />
-            <NeedleLine class="inset-y-0" :span="window">
-              <div class="absolute inset-y-0 w-[1.5px] -ml-px bg-needle" data-needle />
-              <div ref="carriage" />
-            </NeedleLine>
           </div>
         </div>
+        <TimeAxis class="sticky bottom-0 z-30 bg-paper" :window="window" />
       </div>
     </div>
-    <TimeAxis :window="window" />
   </div>
 </template>

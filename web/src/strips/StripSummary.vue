@@ -80,7 +80,11 @@ const rows = computed<Row[]>(() => {
           },
         ]),
     ...(total.value === null ? [] : [{ name: 'total', value: total.value, keep: 5 }]),
-    { name: 'coverage', value: `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`, keep: 6 },
+    {
+      name: 'coverage',
+      value: `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`,
+      keep: 6,
+    },
   ]
   // A low strip keeps what matters most, in the usual order.
   const room = Math.max(Math.floor((props.strip.height - 20) / ROWS_PX), 1)

@@ -10,7 +10,7 @@ const zone = useZone()
 
 <template>
   <div class="strip-grid h-6 shrink-0 border-t border-rule-strong text-2xs text-soft">
-    <AxisLabels class="col-start-3" :window="window" :zone="zone">
+    <AxisLabels class="col-start-3" :window="window" :zone="zone" dated>
       <NeedleLine
         class="top-0 size-0 -ml-[5px] border-x-[5px] border-b-[7px] border-x-transparent border-b-needle"
         :span="window"

@@ -27,7 +27,7 @@ const id = computed(() => String(route.params['id']))
 provideNames(id)
 const session = provideSession(id)
 const { archive, error, isPending } = session
-useLive(id)
+useLive(id, archive)
 usePlayback()
 
 const map = useStorage('reditus.map', true)

@@ -7,7 +7,7 @@ import { computed, ref } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Archive } from '../api/client'
 import { useRecorders } from '../api/queries'
-import { spellDay, spellDuration, spellTime, spellWindow } from '../model/clock'
+import { spellDuration, spellInstant, spellWindow } from '../model/clock'
 import { useWorkbench } from '../useWorkbench'
 
 /** What the analyst has to know about what is on the page: that it is on its way, old, or not what the link named. */
@@ -40,7 +40,7 @@ const silence = computed(() => {
   const seconds = (now.value - end) / 1000
   if (seconds < SILENT_S + SILENT_TICKS * (interval ?? 1)) return null
   return {
-    since: `${spellDay(end, zone.value)} ${spellTime(end, zone.value)}`,
+    since: spellInstant(end, zone.value),
     long: spellDuration(seconds),
     state: recorder.state,
   }
@@ -70,6 +70,12 @@ const outside = computed(() =>
       </button>
       ·
       <button type="button" class="underline hover:text-needle" @click="bench.forgetOutside()">
+        that’s fine
+      </button>
+    </p>
+    <p v-if="bench.linkProblem" class="border-b border-rule bg-leaf px-[18px] py-1" data-state="link">
+      Part of the link was left out: {{ bench.linkProblem }}.
+      <button type="button" class="underline hover:text-needle" @click="bench.linkProblem = null">
         that’s fine
       </button>
     </p>

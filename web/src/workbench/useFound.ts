@@ -11,10 +11,12 @@ export function useFound({ charted, moves }: Session): (entry: Entry) => void {
   const board = useStrips()
   return (entry) => {
     if (entry.kind === 'time') moves.goTo(entry.at)
+    if (entry.kind === 'span') bench.look(entry.span)
     if (entry.kind === 'layout') board.choose(entry.layout)
     if (entry.kind === 'measure') {
       const plan = planOfMeasures([entry.measure.name], charted.value)
-      if (plan) board.add(plan)
+      if (plan)
+        board.add(plan, entry.device === null ? {} : { devices: { kind: 'named', names: [entry.device] } })
     }
     if (entry.kind === 'processes') {
       bench.processFilter = entry.text

@@ -1,6 +1,6 @@
 import { toMs } from '../model/instant'
 import { watch, type Ref } from 'vue'
-import type { Archive, Diagnosis, Marker, SeriesSet } from '../api/client'
+import type { Archive, Diagnosis, Finding, Marker, RuledOut, SeriesSet } from '../api/client'
 import { stepTick } from '../model/lookup'
 import { aroundStretch, panBy, zoomAround, type Span } from '../model/span'
 import { useWorkbench } from '../useWorkbench'
@@ -57,20 +57,27 @@ export function useMoves(
     if (bench.window && bench.extent) bench.look(panBy(bench.window, share, bench.extent))
   }
 
+  /** A tick tells of the interval that ends with it: at the onset itself stands the last healthy one. */
+  function placeOf(found: Finding | RuledOut): number {
+    const interval = (archive.value?.interval_s ?? 0) * 1000
+    const begin = toMs('onset' in found ? found.onset.at : found.start)
+    return Math.min(begin + interval, toMs(found.end))
+  }
+
   function find(wanted: string): void {
     const finding = diagnosis.value?.findings.find((item) => item.id === wanted)
     const found = finding ?? diagnosis.value?.ruled_out.find((item) => item.id === wanted)
     if (!found || !bench.extent) return
     bench.play(false)
     bench.look(aroundStretch({ start: toMs(found.start), end: toMs(found.end) }, bench.extent))
-    bench.point(toMs(finding?.onset.at ?? found.start))
+    bench.point(placeOf(found))
     bench.selected = wanted
     bench.tab = finding ? TABS.findings : TABS.ruledOut
   }
 
   function jump(by: number): void {
     const inTime = [...(diagnosis.value?.findings ?? [])].sort((a, b) => toMs(a.start) - toMs(b.start))
-    const chosen = nextOf(inTime, (item) => toMs(item.onset.at), bench.needle ?? 0, by)
+    const chosen = nextOf(inTime, placeOf, bench.needle ?? 0, by)
     if (chosen) find(chosen.id)
   }
 

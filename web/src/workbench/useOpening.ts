@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { Archive } from '../api/client'
 import { planNamed, readDevice, writeDevice, type KnownMeasure } from '../model/layouts'
 import { parsePlace, placeQuery } from '../model/link'
-import type { Span } from '../model/span'
+import { within, type Span } from '../model/span'
 import { readStrips } from '../model/strips'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
@@ -14,6 +14,9 @@ const LIVE_MS = 30_000
 const LIVE_WINDOW_MS = 5 * 60_000
 const LINK_EVERY_MS = 400
 const PLAYING_LINK_EVERY_MS = 3_000
+
+const spellQuery = (query: Record<string, unknown>): string =>
+  JSON.stringify(Object.entries(query).sort(([one], [other]) => (one < other ? -1 : 1)))
 
 interface Opening {
   isLive: Ref<boolean>
@@ -48,6 +51,12 @@ export function useOpening(
   )
   const isReady = computed(() => linkedStrips.value === null || known.value !== null)
 
+  /** A link may name a moment alone: of what grows, its minutes are shown, not the newest. */
+  function aroundNeedle(needle: number | null, now: Span): Span | null {
+    if (needle === null || !isLive.value || needle < now.start || needle > now.end) return null
+    return within({ start: needle - LIVE_WINDOW_MS / 2, end: needle + LIVE_WINDOW_MS / 2 }, now)
+  }
+
   function open(now: Span): void {
     isLive.value = archive.value?.source === 'recorded' && Date.now() - now.end < LIVE_MS
     const place = parsePlace(route.query)
@@ -56,8 +65,13 @@ export function useOpening(
       ? readStrips(linkedStrips.value, (name) => planNamed(name, known.value ?? []))
       : null
     board.open(route.query['layout'], readDevice(route.query['device']), strips)
-    bench.open(now, place.window ?? (isLive.value ? newest : now), place.needle)
-    if (isLive.value && !place.window) bench.follow(true)
+    bench.open(
+      now,
+      place.window ?? aroundNeedle(place.needle, now) ?? (isLive.value ? newest : now),
+      place.needle,
+    )
+    bench.linkProblem = place.problem
+    if (isLive.value && !place.window && place.needle === null) bench.follow(true)
     opened.value = id.value
   }
 
@@ -92,12 +106,29 @@ export function useOpening(
     true,
   )
   let writtenAt = 0
+  let written = ''
+  let steps = 0
   watch([link, () => bench.playing], ([query, playing]) => {
     // While playing the link may lag behind: writing it costs more than drawing a picture.
     if (!query || opened.value !== id.value || (playing && Date.now() - writtenAt < PLAYING_LINK_EVERY_MS))
       return
     writtenAt = Date.now()
-    void router.replace({ query })
+    // A window that was gone to is a step that the browser's Back takes back; a needle that moves is none.
+    const isStep = written !== '' && bench.steps > steps
+    steps = bench.steps
+    written = spellQuery(query)
+    void (isStep ? router.push({ query }) : router.replace({ query }))
   })
+  // The browser went back or forward, or the address was changed by hand.
+  watch(
+    () => route.query,
+    (query) => {
+      if (opened.value !== id.value || written === '' || spellQuery(query) === written) return
+      written = spellQuery(query)
+      const place = parsePlace(query)
+      bench.linkProblem = place.problem
+      if (place.window) bench.revisit(place.window, place.needle)
+    },
+  )
   return { isLive }
 }

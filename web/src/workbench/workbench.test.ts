@@ -216,8 +216,12 @@ describe('what is found', () => {
     expect(session.moves.goTo).toHaveBeenCalledWith(START)
     found({ kind: 'layout', id: 'l', title: '', note: '', layout: 'disk' })
     expect(useStrips().layout).toBe('disk')
-    found({ kind: 'measure', id: 'm', title: '', note: '', measure: wait })
+    found({ kind: 'measure', id: 'm', title: '', note: '', measure: wait, device: 'sda' })
     expect(useStrips().strips[0]?.plan.id).toBe('disk.wait')
+    expect(useStrips().strips[0]?.devices).toEqual({ kind: 'named', names: ['sda'] })
+    const span = { start: START, end: START + MINUTE }
+    found({ kind: 'span', id: 's', title: '', note: '', span })
+    expect(bench.window).toEqual(span)
     found({ kind: 'processes', id: 'p', title: '', note: '', text: 'imaging' })
     expect([bench.processFilter, bench.tab]).toEqual(['imaging', 0])
   })
