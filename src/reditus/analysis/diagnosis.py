@@ -12,7 +12,7 @@ from reditus.analysis.series import cut_to_ticks
 from reditus.core.binning import BinStats, even_edges
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
-from reditus.core.diagnosis.contributors import Contributor, is_attributed, contributors_to
+from reditus.core.diagnosis.contributors import Contributor, contributors_to, is_attributed
 from reditus.core.diagnosis.engine import diagnose_spans, judge, measures_of_recording
 from reditus.core.diagnosis.finding import Diagnosis, Finding
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
@@ -45,11 +45,19 @@ _Key = tuple[object, ...]
 
 
 @dataclass(frozen=True, slots=True)
+class NamedContributors:
+    """The top processes of a finding with their names, and what all recorded ones had of the whole."""
+
+    processes: tuple[tuple[Contributor, str | None], ...]
+    recorded: float
+
+
+@dataclass(frozen=True, slots=True)
 class DiagnosisResult:
     """A diagnosis, and by finding who took part in it, with their names where those are known."""
 
     diagnosis: Diagnosis
-    processes: dict[str, list[tuple[Contributor, str | None]]]
+    processes: dict[str, NamedContributors]
 
 
 class SpanCache:
@@ -177,19 +185,15 @@ def _fingerprint(whole: WholeReadings) -> _Key:
     )  # fmt: skip
 
 
-def _attributed(
-    reader: Reader, diagnosis: Diagnosis, interval_ns: int
-) -> dict[str, list[tuple[Contributor, str | None]]]:
+def _attributed(reader: Reader, diagnosis: Diagnosis, interval_ns: int) -> dict[str, NamedContributors]:
     columns = [item for item in reader.known if item.group == GROUP]
     requested = [finding for finding in diagnosis.findings if is_attributed(finding.kind)][:MOST_ATTRIBUTED]
     if not columns:
         return {}
-    return {request.id: found for request in requested if (found := _contributors(reader, columns, request, interval_ns))}
+    return {item.id: _contributors(reader, columns, item, interval_ns) for item in requested}
 
 
-def _contributors(
-    reader: Reader, columns: list[StoredColumn], finding: Finding, interval_ns: int
-) -> list[tuple[Contributor, str | None]]:
+def _contributors(reader: Reader, columns: list[StoredColumn], finding: Finding, interval_ns: int) -> NamedContributors:
     reader.check()
     ticks = min(ATTRIBUTED_TICKS, reader.most_ticks(len(columns)) // 2)
     end_ns = min(finding.end_ns, finding.start_ns + ticks * interval_ns)
@@ -198,8 +202,12 @@ def _contributors(
     frame = reader.frame(columns, Window(finding.start_ns, end_ns))
     found = contributors_to(frame, finding)
     names = reader.identities(
-        finding.start_ns + (end_ns - finding.start_ns) // 2, [(match.pid, match.start) for match in found]
+        finding.start_ns + (end_ns - finding.start_ns) // 2, [(match.pid, match.start) for match in found.processes]
     )
-    return [
-        (match, names[match.pid, match.start].name if (match.pid, match.start) in names else None) for match in found
-    ]
+    return NamedContributors(
+        tuple(
+            (match, names[match.pid, match.start].name if (match.pid, match.start) in names else None)
+            for match in found.processes
+        ),
+        found.recorded,
+    )

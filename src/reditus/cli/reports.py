@@ -13,6 +13,9 @@ from reditus.core.rfc3339 import parse_time
 from reditus.core.types import NS_PER_S
 from reditus.server.schemas import CounterOut
 
+MOSTLY_RECORDED = 0.9
+"""With less than this of a resource attributed to recorded processes, that is said."""
+
 
 def show_archives(archives: list[dict[str, Any]], console: Console) -> None:
     """Print archives as a table."""
@@ -98,7 +101,8 @@ def show_diagnosis(
     for finding in findings:
         onset = finding["onset"]
         about = "about " if finding["time_lost_estimated"] else ""
-        lost = f"{about}{spell_duration(finding['time_lost_s'])} lost" if finding["time_lost_s"] else "cost unknown"
+        harm = finding["harm"]
+        lost = f"{about}{spell_duration(harm['seconds'])} {harm['of']}" if harm["seconds"] else "cost unknown"
         console.print(
             f"\n{_titled(finding)}  [{finding['kind']}]\n"
             f"  {_short(finding['start'])} to {_short(finding['end'])}; began {_short(onset['at'])}, ± "
@@ -113,6 +117,9 @@ def show_diagnosis(
         if finding["processes"]:
             parts = (f"{item['name'] or '?'} ({item['pid']}) {item['share']:.0%}" for item in finding["processes"])
             console.print(f"  processes: {', '.join(parts)}", markup=False)
+        recorded = finding["recorded_share"]
+        if recorded is not None and recorded < MOSTLY_RECORDED:
+            console.print(f"  {1 - recorded:.0%} not attributed: what had it was not recorded", markup=False)
         if finding["verdict"]:
             said = finding["verdict"]
             console.print(f"  {said['state']}{': ' if said['remark'] else ''}{said['remark']}", markup=False)
@@ -149,7 +156,20 @@ def _show_evidence(evidence: list[dict[str, Any]], console: Console, names: dict
 
 
 def _value(value: float, unit: str) -> str:
-    return f"{value:.0%} of time" if unit == "share" else f"{value:.2f} {unit}"
+    """In the unit that people read it in: 12668247900.98 bytes are 11.8 GiB, and 0.0244 s are 24.4 ms."""
+    match unit:
+        case "share":
+            return f"{value:.0%} of time"
+        case "bytes" | "bytes/s":
+            return f"{_size(value)}{unit.removeprefix('bytes')}"
+        case "s":
+            return f"{value * 1_000:.1f} ms" if abs(value) < 1 else f"{value:.2f} s"
+        case "count":
+            return f"{value:,.0f}"
+        case "1/s":
+            return f"{value:,.0f}/s" if value >= 10 else f"{value:.2f}/s"
+        case _:
+            return f"{value:.2f} {unit.removesuffix('s') if value == 1 else unit}"
 
 
 def _short(time: str | None) -> str:

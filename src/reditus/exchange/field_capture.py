@@ -320,6 +320,8 @@ def _group_pieces(
         if learned_bytes > MOST_LEARNED_BYTES:
             notes.add(reading.line, f"{reading.path} has another form at every reading; what follows of it is left out")
             break
+        if source.empty is not None and text.startswith(source.empty) and text.count(b"\n") == 1:
+            continue
         values = parser.parse(text) if text.strip() else np.zeros(0, dtype=np.int64)
         columns = parser.columns
         if not len(values) or len(values) != len(columns) or (len(values) * 2 < widest):

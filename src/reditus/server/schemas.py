@@ -6,9 +6,9 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, StringConstraints, WithJsonSchema
 
+from reditus.analysis.diagnosis import NamedContributors
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut
-from reditus.core.diagnosis.contributors import Contributor
 from reditus.core.errors import ReditusError
 from reditus.core.measures import Measure, Resource, Unit, measure_named
 from reditus.core.outside import shown
@@ -409,7 +409,7 @@ class PatternOut(Out):
 
 
 class ContributorOut(Out):
-    """A recorded process that took part, and its share of what all processes had of the resource."""
+    """A recorded process, and its share of the whole: of what all had, or of one core's time."""
 
     pid: int
     name: str | None
@@ -422,6 +422,13 @@ class VerdictOut(Out):
     state: Literal["open", "confirmed", "dismissed"]
     remark: str
     decided: Time
+
+
+class HarmOut(Out):
+    """What a finding cost, in its own measure."""
+
+    seconds: float
+    of: str = Field(description="What the seconds are of, to be printed behind them.")
 
 
 class FindingOut(Out):
@@ -438,6 +445,7 @@ class FindingOut(Out):
     severity: float
     time_lost_s: float
     time_lost_estimated: bool
+    harm: HarmOut
     confidence: float
     evidence: list[EvidenceOut]
     explanation: str
@@ -445,13 +453,17 @@ class FindingOut(Out):
     next: list[str]
     caused_by: list[str] = Field(description="Ids of findings that brought this one about.")
     symptoms: list[str] = Field(description="Ids of findings that this one brought about.")
-    processes: list[ContributorOut] = Field(description="Shares of recorded processes; the rest is not attributed.")
+    processes: list[ContributorOut] = Field(description="Top processes, with their share of the whole.")
+    recorded_share: float | None = Field(
+        description="What all recorded processes had of the whole: what had the rest was not recorded. null where "
+        "findings of this kind are of no process, or none were recorded."
+    )
     pattern: PatternOut
     verdict: VerdictOut | None = None
 
     @classmethod
     def of(
-        cls, finding: Finding, processes: Sequence[tuple[Contributor, str | None]] = (), verdict: Verdict | None = None
+        cls, finding: Finding, contributors: NamedContributors | None = None, verdict: Verdict | None = None
     ) -> "FindingOut":
         """From the core's finding, with its contributors and the verdict on it."""
         return cls(
@@ -466,6 +478,7 @@ class FindingOut(Out):
             severity=finding.severity,
             time_lost_s=finding.time_lost_s,
             time_lost_estimated=finding.time_lost_estimated,
+            harm=HarmOut(seconds=finding.harm.seconds, of=finding.harm.of),
             confidence=finding.confidence,
             evidence=[EvidenceOut.of(item) for item in finding.evidence],
             explanation=finding.explanation,
@@ -473,7 +486,11 @@ class FindingOut(Out):
             next=list(finding.next),
             caused_by=list(finding.caused_by),
             symptoms=list(finding.symptoms),
-            processes=[ContributorOut(pid=process.pid, name=name, share=process.share) for process, name in processes],
+            processes=[
+                ContributorOut(pid=process.pid, name=name, share=process.share)
+                for process, name in (contributors.processes if contributors else ())
+            ],
+            recorded_share=None if contributors is None else contributors.recorded,
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
             verdict=None
             if verdict is None
@@ -533,7 +550,7 @@ class DiagnosisOut(Out):
         cls,
         host: str,
         diagnosis: Diagnosis,
-        processes: Mapping[str, Sequence[tuple[Contributor, str | None]]] | None = None,
+        processes: Mapping[str, NamedContributors] | None = None,
         verdicts: Sequence[Verdict] = (),
     ) -> "DiagnosisOut":
         """From the core's diagnosis."""
@@ -553,9 +570,7 @@ class DiagnosisOut(Out):
         return cls(
             host=host,
             window=DiagnosedWindowOut(from_=window.start_ns, to=window.end_ns, coverage=diagnosis.coverage),
-            findings=[
-                FindingOut.of(finding, parts.get(finding.id, ()), said(finding)) for finding in diagnosis.findings
-            ],
+            findings=[FindingOut.of(finding, parts.get(finding.id), said(finding)) for finding in diagnosis.findings],
             ruled_out=[RuledOutOut.of(excluded) for excluded in diagnosis.ruled_out],
         )
 

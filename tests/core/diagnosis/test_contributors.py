@@ -3,8 +3,8 @@
 import pytest
 
 from builders import BEGIN_NS, a_piece
-from reditus.core.diagnosis.contributors import contributors_to
-from reditus.core.diagnosis.finding import Finding, Onset
+from reditus.core.diagnosis.contributors import Attribution, contributors_to
+from reditus.core.diagnosis.finding import Finding, Harm, Onset
 from reditus.core.frame import Frame
 from reditus.core.frame_builder import assemble
 from reditus.core.measures import Resource
@@ -19,7 +19,7 @@ CORE = PLACES.index("process.linux.core")
 def a_finding(kind, device=None, first=5, last=15):
     return Finding(
         kind, kind, Resource.PROCESSOR, device, BEGIN_NS + first * NS_PER_S, BEGIN_NS + last * NS_PER_S,
-        Onset(BEGIN_NS, 1.0), 1.0, 1.0, False, 1.0, (), "", (), (),
+        Onset(BEGIN_NS, 1.0), 1.0, 1.0, False, Harm(1.0), 1.0, (), "", (), (),
     )  # fmt: skip
 
 
@@ -40,19 +40,21 @@ def a_frame(*slots, whole):
 def test_shares_are_of_what_all_processes_had():
     frame = a_frame((11, 0, {USER: 60}), (12, 1, {USER: 30}), (13, 1, {USER: 1}), whole={USER: 100})
     answer = contributors_to(frame, a_finding("cpu.saturated"))
-    assert [(entry.pid, entry.start, entry.share) for entry in answer] == [(11, 77, 0.6), (12, 77, 0.3)]
+    assert [(entry.pid, entry.start, entry.share) for entry in answer.processes] == [(11, 77, 0.6), (12, 77, 0.3)]
+    assert answer.recorded == pytest.approx(0.91)
 
 
 def test_a_full_core_is_reported_by_who_was_on_it():
     frame = a_frame((11, 0, {USER: 90}), (12, 3, {USER: 50}), whole={USER: 200})
-    (only,) = contributors_to(frame, a_finding("cpu.one_core", device="3"))
-    assert (only.pid, only.share) == (12, 1.0)
+    answer = contributors_to(frame, a_finding("cpu.one_core", device="3"))
+    (only,) = answer.processes
+    assert (only.pid, only.share, answer.recorded) == (12, 0.5, 0.5)  # of the core's time, not of what was recorded
 
 
 def test_a_leak_is_reported_by_who_grew_not_by_who_is_large():
     growing = [100 + 10 * tick for tick in range(TICKS)]
     frame = a_frame((11, 0, {MEMORY: 5_000}), (12, 0, {MEMORY: growing}), whole={MEMORY: 6_000})
-    (only,) = contributors_to(frame, a_finding("memory.leak"))
+    (only,) = contributors_to(frame, a_finding("memory.leak")).processes
     assert (only.pid, only.share) == (12, 1.0)
 
 
@@ -60,10 +62,10 @@ def test_a_slot_that_changes_hands_counts_for_each_owner():
     pids = [11] * 10 + [12] * 10
     frame = a_frame((pids, 0, {USER: 50}), whole={USER: 100})
     answer = contributors_to(frame, a_finding("cpu.saturated", first=0, last=19))
-    assert {entry.pid: round(entry.share, 2) for entry in answer} == {11: 0.24, 12: 0.26}
+    assert {entry.pid: round(entry.share, 2) for entry in answer.processes} == {11: 0.24, 12: 0.26}
 
 
 @pytest.mark.parametrize("kind", ["net.saturated", "net.loss", "fs.filling"])
 def test_what_no_process_is_charged_for_names_none(kind):
     frame = a_frame((11, 0, {USER: 60}), whole={USER: 100})
-    assert contributors_to(frame, a_finding(kind)) == []
+    assert contributors_to(frame, a_finding(kind)) == Attribution()

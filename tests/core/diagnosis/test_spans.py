@@ -3,7 +3,7 @@
 from itertools import pairwise
 
 from builders import BEGIN_NS
-from reditus.core.diagnosis.finding import Evidence, Finding, Onset, RuledOut
+from reditus.core.diagnosis.finding import Evidence, Finding, Harm, Onset, RuledOut
 from reditus.core.diagnosis.spans import SPAN_TICKS, RuleOutput, merge_spans, spans_of
 from reditus.core.measures import Resource, Unit
 from reditus.core.types import NS_PER_S
@@ -16,7 +16,7 @@ def a_finding(start_s, end_s, *, kind="disk.slow", device="sda", lost_s=None, va
     lost_s = (end_s - start_s) if lost_s is None else lost_s
     return Finding(
         kind, kind, Resource.DISK, device, BEGIN_NS + start_s * NS_PER_S, BEGIN_NS + end_s * NS_PER_S,
-        Onset(BEGIN_NS + start_s * NS_PER_S, 1.0), lost_s / (end_s - start_s), lost_s, False, 0.9,
+        Onset(BEGIN_NS + start_s * NS_PER_S, 1.0), lost_s / (end_s - start_s), lost_s, False, Harm(lost_s), 0.9,
         (Evidence("disk.wait", device, value, 0.1, Unit.SECONDS, "mean, at least"),), f"given of {start_s}", (), (),
     )  # fmt: skip
 

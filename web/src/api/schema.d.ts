@@ -906,6 +906,18 @@ export interface components {
             size_bytes: number;
         };
         /**
+         * ContributorOut
+         * @description A recorded process, and its share of the whole: of what all had, or of one core's time.
+         */
+        ContributorOut: {
+            /** Name */
+            name: string | null;
+            /** Pid */
+            pid: number;
+            /** Share */
+            share: number;
+        };
+        /**
          * CopyIn
          * @description A stretch to copy, and the name of the new archive.
          */
@@ -1192,6 +1204,7 @@ export interface components {
             evidence: components["schemas"]["EvidenceOut"][];
             /** Explanation */
             explanation: string;
+            harm: components["schemas"]["HarmOut"];
             /** Id */
             id: string;
             /**
@@ -1205,9 +1218,14 @@ export interface components {
             pattern: components["schemas"]["PatternOut"];
             /**
              * Processes
-             * @description Shares of recorded processes; the rest is not attributed.
+             * @description Top processes, with their share of the whole.
              */
-            processes: components["schemas"]["PartyOut"][];
+            processes: components["schemas"]["ContributorOut"][];
+            /**
+             * Recorded Share
+             * @description What all recorded processes had of the whole: what had the rest was not recorded. null where findings of this kind are of no process, or none were recorded.
+             */
+            recorded_share: number | null;
             resource: components["schemas"]["Resource"];
             /** Severity */
             severity: number;
@@ -1304,6 +1322,19 @@ export interface components {
             name: string;
             /** Title */
             title: string;
+        };
+        /**
+         * HarmOut
+         * @description What a finding cost, in its own measure.
+         */
+        HarmOut: {
+            /**
+             * Of
+             * @description What the seconds are of, to be printed behind them.
+             */
+            of: string;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * HealthOut
@@ -1556,18 +1587,6 @@ export interface components {
             } | null;
             /** Recording */
             recording: boolean;
-        };
-        /**
-         * PartyOut
-         * @description A recorded process that took part, and its share of what all processes had of the resource.
-         */
-        PartyOut: {
-            /** Name */
-            name: string | null;
-            /** Pid */
-            pid: number;
-            /** Share */
-            share: number;
         };
         /**
          * PatternOut

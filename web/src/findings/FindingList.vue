@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { harmOf } from './harm'
 import { useTimes } from '../useTimes'
 import { useMeasures } from '../api/queries'
 import { useStrips } from '../useStrips'
@@ -24,6 +25,9 @@ const { data: measures } = useMeasures()
 function prove(finding: Finding): void {
   strips.show(stripsOfFinding(finding, measures.value ?? []))
 }
+/** With less than half attributed to recorded processes, the one that matters may be none of them. */
+const MOSTLY_RECORDED = 0.5
+const LEAST_SHOWN = 0.05
 const times = useTimes()
 </script>
 
@@ -34,7 +38,7 @@ const times = useTimes()
     title="No findings"
     hint="No resource was short in what was recorded. Ruled out lists what was considered."
   />
-  <ol v-else class="divide-y divide-rule" aria-label="Findings, causes first, then the most time lost">
+  <ol v-else class="divide-y divide-rule" aria-label="Findings, causes first, then the most stall time">
     <li v-for="finding in findings" :key="finding.id" class="py-3 first:pt-0" data-finding>
       <button
         type="button"
@@ -56,9 +60,9 @@ const times = useTimes()
         </span>
         <span class="block text-soft">
           {{ times.range(toMs(finding.start), toMs(finding.end)) }} ·
-          <b v-if="finding.time_lost_s > 0" class="font-semibold text-ink"
-            >{{ finding.time_lost_estimated ? 'about ' : '' }}{{ spellDuration(finding.time_lost_s) }} lost</b
-          ><template v-else>cost unknown</template>
+          <b v-if="harmOf(finding)" class="font-semibold text-ink">{{ harmOf(finding) }}</b><template v-else
+            >cost unknown</template
+          >
           <template v-if="finding.pattern.period_s">
             · again every {{ spellDuration(finding.pattern.period_s) }}</template
           >
@@ -82,8 +86,11 @@ const times = useTimes()
           <PillButton label="Show these strips, and nothing else" @press="prove(finding)"
             >Show these strips</PillButton
           >
-          <section v-if="finding.processes.length" data-contributors>
+          <section v-if="finding.recorded_share !== null" data-contributors>
             <h3 class="font-semibold">Top processes</h3>
+            <p v-if="finding.recorded_share < MOSTLY_RECORDED" class="text-soft">
+              What had the greater part was not recorded.
+            </p>
             <ul>
               <li
                 v-for="crowd in crowdsOf(finding.processes)"
@@ -97,6 +104,14 @@ const times = useTimes()
                   }}</span></span
                 >
                 <span>{{ (crowd.share * 100).toFixed(0) }} %</span>
+              </li>
+              <li
+                v-if="1 - finding.recorded_share >= LEAST_SHOWN"
+                class="flex items-baseline justify-between gap-2 border-b border-rule py-0.5 text-soft italic"
+                data-unattributed
+              >
+                <span>not attributed</span>
+                <span>{{ ((1 - finding.recorded_share) * 100).toFixed(0) }} %</span>
               </li>
             </ul>
           </section>

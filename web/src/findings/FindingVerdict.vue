@@ -38,7 +38,7 @@ const before = (): string => props.finding.verdict?.remark ?? ''
 
 <template>
   <section data-verdict>
-    <h3 class="font-semibold">What do you make of it?</h3>
+    <h3 class="font-semibold">Your assessment</h3>
     <p v-if="finding.verdict" class="mt-1">
       <b class="font-semibold">{{ STATES[finding.verdict.state] }}</b>
       {{ spellInstant(toMs(finding.verdict.decided), zone)

@@ -20,7 +20,7 @@ export function parsePlace(query: Record<string, unknown>): Place {
     if (text === undefined) return null
     const ms = typeof text === 'string' && INSTANT.test(text) ? Date.parse(text) : NaN
     if (Number.isFinite(ms)) return ms
-    problems.push(`${name}=${[text].flat().join(',')} is no time such as 2026-11-12T09:00:00Z`)
+    problems.push(`${name}=${typeof text === 'string' ? text : '…'} is no time such as 2026-11-12T09:00:00Z`)
     return null
   }
   const [start, end, needle] = [read('from'), read('to'), read('at')]

@@ -16,7 +16,7 @@ export const AMOUNTS: AmountTold[] = [
   { key: 'cpu', title: 'busy', unit: 'cores', help: 'Processor use over the tick, in cores' },
   { key: 'memory', title: 'memory', unit: 'bytes', help: 'Resident memory; shared pages count with each' },
   { key: 'io', title: 'I/O', unit: 'bytes/s', help: 'Bytes read from and written to storage' },
-  { key: 'blocked', title: 'blocked', unit: 'tasks', help: 'Tasks blocked on I/O, in the mean' },
+  { key: 'blocked', title: 'blocked', unit: 'tasks', help: 'Tasks blocked on I/O, on average' },
   { key: 'faults', title: 'faults', unit: '1/s', help: 'Major faults: read from disk or swap' },
   { key: 'threads', title: 'threads', unit: 'count', help: 'Threads' },
 ]

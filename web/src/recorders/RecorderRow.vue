@@ -91,7 +91,7 @@ const choose = (event: Event): void => {
         <dd>{{ ago }}</dd>
       </div>
       <div>
-        <dt>every</dt>
+        <dt>interval</dt>
         <dd>{{ report.interval_s === null ? '–' : spellDuration(report.interval_s) }}</dd>
       </div>
       <div>

@@ -133,7 +133,7 @@ function spell(row: StrainRow): string {
   const at = (row.mean ?? []).indexOf(most)
   const when = scale.value.first + at * scale.value.length
   const first = spellWindow(when, when + scale.value.length, zone.value)
-  return `${titleOf(row)}: strain ${mean} % in the mean, highest ${most} % at ${first}`
+  return `${titleOf(row)}: strain ${mean} % on average, highest ${most} % at ${first}`
 }
 </script>
 

@@ -15,6 +15,7 @@ const finding = (id: string, fromH: number, toH: number, severity: number): Find
     end: new Date(toH * HOUR).toISOString(),
     severity,
     time_lost_s: 60,
+    harm: { seconds: 60, of: 'of stall time' },
   }) as unknown as Finding
 
 describe('brackets', () => {

@@ -1,7 +1,7 @@
+import { harmOf } from '../findings/harm'
 import { toMs } from '../model/instant'
 import type { Finding } from '../api/client'
 import { titleOf } from '../findings/chain'
-import { spellDuration } from '../model/clock'
 import { shareAt, type Span } from '../model/span'
 
 /** A finding above the map: its stretch, the line it stands on, and where its words find room. */
@@ -20,7 +20,7 @@ const LETTER_PX = 5.7
 const BESIDE_PX = 10
 
 const spellFinding = (finding: Finding): string =>
-  `${titleOf(finding)}${finding.time_lost_s >= 1 ? `, ${spellDuration(finding.time_lost_s)} lost` : ''}`
+  [titleOf(finding), finding.harm.seconds >= 1 ? harmOf(finding) : null].filter(Boolean).join(', ')
 
 /**
  * Lay findings out on few lines: every one has its stretch, what only followed from another on the line above. Words go

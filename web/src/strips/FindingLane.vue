@@ -2,7 +2,7 @@
 import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import type { Finding } from '../api/client'
-import { spellDuration } from '../model/clock'
+import { harmOf } from '../findings/harm'
 import { shareAt, type Span } from '../model/span'
 
 /** Findings as brackets above the strips: where they begin, where they end. */
@@ -39,12 +39,12 @@ const brackets = computed(() =>
           borderColor: `var(--color-${finding.resource})`,
           color: `var(--color-${finding.resource})`,
         }"
-        :title="`${finding.title}, ${spellDuration(finding.time_lost_s)} lost`"
+        :title="[finding.title, harmOf(finding)].filter(Boolean).join(', ')"
         @click="$emit('find', finding.id)"
       >
-        <span class="block truncate px-1"
-          >{{ finding.title }}, {{ spellDuration(finding.time_lost_s) }} lost</span
-        >
+        <span class="block truncate px-1">{{
+          [finding.title, harmOf(finding)].filter(Boolean).join(', ')
+        }}</span>
       </button>
     </div>
   </div>

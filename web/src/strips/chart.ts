@@ -102,9 +102,19 @@ const isOf = (strip: Strip, device: string | null): boolean =>
     ? device === null
     : device !== null && (strip.devices.kind !== 'named' || strip.devices.names.includes(device))
 
-/** A counter alone stands for all of its columns. */
+/** A counter stands for all of its columns, with some attributes for those that have them. */
 const belongs = (strip: Strip, trace: Trace, item: Series): boolean =>
-  (item.measure === trace.measure && isOf(strip, item.device)) || item.measure.startsWith(`${trace.measure}{`)
+  (item.measure === trace.measure && isOf(strip, item.device)) || isPartOf(trace.measure, item.measure)
+
+function isPartOf(requested: string, measure: string): boolean {
+  const [counter, attributes] = partsOf(requested)
+  const [own, its] = partsOf(measure)
+  return counter === own && its.length > attributes.length && attributes.every((part) => its.includes(part))
+}
+const partsOf = (name: string): [string, string[]] => {
+  const [counter = '', inner = ''] = name.replace(/\}$/, '').split('{', 2)
+  return [counter, inner.split(',').filter(Boolean)]
+}
 
 interface Found {
   trace: Trace

@@ -20,7 +20,7 @@ const close = (): void => {
       </template>
     </dl>
     <p class="text-soft">
-      On the strips: click puts the needle, drag looks closer, Shift and drag moves along, the wheel with Ctrl
+      On the strips: click puts the needle, drag zooms in, Shift and drag moves along, the wheel with Ctrl
       zooms.
     </p>
     <template #foot>

@@ -82,7 +82,7 @@ const lengthOf = (archive: Archive): string =>
             <th class="py-1.5 text-left font-normal">archive</th>
             <th class="text-left font-normal">from, to</th>
             <th class="text-right font-normal">length</th>
-            <th class="text-right font-normal">every</th>
+            <th class="text-right font-normal">interval</th>
             <th class="text-right font-normal">counters</th>
             <th class="text-right font-normal">coverage</th>
             <th class="text-right font-normal">size</th>

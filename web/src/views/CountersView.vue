@@ -49,7 +49,7 @@ const found = computed(() => {
           <dd>
             <p>{{ each.help }}</p>
             <p class="mt-0.5 text-2xs text-soft">
-              {{ each.kind === 'level' ? 'a level' : 'grows' }}, in {{ each.unit.replace(/[{}]/g, '')
+              {{ each.kind === 'level' ? 'gauge' : 'cumulative' }}, in {{ each.unit.replace(/[{}]/g, '')
               }}{{ each.attributes.length ? `, by ${each.attributes.join(', ')}` : '' }} · {{ each.source }}
             </p>
           </dd>

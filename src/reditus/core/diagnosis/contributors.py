@@ -12,9 +12,10 @@ import numpy as np
 
 from reditus.core.diagnosis.finding import Finding
 from reditus.core.frame import Frame, RawSeries
+from reditus.core.kernel_columns import TICKS_PER_S
 from reditus.core.processes import AMOUNTS, GROUP, PLACES, SLOTS, slot_columns, whole_columns
 from reditus.core.schema import Column
-from reditus.core.types import FloatArray, IntArray
+from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 MOST_REPORTED = 5
 LEAST_SHARE = 0.03
@@ -53,33 +54,48 @@ class Contributor:
     share: float
 
 
+@dataclass(frozen=True, slots=True)
+class Attribution:
+    """Who had a part in a finding, as far as processes were recorded."""
+
+    processes: tuple[Contributor, ...] = ()
+    """The greatest parts, greatest first."""
+    recorded: float = 0.0
+    """What all recorded processes had of the whole, 0 to 1: the rest is not attributed."""
+
+
+NONE = Attribution()
+
+
 def is_attributed(kind: str) -> bool:
     """Whether processes can be named as contributors to findings of this kind."""
     return kind in MEASURED_BY or kind in GROWTH
 
 
-def contributors_to(frame: Frame, finding: Finding) -> list[Contributor]:
+def contributors_to(frame: Frame, finding: Finding) -> Attribution:
     """The processes with the greatest parts, greatest first; none where processes were not recorded, or have no part in
     such a kind.
     """
     group = next((item for item in frame.groups if item.name == GROUP), None)
     if group is None or not is_attributed(finding.kind):
-        return []
+        return NONE
     wall_ns = group.timebase.wall_ns
     within = np.flatnonzero((wall_ns > finding.start_ns) & (wall_ns <= finding.end_ns))
     if not len(within):
-        return []
+        return NONE
     series = {(column.counter, column.attributes): sery for column, sery in group.series.items()}
     if finding.kind in GROWTH:
         return _grown(series, within)
     if finding.kind == "cpu.one_core" and finding.device is not None:
         on_core = _by_process(series, _CPU, within, core=int(finding.device))
-        return _greatest(on_core, sum(on_core.values()))
+        # Of the core's own time, which it had no more of to give.
+        whole_ticks = group.timebase.interval_ns[within].sum() / NS_PER_S * TICKS_PER_S
+        return _greatest(on_core, max(float(whole_ticks), sum(on_core.values())))
     for places in MEASURED_BY[finding.kind]:
         whole = _amount(series, whole_columns()[: len(AMOUNTS)], places, within).sum()
         if whole > 0:
             return _greatest(_by_process(series, places, within), float(whole))
-    return []
+    return NONE
 
 
 _Series = dict[tuple[str, tuple[tuple[str, str], ...]], RawSeries]
@@ -124,7 +140,7 @@ def _owners(series: _Series, columns: Sequence[Column], ticks: IntArray) -> list
     return [((int(pids[part[0]]), int(starts[part[0]])), part) for part in parts if pids[part[0]]]
 
 
-def _grown(series: _Series, ticks: IntArray) -> list[Contributor]:
+def _grown(series: _Series, ticks: IntArray) -> Attribution:
     first: dict[_Key, tuple[int, float]] = {}
     last: dict[_Key, tuple[int, float]] = {}
     for slot in range(SLOTS):
@@ -137,11 +153,15 @@ def _grown(series: _Series, ticks: IntArray) -> list[Contributor]:
             if who not in last or end > last[who][0]:
                 last[who] = (end, float(held[end]))
     grown = {who: max(last[who][1] - first[who][1], 0.0) for who in first}
-    return _greatest(grown, sum(grown.values()))
+    held = _amount(series, whole_columns()[: len(AMOUNTS)], _MEMORY, ticks)
+    return _greatest(grown, max(float(held[-1] - held[0]), sum(grown.values())))
 
 
-def _greatest(amounts: dict[_Key, float], whole: float) -> list[Contributor]:
+def _greatest(amounts: dict[_Key, float], whole: float) -> Attribution:
     if whole <= 0:
-        return []
+        return NONE
     shares = sorted(((amount / whole, who) for who, amount in amounts.items()), reverse=True)
-    return [Contributor(*who, min(share, 1.0)) for share, who in shares[:MOST_REPORTED] if share >= LEAST_SHARE]
+    return Attribution(
+        tuple(Contributor(*who, min(share, 1.0)) for share, who in shares[:MOST_REPORTED] if share >= LEAST_SHARE),
+        min(sum(amounts.values()) / whole, 1.0),
+    )

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reditus.core.counters import CPU_NUMBER
-from reditus.core.diagnosis.finding import Finding, Kind
+from reditus.core.diagnosis.finding import Finding, Harm, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
@@ -221,6 +221,7 @@ def _one_core(
         stretch,
         rise=own,
         lost=stall,
+        harm=Harm(bench.seconds(own, stretch), "with one core full"),
         held=[Held("cpu.busy", own, bench.rules.one_core_enter)],
         explanation=f"Core {bench.device} was busy for {bench.mean(own, stretch):.0%} of "
         f"{spell_duration(stretch.length_s(bench.timebase))}, and all others together did the work of {rest:.1f} "
@@ -239,8 +240,9 @@ def _interrupts(bench: FindingBuilder, stretch: Stretch, soft: FloatArray, own: 
         stretch,
         rise=soft,
         lost=None,
+        harm=Harm(bench.seconds(soft, stretch), "of one core for interrupts"),
         held=[
-            Held("cpu.softirq", soft, bench.rules.interrupts_enter, "with interrupts, mean, at least"),
+            Held("cpu.softirq", soft, bench.rules.interrupts_enter, "with interrupts, mean, threshold ≥"),
             Held("cpu.busy", own, None, "mean"),
         ],
         explanation=f"Core {bench.device} spent {bench.mean(soft, stretch):.0%} of "
@@ -273,6 +275,7 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
             item,
             rise=taken,
             lost=taken,
+            harm=Harm(bench.seconds(taken * seen.count, item), "of a core given to others"),
             held=[
                 Held("cpu.steal", taken * seen.count, rules.steal_enter * seen.count),
                 Held("cpu.busy", seen.busy, None, "mean"),
@@ -343,6 +346,7 @@ def _quota_finding(
         stretch,
         rise=held[0].values,
         lost=lost,
+        harm=Harm(bench.seconds(lost, stretch), "held back by the limit"),
         estimated=not by_count,
         held=held,
         explanation=f"For {bench.mean(lost, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a task "

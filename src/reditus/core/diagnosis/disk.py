@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reditus.core.counters import DISK as DEVICE
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
+from reditus.core.diagnosis.finding import Finding, Harm, Kind, RuledOut
+from reditus.core.diagnosis.finding_builder import AT_LEAST, BELOW, FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings, nearest
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
@@ -272,7 +272,7 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
     lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else np.nan_to_num(disk.stall)
     held = [
         Held("disk.wait", disk.wait, long_s),
-        Held("disk.queue", disk.queue, rules.disk_deep_queue if deep else None, "mean, at least" if deep else "mean"),
+        Held("disk.queue", disk.queue, rules.disk_deep_queue if deep else None, AT_LEAST if deep else "mean"),
         Held("disk.busy", disk.busy, None, "mean"),
     ]
     if disk.stall is not None:
@@ -285,10 +285,12 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
         f"normal pace: it is "
         "the disk that was slow, not the load that was high."
     )
+    extra = np.maximum(disk.wait - disk.normal.wait_s, 0.0) * disk.requests
     return bench.finding(
         kind,
         stretch,
         rise=disk.wait,
+        harm=None if deep else Harm(bench.seconds(extra, stretch), "of extra wait, summed over requests"),
         lost=lost,
         held=held,
         estimated=disk.stall is None,
@@ -346,7 +348,7 @@ def _steady(disk: _Disk, stretch: Stretch) -> RuledOut:
         stretch,
         held=[
             Held("disk.busy", disk.busy, bench.rules.disk_busy_enter),
-            Held("disk.wait", disk.wait, _steady_s(disk), "mean, below"),
+            Held("disk.wait", disk.wait, _steady_s(disk), BELOW),
         ],
         explanation=f"{bench.device} was busy for {busy:.0%} of {spell_duration(stretch.length_s(bench.timebase))}, "
         f"and each request took "

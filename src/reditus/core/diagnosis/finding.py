@@ -1,5 +1,6 @@
 """Findings and what was ruled out, with the evidence inside."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from reditus.core.measures import Resource, Unit
@@ -17,7 +18,7 @@ class Evidence:
     threshold: float | None
     unit: Unit
     reads: str
-    """The comparison in words, such as "mean, at least"."""
+    """The comparison in words, such as "mean, threshold ≥"."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +40,15 @@ class Pattern:
 
 
 @dataclass(frozen=True, slots=True)
+class Harm:
+    """What a finding cost: stall time where that is the measure, else what the kind itself is measured by."""
+
+    seconds: float
+    of: str = "of stall time"
+    """What the seconds are of, to be printed behind them: "with one core full", "of extra wait"."""
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
     """Something ran out, on a device or the machine, from `start_ns` to `end_ns`."""
 
@@ -54,6 +64,8 @@ class Finding:
     time_lost_s: float
     time_lost_estimated: bool
     """Whether the time lost had to be estimated, for lack of stall totals."""
+    harm: "Harm"
+    """What it cost, in its own measure."""
     confidence: float
     """0 to 1: lower where the best evidence was missing."""
     evidence: tuple[Evidence, ...]
@@ -75,6 +87,17 @@ class Finding:
     def length_s(self) -> float:
         """From start to end, in seconds."""
         return (self.end_ns - self.start_ns) / NS_PER_S
+
+
+def summed_harm(findings: Sequence[Finding], weights: Sequence[float] = ()) -> Harm:
+    """Of findings of one kind taken together, each weighed by the share of it that counts; of time that is left, the
+    last one's.
+    """
+    last = findings[-1].harm
+    if last.of.startswith("until"):
+        return last
+    shares = weights or [1.0] * len(findings)
+    return Harm(sum(item.harm.seconds * share for item, share in zip(findings, shares, strict=True)), last.of)
 
 
 @dataclass(frozen=True, slots=True)

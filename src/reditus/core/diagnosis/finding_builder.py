@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reditus.core.diagnosis.finding import Evidence, Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Evidence, Finding, Harm, Kind, RuledOut
 from reditus.core.diagnosis.onset import find_onset
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, time_mean
@@ -14,6 +14,7 @@ from reditus.core.measures import Resource, measure_named
 from reditus.core.types import FloatArray
 
 CONFIDENT, ESTIMATED = 0.95, 0.7
+AT_LEAST, BELOW = "mean, threshold ≥", "mean, threshold <"
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +24,7 @@ class Held:
     measure: str
     values: FloatArray
     threshold: float | None = None
-    reads: str = "mean, at least"
+    reads: str = AT_LEAST
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,24 +42,26 @@ class FindingBuilder:
 
     def evidence(self, stretch: Stretch, held: Sequence[Held]) -> tuple[Evidence, ...]:
         """The measures over a stretch, as the finding shows them."""
-        return tuple(
-            Evidence(
-                extent.measure,
-                self.device if measure_named(extent.measure).per else None,
-                self.mean(extent.values, stretch),
-                extent.threshold,
-                measure_named(extent.measure).unit,
-                extent.reads,
-            )
-            for extent in held
-        )
+        return tuple(self._evidence(stretch, each) for each in held)
+
+    def _evidence(self, stretch: Stretch, held: Held) -> Evidence:
+        measure, mean = measure_named(held.measure), self.mean(held.values, stretch)
+        threshold, reads = held.threshold, held.reads
+        # A stretch also holds what came between two that met the threshold: over all of it the mean may not.
+        if threshold is not None and (mean >= threshold if reads.endswith("<") else mean < threshold):
+            threshold, reads = None, "mean"
+        return Evidence(held.measure, self.device if measure.per else None, mean, threshold, measure.unit, reads)
+
+    def seconds(self, values: FloatArray, stretch: Stretch) -> float:
+        """Value × time over the stretch."""
+        return self.mean(values, stretch) * stretch.length_s(self.timebase)
 
     def finding(
         self, kind: Kind, stretch: Stretch, *, rise: FloatArray, lost: FloatArray | None, held: Sequence[Held],
-        explanation: str, considered: tuple[str, ...], estimated: bool = False,
+        explanation: str, considered: tuple[str, ...], estimated: bool = False, harm: Harm | None = None,
     ) -> Finding:  # fmt: skip
         """`rise` is what changes at the beginning, `lost` the share of time that tasks lost; without it nothing counts
-        as lost.
+        as lost. `harm` is what it cost where stall time is no measure of that.
         """
         length_s = stretch.length_s(self.timebase)
         share = min(self.mean(lost, stretch), 1.0) if lost is not None else 0.0
@@ -73,6 +76,7 @@ class FindingBuilder:
             severity=share,
             time_lost_s=share * length_s,
             time_lost_estimated=estimated or lost is None,
+            harm=harm or Harm(share * length_s),
             confidence=ESTIMATED if estimated else CONFIDENT,
             evidence=self.evidence(stretch, held),
             explanation=explanation,

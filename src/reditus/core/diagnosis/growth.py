@@ -10,7 +10,7 @@ import numpy as np
 
 from reditus.core.counters import FILESYSTEM_STATE, MOUNT
 from reditus.core.diagnosis.column_requests import every
-from reditus.core.diagnosis.finding import Finding, Kind, Onset, RuledOut
+from reditus.core.diagnosis.finding import Finding, Harm, Kind, Onset, RuledOut
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
@@ -165,6 +165,7 @@ def _leaks(readings: Readings, bench: FindingBuilder, total: FloatArray, availab
                     run.stretch,
                     rise=held,
                     lost=None,
+                    harm=Harm(last / rate, "until memory is full") if rate > 0 else None,
                     estimated=length_s < bench.rules.leak_long_s,
                     held=[
                         Held("memory.programs", programs, None, "mean"),

@@ -12,7 +12,7 @@ import numpy as np
 from reditus.core.diagnosis import disk, memory
 from reditus.core.diagnosis.disk import risen_waits
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
+from reditus.core.diagnosis.finding_builder import BELOW, FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
@@ -162,6 +162,11 @@ def _blamed(context: Context, wall_ns: IntArray) -> BoolArray:
     return out
 
 
+def _few(cores: float) -> str:
+    """Cores with as many digits as it takes not to say none."""
+    return f"{cores:.1f}" if cores >= 0.1 else f"{cores:.2g}"
+
+
 def _long(stretches: Sequence[Stretch], seen: _Waits, least_s: float) -> list[Stretch]:
     return [stretch for stretch in stretches if stretch.length_s(seen.bench.timebase) >= least_s]
 
@@ -194,7 +199,7 @@ def _limited(seen: _Waits) -> list[Finding]:
             lost=stall,
             held=[
                 Held("stall.io.some", stall, rules.io_limited_enter),
-                Held("disk.busy", busy, rules.io_limited_disk_busy, "mean, below"),
+                Held("disk.busy", busy, rules.io_limited_disk_busy, BELOW),
             ],
             explanation=f"For {bench.mean(stall, stretch):.0%} of {spell_duration(stretch.length_s(bench.timebase))} a "
             f"task was held up by I/O, while the busiest disk worked "
@@ -339,7 +344,7 @@ def _harmless(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
             HARMLESS,
             stretch,
             held=held,
-            explanation=f"{bench.mean(seen.iowait, stretch):.1f} of {seen.cores} cores were idle while a task waited "
+            explanation=f"{_few(bench.mean(seen.iowait, stretch))} of {seen.cores} cores were idle while a task waited "
             f"for I/O. Every disk "
             "answered as quickly as it always does: that is a program which reads or writes, beside idle cores.",
         )
@@ -362,7 +367,7 @@ def _loaded(seen: _Waits) -> list[RuledOut]:
             stretch,
             held=[
                 Held("cpu.load.1m", load, float(seen.cores)),
-                Held("cpu.busy", seen.busy, rules.load_idle_share * seen.cores, "mean, below"),
+                Held("cpu.busy", seen.busy, rules.load_idle_share * seen.cores, BELOW),
                 Held("cpu.blocked", seen.blocked, None, "mean"),
             ],
             explanation=f"The load was {bench.mean(load, stretch):.1f} on {seen.cores} cores, of which "

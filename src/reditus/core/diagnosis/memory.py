@@ -7,7 +7,7 @@ that lose time for lack of memory, and pages that are read back from swap as fas
 import numpy as np
 
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known, lasting
+from reditus.core.diagnosis.finding_builder import BELOW, FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
@@ -263,7 +263,7 @@ def _occupied(
             item,
             held=[
                 Held("swap.held", held, None, "mean"),
-                Held("swap.in", swapped_in, bench.rules.swap_in_leave, "mean, below"),
+                Held("swap.in", swapped_in, bench.rules.swap_in_leave, BELOW),
             ],
             explanation=f"{bench.mean(held, item) / 2**20:,.0f} MiB lay in swap and hardly any of it was read back: "
             f"idle pages, "

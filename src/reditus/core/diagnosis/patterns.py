@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from reditus.core.diagnosis.finding import Finding, Kind, Onset, Pattern, RuledOut
+from reditus.core.diagnosis.finding import Finding, Kind, Onset, Pattern, RuledOut, summed_harm
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.durations import spell_duration
 from reditus.core.types import NS_PER_S, FloatArray
@@ -75,6 +75,7 @@ def _merge_intermittent(group: Sequence[Finding]) -> Finding:
         end_ns=group[-1].end_ns,
         onset=group[0].onset,
         time_lost_s=lost_s,
+        harm=summed_harm(group),
         severity=min(lost_s / span_s, 1.0),
         explanation=f"On and off, {len(group)} times in {spell_duration(span_s)}. The worst of them: "
         f"{worst.explanation}",
@@ -129,6 +130,7 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
         end_ns=alike[-1].end_ns,
         onset=Onset(alike[0].onset.at_ns, alike[0].onset.uncertainty_s),
         time_lost_s=lost_s,
+        harm=summed_harm(alike),
         severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
         explanation=f"It came {len(alike)} times, every {spell_duration(period_s)}, for "
         f"{spell_duration(length_s / len(alike))} each. The worst of them: {worst.explanation}",

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import FindingBuilder, Held
+from reditus.core.diagnosis.finding_builder import BELOW, FindingBuilder, Held
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
@@ -193,9 +193,9 @@ def _busy_unwaited(seen: _Processor, stretch: Stretch) -> RuledOut:
     busy = bench.mean(seen.busy, stretch)
     held = [Held("cpu.busy", seen.busy, rules.cpu_occupied_enter * seen.cores)]
     if seen.stall is not None and time_mean(seen.stall, seen.timebase, stretch) is not None:
-        held.append(Held("stall.cpu.some", seen.stall, rules.cpu_stall_enter, "mean, below"))
+        held.append(Held("stall.cpu.some", seen.stall, rules.cpu_stall_enter, BELOW))
     if time_mean(seen.waiting, seen.timebase, stretch) is not None:
-        held.append(Held("cpu.waiting", seen.waiting, rules.cpu_waiting_per_core * seen.cores, "mean, below"))
+        held.append(Held("cpu.waiting", seen.waiting, rules.cpu_waiting_per_core * seen.cores, BELOW))
     nice = _nice_share(seen, stretch)
     if nice >= rules.cpu_nice_share:
         held.append(Held("cpu.nice", seen.nice, rules.cpu_nice_share * busy))

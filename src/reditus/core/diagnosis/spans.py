@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut
+from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut, summed_harm
 from reditus.core.durations import spell_duration
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
@@ -93,6 +93,7 @@ def _one_finding(group: Sequence[Finding]) -> Finding:
         onset=first.onset,
         severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
         time_lost_s=lost_s,
+        harm=summed_harm(group, weights),
         confidence=min(item.confidence for item in group),
         evidence=_evidence(longest.evidence, group, weights),
         explanation=explanation,

@@ -47,14 +47,7 @@ def counter_measure(text: str) -> Measure:
     if found is None or found["counter"] not in COUNTERS:
         raise UnknownMeasure(text, COUNTERS)
     counter = COUNTERS[found["counter"]]
-    # A value may hold an equals sign (an interrupt's name), a name may not.
-    attributes = tuple(
-        sorted(
-            (key, value)
-            for key, _, value in (part.partition("=") for part in (found["attributes"] or "").split(","))
-            if key
-        )
-    )
+    attributes = _attributes(found["attributes"])
     return Measure(
         name=text,
         title=counter.title,
@@ -68,10 +61,28 @@ def counter_measure(text: str) -> Measure:
 
 
 def expanded(text: str, columns: Iterable[Column]) -> list[str]:
-    """A counter without attributes stands for all that it has; with attributes, for itself."""
-    if "{" in text or not is_counter(text):
+    """A counter stands for all of its columns, with attributes for those that have them.
+
+    >>> from reditus.core.kernel_columns import cpu_time
+    >>> columns = [cpu_time(mode, core) for mode in ("user", "idle") for core in ("0", "1")]
+    >>> expanded("system.cpu.time{cpu.logical_number=1}", columns)[0]
+    'system.cpu.time{cpu.logical_number=1,cpu.mode=user}'
+    """
+    found = _NAME.match(text)
+    if found is None or found["counter"] not in COUNTERS:
         return [text]
-    return list(dict.fromkeys(spell_counter(column) for column in columns if column.counter == text)) or [text]
+    attributes = _attributes(found["attributes"])
+    own = [column for column in columns if column.counter == found["counter"]]
+    if attributes and any(tuple(sorted(column.attributes)) == attributes for column in own):
+        return [text]
+    matching = [column for column in own if set(attributes) <= set(column.attributes)]
+    return list(dict.fromkeys(map(spell_counter, matching))) or [text]
+
+
+def _attributes(text: str | None) -> tuple[tuple[str, str], ...]:
+    """A value may hold an equals sign (an interrupt's name), a name may not."""
+    parts = (part.partition("=") for part in (text or "").split(","))
+    return tuple(sorted((key, value) for key, _, value in parts if key))
 
 
 def _derive(frame: Frame, counter: Counter, attributes: dict[str, str]) -> Series:

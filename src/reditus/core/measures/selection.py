@@ -144,14 +144,15 @@ EVERY_DEVICE = "*"
 
 
 def parse_series_keys(text: str, known: ColumnSet) -> list[SeriesKey]:
-    """`NAME`, `NAME@DEVICE`, `NAME@*` for every device, or a counter, which alone stands for all of its columns.
+    """`NAME`, `NAME@DEVICE`, `NAME@*` for every device, or a counter, which stands for all of its columns, with
+    some attributes for those that have them.
 
     Raise UnknownMeasure for a name that is none.
     """
     if is_process(text):  # a name may hold an @
         return [SeriesKey(measure_named(text), None)]
     if is_counter(text):
-        columns = [item.column for item in known.by_counter.get(text, ())]
+        columns = [item.column for item in known.by_counter.get(text.partition("{")[0], ())]
         return [SeriesKey(measure_named(name), None) for name in expanded(text, columns)]
     name, _, device = text.partition("@")
     measure = measure_named(name)

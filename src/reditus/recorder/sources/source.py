@@ -26,6 +26,8 @@ class Source:
     more: tuple[str, ...] = ()
     pace_s: int = 0
     """Not read more often than this; 0: at every tick."""
+    empty: bytes | None = None
+    """How the file begins where it has nothing to say but a heading, as on a machine without swap."""
     wants: Callable[[str], bool] | None = None
     """Of the paths that match, which hold anything to learn; all where it is None."""
 

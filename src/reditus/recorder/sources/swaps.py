@@ -21,4 +21,4 @@ def learn(text: bytes) -> list[Field]:
     return fields
 
 
-SOURCE = Source("swap", "/proc/swaps", learn)
+SOURCE = Source("swap", "/proc/swaps", learn, empty=b"Filename")
