@@ -16,6 +16,8 @@ interface Props {
   /** The value at the upper edge. */
   top: number
   log: boolean
+  /** The line that stands in front of the others. */
+  highlighted: number | null
 }
 const props = defineProps<Props>()
 
@@ -37,13 +39,18 @@ function draw(): void {
   const shape = JSON.stringify([
     props.plan.id,
     props.data.band !== null,
-    props.data.lines.map((line) => [line.weight, line.dashed]),
+    props.data.lines.map((line) => [line.weight, line.width, line.dash]),
+    props.highlighted,
     theme.value,
     size,
   ])
   if (shape !== drawnAs) {
     plot.value?.destroy()
-    plot.value = new uPlot(plotOptions(props.plan, props.data, inks(), size), [[]], holder.value)
+    plot.value = new uPlot(
+      plotOptions(props.plan, props.data, inks(), size, props.highlighted),
+      [[]],
+      holder.value,
+    )
     drawnAs = shape
   }
   const drawing = plot.value
@@ -54,9 +61,22 @@ function draw(): void {
   })
 }
 
-watch([() => props.data, () => props.window, () => props.top, () => props.log, width, height, theme], draw, {
-  flush: 'post',
-})
+watch(
+  [
+    () => props.data,
+    () => props.window,
+    () => props.top,
+    () => props.log,
+    () => props.highlighted,
+    width,
+    height,
+    theme,
+  ],
+  draw,
+  {
+    flush: 'post',
+  },
+)
 onBeforeUnmount(() => plot.value?.destroy())
 </script>
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
+import EndLabels from './EndLabels.vue'
 import { useHostLimits } from './useHostLimits'
 import type { DrawnStrip } from './useStripData'
 import { useSession } from '../workbench/session'
-import { computed } from 'vue'
-import { roundTop, scaleFor, spellAmount, spellRound, type Unit } from '../model/amounts'
+import { computed, ref } from 'vue'
+import { roundTop, scaleFor, spellAmount, spellNumber, spellRound, type Unit } from '../model/amounts'
 import type { Span } from '../model/span'
 import { FOLDED, spellDevices } from '../model/strips'
 import { useNames } from '../names/useNames'
@@ -38,6 +39,9 @@ const data = computed(() => props.row.data)
 /** An axis never shrinks below this, so that noise on a quiet machine does not look like a storm. */
 const LEAST_TOP: Partial<Record<Unit, number>> = { 'bytes/s': 2 ** 20, 'bits/s': 125_000, count: 1, tasks: 2 }
 
+/** Which line the pointer is at, in the figures. */
+const highlighted = ref<number | null>(null)
+const isOfLines = computed(() => plan.value.stackedTo === undefined && data.value.lines.length > 1)
 const ofMachine = computed(() => strip.value.devices.kind === 'machine')
 
 const top = computed(() => {
@@ -77,21 +81,20 @@ function labelled(label: string): string {
   return per && !ofMachine.value ? [names.labelOf(per, first), ...rest].join(' ') : label
 }
 
-/** The key to layers, or to the lines of several devices; those hard to see beside the others are left to the summary. */
+/** The key to layers, each with its mean. The lines of other strips have theirs in the figures. */
 const keys = computed(() => {
   const { lines } = data.value
-  const isStack = plan.value.stackedTo !== undefined
-  if (!isStack && (ofMachine.value || lines.length < 2)) return []
-  const paper = (weight: number): string =>
-    `color-mix(in srgb, var(--color-${plan.value.resource}) ${weight * (isStack ? 72 : 100)}%, var(--color-paper))`
-  const distinct = isStack ? lines : lines.filter((line) => !line.dashed)
+  if (plan.value.stackedTo === undefined) return []
+  const own = scaleFor(plan.value.unit, Math.max(0, ...lines.map((line) => line.summary?.mean ?? 0)))
   const room = Math.max(Math.floor((strip.value.height - 40) / 14), 1) * 2 + 1
-  return distinct.slice(0, room).map((line) => ({
-    label: labelled(isStack ? line.label : (line.device ?? line.label)),
-    fill: paper(line.weight),
+  return lines.slice(0, room).map((line) => ({
+    label: labelled(line.label),
+    mean: spellNumber(line.summary?.mean, own),
+    title: `${labelled(line.label)}: mean ${spellAmount(line.summary?.mean, plan.value.unit)}, high ${spellAmount(line.summary?.high, plan.value.unit)}`,
+    fill: `color-mix(in srgb, var(--color-${plan.value.resource}) ${line.weight * 72}%, var(--color-paper))`,
   }))
 })
-const rest = computed(() => (keys.value.length ? Math.max(data.value.found - data.value.lines.length, 0) : 0))
+const rest = computed(() => Math.max(data.value.found - data.value.lines.length, 0))
 const about = computed(() => {
   const { devices } = strip.value
   if (devices.kind === 'machine') return plan.value.note
@@ -150,11 +153,17 @@ const description = computed(() => {
         <b v-for="mark in marks" :key="mark ?? ''" class="mr-1 font-semibold text-ink" data-edge-mark>{{
           mark
         }}</b>
-        <span v-for="each in keys" :key="each.label" class="mr-2 inline-block whitespace-nowrap">
+        <span
+          v-for="each in keys"
+          :key="each.label"
+          class="mr-2 inline-block whitespace-nowrap"
+          :title="each.title"
+          data-key
+        >
           <span
             class="mr-1 inline-block size-2 border border-rule-strong"
             :style="{ background: each.fill }"
-          />{{ each.label }}
+          />{{ each.label }} <span class="text-ink">{{ each.mean }}</span>
         </span>
         <span v-if="rest">and {{ rest }} more</span>
       </p>
@@ -181,7 +190,25 @@ const description = computed(() => {
         <p v-if="data.missing" class="hatched flex h-full items-center justify-center text-soft">
           <span class="bg-paper px-2">{{ data.missing }}</span>
         </p>
-        <StripChart v-else :plan="plan" :data="data" :window="window" :top="top" :log="strip.log" />
+        <StripChart
+          v-else
+          :plan="plan"
+          :data="data"
+          :window="window"
+          :top="top"
+          :log="strip.log"
+          :highlighted="highlighted"
+        />
+        <EndLabels
+          v-if="isOfLines"
+          :data="data"
+          :resource="plan.resource"
+          :top="top"
+          :log="strip.log"
+          :height="strip.height - 16"
+          :labelled="labelled"
+          :highlighted="highlighted"
+        />
         <div
           v-if="limit"
           class="pointer-events-none absolute inset-x-0 border-t border-dashed border-ink/60"
@@ -208,7 +235,15 @@ const description = computed(() => {
           :offset="row.offset"
         />
       </div>
-      <StripSummary :strip="strip" :data="row.since ?? data" :shown="data" :since="row.since !== null" />
+      <StripSummary
+        :labelled="labelled"
+        :highlighted="highlighted"
+        :strip="strip"
+        :data="row.since ?? data"
+        :shown="data"
+        :since="row.since !== null"
+        @highlight="highlighted = $event"
+      />
     </template>
   </section>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import LineFigures from './LineFigures.vue'
 import { computed } from 'vue'
 import { scaleFor, spellAmount, spellNumber } from '../model/amounts'
 import { spellDuration } from '../model/clock'
@@ -12,15 +13,17 @@ interface Props {
   /** What is drawn, for the time above a line. */
   shown: StripData
   since: boolean
+  labelled: (label: string) => string
+  /** The line that stands in front of the others. */
+  highlighted: number | null
 }
 const props = defineProps<Props>()
+defineEmits<{ highlight: [line: number | null] }>()
 
 const plan = computed(() => props.strip.plan)
 const line = computed(() => (plan.value.stackedTo ? props.data.whole : (props.data.lines[0] ?? null)))
 const summary = computed(() => line.value?.summary ?? null)
-const label = computed(() =>
-  !plan.value.stackedTo && props.data.lines.length > 1 ? line.value?.label : null,
-)
+const isOfLines = computed(() => !plan.value.stackedTo && props.data.lines.length > 1)
 const scale = computed(() => scaleFor(plan.value.unit, summary.value?.high ?? 0))
 
 /** There is little room: hours with a decimal, else whole minutes. */
@@ -101,17 +104,29 @@ const approximate = (row: Row): boolean =>
     role="group"
     :aria-label="`${plan.title}, ${since ? 'since the mark' : 'this window'} in figures`"
   >
-    <p class="flex h-3 justify-between gap-1 text-soft">
-      <span class="truncate italic">{{ since ? 'since mark' : label }}</span><span
-        class="whitespace-nowrap"
-        >{{ scale.unit }}</span
-      >
-    </p>
-    <dl>
-      <div v-for="row in rows" :key="row.name" class="flex justify-between whitespace-nowrap">
-        <dt class="text-soft" :title="row.about">{{ row.name }}{{ approximate(row) ? ' ≈' : '' }}</dt>
-        <dd :data-summary="row.name" :class="row.name === 'coverage' ? 'text-soft' : ''">{{ row.value }}</dd>
-      </div>
-    </dl>
+    <LineFigures
+      v-if="isOfLines && strip.line === null"
+      :strip="strip"
+      :data="data"
+      :labelled="labelled"
+      :highlighted="highlighted"
+      @highlight="$emit('highlight', $event)"
+    />
+    <p v-if="isOfLines && strip.line === null && since" class="text-soft italic">since mark</p>
+    <template v-if="!isOfLines || strip.line !== null">
+      <p class="flex h-3 justify-between gap-1 text-soft">
+        <span class="truncate italic">{{ since ? 'since mark' : '' }}</span><span class="whitespace-nowrap">{{
+          scale.unit
+        }}</span>
+      </p>
+      <dl>
+        <div v-for="row in rows" :key="row.name" class="flex justify-between whitespace-nowrap">
+          <dt class="text-soft" :title="row.about">{{ row.name }}{{ approximate(row) ? ' ≈' : '' }}</dt>
+          <dd :data-summary="row.name" :class="row.name === 'coverage' ? 'text-soft' : ''">
+            {{ row.value }}
+          </dd>
+        </div>
+      </dl>
+    </template>
   </div>
 </template>

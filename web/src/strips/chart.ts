@@ -11,7 +11,9 @@ export interface Line {
   label: string
   device: string | null
   weight: number
-  dashed: boolean
+  /** Lengths of strokes and spaces, px; none: drawn through. Lines differ by stroke as well as by ink. */
+  dash: number[]
+  width: number
   values: Values
   summary: Summary | null
 }
@@ -41,6 +43,10 @@ const EMPTY: StripData = {
   missing: null,
 }
 const LIGHTEST = 0.4
+const WIDTH = 1.25
+/** The heaviest of several devices. */
+const OUTSTANDING = 1.9
+const DASHES: [number[], number[], ...number[][]] = [[], [5, 3], [1.5, 2.5], [7, 2, 1.5, 2]]
 
 /**
  * Pick a strip's series out of the set. Lines of one strip come from one kernel file, so they share their times. What only
@@ -89,7 +95,8 @@ export function stripData(
           label: '',
           device: whole.device,
           weight: 1,
-          dashed: false,
+          dash: [],
+          width: WIDTH,
           values: valuesOf(whole),
           summary: whole.summary,
         }
@@ -144,7 +151,8 @@ function weighed(strip: Strip, found: Found[], valuesOf: (measured: Series) => V
         label: isMany ? (isOnly ? nameOf(measured) : `${nameOf(measured)} ${trace.label}`) : trace.label,
         device: measured.device,
         weight: isMany ? fade : trace.weight,
-        dashed: trace.dashed ?? false,
+        dash: isMany && isOnly ? (DASHES[place % DASHES.length] ?? []) : trace.dashed ? DASHES[1] : [],
+        width: isMany && place === 0 ? OUTSTANDING : WIDTH,
         values: valuesOf(measured),
         summary: measured.summary,
       }
@@ -177,7 +185,8 @@ function added(
     label: trace.label,
     device: null,
     weight: trace.weight,
-    dashed: trace.dashed ?? false,
+    dash: trace.dashed ? DASHES[1] : [],
+    width: WIDTH,
     values,
     // Of sums the percentile is not known from those of the parts, and left out.
     summary: {
@@ -280,15 +289,19 @@ export function plotOptions(
   data: StripData,
   inks: Inks,
   size: { width: number; height: number },
+  highlighted: number | null = null,
 ): uPlot.Options {
   const hasBand = data.band !== null
-  const line = (weight: number, dashed = false): uPlot.Series => ({
+  const line = (weight: number, width = WIDTH, dash: number[] = []): uPlot.Series => ({
     stroke: mix(inks, weight),
-    width: 1.25,
+    width,
     points: { show: false },
     spanGaps: false,
-    ...(dashed ? { dash: [4, 3] } : {}),
+    ...(dash.length ? { dash } : {}),
   })
+  /** The one under the pointer is in full ink, and the others step back. */
+  const standing = (at: number, weight: number): number =>
+    highlighted === null ? weight : at === highlighted ? 1 : weight * 0.3
   const layers = [...data.lines].reverse().map((layer, index) => ({
     ...line(1),
     width: index === 0 ? 1 : 0,
@@ -308,7 +321,9 @@ export function plotOptions(
         ? layers
         : [
             ...(hasBand ? [hidden, { ...hidden }] : []),
-            ...data.lines.map((item) => line(item.weight, item.dashed)),
+            ...data.lines.map((item, at) =>
+              line(standing(at, item.weight), at === highlighted ? OUTSTANDING : item.width, item.dash),
+            ),
           ]),
     ],
     ...(hasBand && !plan.stackedTo
