@@ -24,7 +24,8 @@ queryClient.getQueryCache().subscribe(() => {
   document.documentElement.toggleAttribute('data-fetching', queryClient.isFetching() > 0)
 })
 router.beforeEach((to) => {
-  if (to.name === 'workbench') fetchArchiveAhead(queryClient, String(to.params['id']))
+  if (to.name === 'workbench' && String(to.params['id']).length === 36)
+    fetchArchiveAhead(queryClient, String(to.params['id']))
 })
 
 createApp(App).use(createPinia()).use(VueQueryPlugin, { queryClient }).use(router).mount('#app')

@@ -59,6 +59,7 @@ const readArchive = (id: string): Promise<Archive> =>
 export function useArchive(id: Ref<string>): Query<Archive> {
   return useQuery<Archive, ApiError>({
     queryKey: computed(() => archiveKey(id.value)),
+    enabled: computed(() => id.value !== ''),
     queryFn: () => readArchive(id.value),
   })
 }
@@ -95,6 +96,7 @@ export function useMeasures(): Query<Measure[]> {
 export function useAvailable(id: Ref<string>): Query<Available[]> {
   return useQuery<Available[], ApiError>({
     queryKey: computed(() => ['available', id.value]),
+    enabled: computed(() => id.value !== ''),
     queryFn: () =>
       unwrap(api.GET('/api/archives/{archive_id}/measures', { params: { path: { archive_id: id.value } } })),
   })
@@ -201,6 +203,21 @@ export function useDiagnosis(id: Ref<string>, grown: Ref<number | null>): Query<
   })
 }
 
+/** Findings over a window. */
+export function useFindingsOf(id: Ref<string>, window: Ref<Span | null>): Query<Diagnosis> {
+  return useQuery<Diagnosis, ApiError>({
+    queryKey: computed(() => [...diagnosisKey(id.value), 'window', window.value]),
+    enabled: computed(() => window.value !== null),
+    staleTime: 60_000,
+    queryFn: ({ signal }) => {
+      const { start, end } = window.value ?? { start: 0, end: 1 }
+      const query = { from: toInstant(start), to: toInstant(end) }
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/diagnosis', { params, signal }))
+    },
+  })
+}
+
 export const markersKey = (id: string): string[] => ['markers', id]
 
 /** What was logged, noted and missed in the window; of log lines those that are as bad as `severity`. */
@@ -227,6 +244,7 @@ export const namesKey = (id: string): string[] => ['names', id]
 export function useDeviceNames(id: Ref<string>): Query<Names> {
   return useQuery<Names, ApiError>({
     queryKey: computed(() => namesKey(id.value)),
+    enabled: computed(() => id.value !== ''),
     queryFn: () =>
       unwrap(api.GET('/api/archives/{archive_id}/names', { params: { path: { archive_id: id.value } } })),
   })
@@ -235,6 +253,7 @@ export function useDeviceNames(id: Ref<string>): Query<Names> {
 export function useFacts(id: Ref<string>): Query<Facts[]> {
   return useQuery<Facts[], ApiError>({
     queryKey: computed(() => ['facts', id.value]),
+    enabled: computed(() => id.value !== ''),
     queryFn: () =>
       unwrap(api.GET('/api/archives/{archive_id}/facts', { params: { path: { archive_id: id.value } } })),
   })

@@ -2,7 +2,7 @@
 import { flushPromises } from '@vue/test-utils'
 import { describe, expect, it } from 'vitest'
 import { mounted, Refusal } from '../testing/mount'
-import { anArchive, at } from '../testing/samples'
+import { aFinding, anArchive, at } from '../testing/samples'
 import ArchivesView from '../views/ArchivesView.vue'
 import ArchiveDialog from './ArchiveDialog.vue'
 
@@ -34,6 +34,49 @@ describe('the page of archives', () => {
   it('says how to get a first archive', async () => {
     const { text } = await mounted(ArchivesView, { answers: { 'GET /api/archives': [] } })
     expect(text()).toContain('./reditus')
+  })
+})
+
+describe('a host at a glance', () => {
+  const finding = aFinding()
+  const diagnosis = {
+    host: 'stitch-01',
+    window: { from: at(0), to: at(60), coverage: 1 },
+    findings: [finding],
+    ruled_out: [],
+  }
+  const answers = (found: object): Record<string, unknown> => ({
+    'GET /api/archives': [anArchive()],
+    [`GET ${PATH}/diagnosis`]: found,
+    [`GET ${PATH}/strain`]: { start: at(0), bin_s: 60, rows: [] },
+  })
+
+  it('names the worst of its last day, and leads there', async () => {
+    const { page, text } = await mounted(ArchivesView, { answers: answers(diagnosis) })
+    expect(text().replace(/\s/g, ' ')).toContain('Disk saturated, sdb, 10 min of stall time')
+    const href = page.find('[data-host-finding]').attributes('href')
+    // One tick after the onset: at the onset itself stands the last healthy one.
+    expect(decodeURIComponent(href ?? '')).toContain('at=2026-11-12T09:10:01Z')
+  })
+
+  it('says that nothing was found', async () => {
+    const { text } = await mounted(ArchivesView, { answers: answers({ ...diagnosis, findings: [] }) })
+    expect(text()).toContain('no findings in its last day')
+  })
+
+  it('says that it could not be judged', async () => {
+    const { text } = await mounted(ArchivesView, { answers: answers(new Refusal(422, 'nothing to judge')) })
+    expect(text()).toContain('cannot be judged: nothing to judge')
+  })
+
+  it('puts the host that was hit hardest first', async () => {
+    const other = anArchive({ id: '33333333-3333-4333-8333-333333333333', host: { id: 'h', name: 'aaa' } })
+    const { page } = await mounted(ArchivesView, {
+      answers: { ...answers(diagnosis), 'GET /api/archives': [other, anArchive()] },
+    })
+    await flushPromises()
+    const names = page.findAll('[data-host]').map((host) => host.attributes('data-host'))
+    expect(names).toEqual(['stitch-01', 'aaa'])
   })
 })
 

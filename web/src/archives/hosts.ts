@@ -1,4 +1,5 @@
 import type { Archive } from '../api/client'
+import { toMs } from '../model/instant'
 
 /** A host with its archives, and what to open to see all of them as one. */
 export interface HostArchives {
@@ -20,6 +21,15 @@ export function byHost(archives: readonly Archive[]): HostArchives[] {
     hosts.set(id, host)
   }
   return [...hosts.values()]
+}
+
+/** The archive whose ticks are the newest; of those that reach as far the finest. Null where there are none. */
+export function newestOf(host: HostArchives): Archive | null {
+  const filled = host.archives.filter((archive) => archive.deleted === null && archive.end !== null)
+  return filled.reduce<Archive | null>((best, archive) => {
+    const later = toMs(archive.end ?? '') - toMs(best?.end ?? archive.end ?? '')
+    return best === null || later > 0 ? archive : best
+  }, null)
 }
 
 /** A time as typed, in the form the server takes: a blank between day and hour is forgiven. */

@@ -32,5 +32,7 @@ export function chainOf(finding: Finding, all: Finding[]): Stage[] {
 }
 
 /** With its device, where it has one. */
-export const titleOf = (finding: Pick<Finding, 'title' | 'device'>): string =>
-  finding.device === null ? finding.title : `${finding.title}, ${finding.device}`
+export function titleOf({ title, device }: Pick<Finding, 'title' | 'device'>): string {
+  if (device === null) return title
+  return `${title}, ${/^\d+$/.test(device) ? `core ${device}` : device}`
+}

@@ -79,7 +79,7 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
         :datetime="new Date(at).toISOString()"
         >{{ spellTime(at, zone) }}</time
       >
-      <p class="text-right text-2xs whitespace-nowrap text-soft">
+      <p class="text-right text-2xs text-soft">
         <button
           type="button"
           class="underline hover:text-needle"
@@ -93,7 +93,9 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
           @click="bench.pin()"
         >
           {{ bench.pinned === at ? 'pinned' : 'pin' }}</button><br />
-        {{ spellDay(at, zone) }}<template v-if="into">, {{ into }} into the window</template>
+        <span class="whitespace-nowrap">{{ spellDay(at, zone) }}</span><template v-if="into"
+          ><br />{{ into }} into the window</template
+        >
       </p>
     </header>
     <MomentDifference

@@ -26,8 +26,12 @@ const trouble = computed(() =>
     ? 'The plan cannot be followed like this; see the marked places.'
     : (saving.error.value?.message ?? ''),
 )
+/** Closing what was changed asks first, once. */
+const asPlanned = JSON.stringify(form.value)
+const isAsked = ref(false)
 const close = (): void => {
-  emit('close')
+  if (JSON.stringify(form.value) === asPlanned || isAsked.value) emit('close')
+  else isAsked.value = true
 }
 const placeOf = ({ pointer, parameter }: Wrong): string =>
   pointer?.replace('#/', '').replaceAll('/', '.') ?? parameter ?? ''
@@ -221,7 +225,8 @@ const addWeek = (): void => {
       </div>
     </fieldset>
     <template #foot>
-      <div class="grow text-needle" role="alert">
+      <div class="min-w-0 grow text-needle [overflow-wrap:anywhere]" role="alert">
+        <p v-if="isAsked">What was changed is not saved. Cancel or Esc once more discards it.</p>
         <p>{{ trouble }}</p>
         <p v-for="problem in elsewhere" :key="placeOf(problem)" class="text-2xs">
           {{ placeOf(problem) }}: {{ problem.detail }}

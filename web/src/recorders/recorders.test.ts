@@ -128,4 +128,11 @@ describe('the form of a plan', () => {
       when: { weekly: [{ days: ['mon', 'tue', 'wed', 'thu', 'fri'], from: '08:00', to: '18:00' }] },
     })
   })
+
+  it('asks before what was changed is discarded', async () => {
+    const { press, text } = await open({ name: 'lean' })
+    await press('all week; choose hours')
+    await press('Cancel')
+    expect(text()).toContain('is not saved')
+  })
 })

@@ -27,7 +27,7 @@ defineEmits<{ toggle: [] }>()
       :label="`how the strain of ${title} is computed`"
       :title="`How strain of ${title} comes about`"
     >
-      <template #button>formula</template>
+      <template #button>ƒ</template>
       <div class="w-[360px]" data-strain-help>
         <h3 class="font-serif text-[15px] font-semibold">How strain of {{ title }} comes about</h3>
         <p class="mt-1">{{ row.help }}</p>

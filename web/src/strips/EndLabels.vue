@@ -29,7 +29,7 @@ const labels = computed(() => {
     .map((item) => ({ ...item, px: heightOf(item.value, props.top, props.log) * props.height }))
     .sort((a, b) => b.px - a.px)
     .map((item) => {
-      below = Math.max(Math.min(item.px - LABEL_PX / 2, below - LABEL_PX), 0)
+      below = Math.max(Math.min(item.px + 1, below - LABEL_PX), 0)
       return { ...item, bottom: Math.min(below, props.height - LABEL_PX) }
     })
 })

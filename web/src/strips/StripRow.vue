@@ -86,15 +86,18 @@ const keys = computed(() => {
   const { lines } = data.value
   if (plan.value.stackedTo === undefined) return []
   const own = scaleFor(plan.value.unit, Math.max(0, ...lines.map((line) => line.summary?.mean ?? 0)))
-  const room = Math.max(Math.floor((strip.value.height - 40) / 14), 1) * 2 + 1
-  return lines.slice(0, room).map((line) => ({
+  const room = Math.max(Math.floor((strip.value.height - 36) / 14), 1)
+  return lines.slice(0, lines.length > room ? room - 1 : room).map((line) => ({
     label: labelled(line.label),
     mean: spellNumber(line.summary?.mean, own),
     title: `${labelled(line.label)}: mean ${spellAmount(line.summary?.mean, plan.value.unit)}, high ${spellAmount(line.summary?.high, plan.value.unit)}`,
     fill: `color-mix(in srgb, var(--color-${plan.value.resource}) ${line.weight * 72}%, var(--color-paper))`,
   }))
 })
-const rest = computed(() => Math.max(data.value.found - data.value.lines.length, 0))
+const rest = computed(() => {
+  const shown = plan.value.stackedTo === undefined ? data.value.lines.length : keys.value.length
+  return Math.max(data.value.found - shown, 0)
+})
 const about = computed(() => {
   const { devices } = strip.value
   if (devices.kind === 'machine') return plan.value.note

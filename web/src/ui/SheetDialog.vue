@@ -18,7 +18,9 @@ const emit = defineEmits<{ close: [] }>()
         :class="width"
       >
         <header class="border-b border-rule px-6 pt-5 pb-3">
-          <DialogTitle class="font-serif text-xl font-semibold">{{ title }}</DialogTitle>
+          <DialogTitle class="font-serif text-xl font-semibold [overflow-wrap:anywhere]">{{
+            title
+          }}</DialogTitle>
           <slot name="head" />
         </header>
         <div class="grow space-y-5 overflow-y-auto px-6 py-4" role="region" tabindex="0" :aria-label="title">

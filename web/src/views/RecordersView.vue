@@ -52,60 +52,62 @@ const sentence = ({ plan, recorders: followers }: PlanEntry): string => {
 <template>
   <div class="flex flex-col">
     <TopBar />
-    <main class="mx-auto w-full max-w-5xl grow overflow-y-auto px-6 pt-8 pb-12">
-      <h1 class="font-serif text-3xl font-semibold">Recorders</h1>
-      <p class="mt-1 text-soft">Recorders, their health, and the plans they follow.</p>
-      <p v-if="trouble" class="mt-2 text-needle" role="alert">{{ trouble }}</p>
-      <StateNote v-if="isPending" title="Loading recorders" busy />
-      <StateNote
-        v-else-if="error && !recorders"
-        title="The recorders cannot be listed"
-        :hint="error.message"
-      />
-      <StateNote
-        v-else-if="!recorders?.length"
-        title="No recorder has reported yet"
-        hint="Record this machine for a minute: ./reditus record --for 60s"
-      />
-      <section v-else class="mt-4" aria-label="Recorders">
-        <RecorderRow
-          v-for="each in recorders"
-          :key="each.id"
-          :recorder="each"
-          :plans="known"
-          :now="now"
-          @direct="direct(each.id, $event)"
-          @forget="forget(each.id)"
+    <main class="grow overflow-y-auto">
+      <div class="mx-auto w-full max-w-5xl px-6 pt-8 pb-12">
+        <h1 class="font-serif text-3xl font-semibold">Recorders</h1>
+        <p class="mt-1 text-soft">Recorders, their health, and the plans they follow.</p>
+        <p v-if="trouble" class="mt-2 text-needle" role="alert">{{ trouble }}</p>
+        <StateNote v-if="isPending" title="Loading recorders" busy />
+        <StateNote
+          v-else-if="error && !recorders"
+          title="The recorders cannot be listed"
+          :hint="error.message"
         />
-      </section>
-      <section class="mt-8" aria-label="Plans">
-        <div class="flex items-baseline justify-between border-b border-rule-strong pb-1.5">
-          <h2 class="font-serif text-xl font-semibold">Plans</h2>
-          <PillButton label="Make a new plan" @press="editing = { plan: null }">New plan</PillButton>
-        </div>
-        <p v-if="!known.length" class="mt-3 text-soft">
-          None yet. A plan says which counters, how often, when, and how long they are kept; recorders without
-          one record everything as they were started.
-        </p>
-        <article
-          v-for="each in known"
-          :key="each.name"
-          class="flex items-baseline gap-4 border-b border-rule py-2.5"
-          :data-plan="each.name"
-        >
-          <h3 class="font-serif text-base font-semibold">{{ each.name }}</h3>
-          <p class="grow text-soft">{{ sentence(each) }}</p>
-          <PillButton :label="`Change ${each.name}`" @press="editing = { plan: each.plan }"
-            >Change</PillButton
+        <StateNote
+          v-else-if="!recorders?.length"
+          title="No recorder has reported yet"
+          hint="Record this machine for a minute: ./reditus record --for 60s"
+        />
+        <section v-else class="mt-4" aria-label="Recorders">
+          <RecorderRow
+            v-for="each in recorders"
+            :key="each.id"
+            :recorder="each"
+            :plans="known"
+            :now="now"
+            @direct="direct(each.id, $event)"
+            @forget="forget(each.id)"
+          />
+        </section>
+        <section class="mt-8" aria-label="Plans">
+          <div class="flex items-baseline justify-between border-b border-rule-strong pb-1.5">
+            <h2 class="font-serif text-xl font-semibold">Plans</h2>
+            <PillButton label="Make a new plan" @press="editing = { plan: null }">New plan</PillButton>
+          </div>
+          <p v-if="!known.length" class="mt-3 text-soft">
+            None yet. A plan says which counters, how often, when, and how long they are kept; recorders
+            without one record everything as they were started.
+          </p>
+          <article
+            v-for="each in known"
+            :key="each.name"
+            class="flex items-baseline gap-4 border-b border-rule py-2.5"
+            :data-plan="each.name"
           >
-          <PillButton
-            :label="`Remove ${each.name}`"
-            :disabled="each.recorders.length > 0"
-            @press="remove(each.name)"
-            >Remove</PillButton
-          >
-        </article>
-      </section>
+            <h3 class="font-serif text-base font-semibold">{{ each.name }}</h3>
+            <p class="grow text-soft">{{ sentence(each) }}</p>
+            <PillButton :label="`Change ${each.name}`" @press="editing = { plan: each.plan }"
+              >Change</PillButton
+            >
+            <PillButton
+              :label="`Remove ${each.name}`"
+              :disabled="each.recorders.length > 0"
+              @press="remove(each.name)"
+              >Remove</PillButton
+            >
+          </article>
+        </section>
+      </div>
     </main>
     <PlanDialog
       v-if="editing && groups"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useStorage } from '@vueuse/core'
-import { computed, ref } from 'vue'
-import { useRoute } from 'vue-router'
+import { ref } from 'vue'
+import { RouterLink } from 'vue-router'
 import FindDialog from '../find/FindDialog.vue'
 import SidePanel from '../findings/SidePanel.vue'
 import { provideNames } from '../names/useNames'
@@ -16,14 +16,14 @@ import StateNote from '../ui/StateNote.vue'
 import { useWorkbench } from '../useWorkbench'
 import { provideSession } from '../workbench/session'
 import StateLine from '../workbench/StateLine.vue'
+import { useArchiveId } from '../workbench/useArchiveId'
 import { useFound } from '../workbench/useFound'
 import { useWorkbenchKeys } from '../workbench/useWorkbenchKeys'
 import WorkbenchHead from '../workbench/WorkbenchHead.vue'
 
 /** One archive: the map of all of it, the strips of a window, the moment and the findings. */
-const route = useRoute()
 const bench = useWorkbench()
-const id = computed(() => String(route.params['id']))
+const { id, problem } = useArchiveId()
 provideNames(id)
 const session = provideSession(id)
 const { archive, error, isPending } = session
@@ -40,7 +40,14 @@ useWorkbenchKeys(session, { map, find, help })
 <template>
   <div class="flex flex-col">
     <WorkbenchHead @find="find = true" />
-    <StateNote v-if="error && !archive" whole :title="error.title" :hint="error.message" />
+    <StateNote
+      v-if="problem || (error && !archive)"
+      whole
+      :title="problem ? 'No such archive' : (error?.title ?? '')"
+      :hint="problem ?? error?.message"
+    >
+      <RouterLink :to="{ name: 'archives' }" class="underline hover:text-needle">All archives</RouterLink>
+    </StateNote>
     <StateNote v-else-if="isPending" title="Opening the archive" busy whole />
     <StateNote
       v-else-if="!bench.window"
@@ -50,7 +57,7 @@ useWorkbenchKeys(session, { map, find, help })
     />
     <template v-else-if="archive">
       <StrainMap v-if="map" />
-      <main class="grid min-h-0 grow grid-cols-[minmax(0,1fr)_300px]">
+      <main class="grid min-h-0 grow grid-cols-[minmax(0,1fr)_clamp(300px,23vw,460px)]">
         <h1 class="sr-only">{{ archive.host.name }}, {{ archive.name }}</h1>
         <div class="flex min-h-0 flex-col">
           <LayoutBar />

@@ -290,7 +290,7 @@ def _finding(disk: _Disk, stretch: Stretch, long_s: float) -> Finding:
         kind,
         stretch,
         rise=disk.wait,
-        harm=None if deep else Harm(bench.seconds(extra, stretch), "of extra wait, summed over requests"),
+        harm=None if deep else Harm(bench.seconds(extra, stretch), "of extra wait"),
         lost=lost,
         held=held,
         estimated=disk.stall is None,

@@ -24,7 +24,7 @@ def list_groups() -> list[GroupOut]:
     return [GroupOut(name=name, title=title) for name, title in GROUPS.items()]
 
 
-@router.put("/{name}")
+@router.put("/{name:path}")
 def put_plan(name: str, plan: Annotated[document_schemas.Plan, Body()], store: StoreDep) -> PlanOut:
     """Make or change a plan. Recorders that follow it do so within seconds, without a restart."""
     read = Plan.from_json(plan)
@@ -34,7 +34,7 @@ def put_plan(name: str, plan: Annotated[document_schemas.Plan, Body()], store: S
     return next(PlanOut.of(info) for info in store.plans.all() if info.name == name)
 
 
-@router.delete("/{name}", status_code=204, response_class=Response)
+@router.delete("/{name:path}", status_code=204, response_class=Response)
 def remove_plan(name: str, store: StoreDep) -> None:
     """Remove a plan that no recorder follows."""
     store.plans.delete(name)
