@@ -7,7 +7,7 @@ import os
 
 import pytest
 
-from benchmarks.lab import GROUPS, SCENARIOS, judged, made
+from benchmarks.lab import GROUPS, SCENARIOS, judge_capture, record
 
 pytestmark = pytest.mark.alone
 QUIET_S, LOUD_S = 8, 22
@@ -18,9 +18,9 @@ BY_NAME = {item.name: item for item in SCENARIOS}
 def test_what_was_made_is_what_is_found(name, controller, tmp_path):
     if os.geteuid() or not (GROUPS / controller / "cgroup.procs").exists():
         pytest.skip(f"needs the superuser and a {controller} controller of control groups, version 1")
-    made(BY_NAME[name], tmp_path, QUIET_S, LOUD_S)
+    record(BY_NAME[name], tmp_path, QUIET_S, LOUD_S)
     label = json.loads((tmp_path / f"{name}.json").read_text())
-    right, answer = judged(label, tmp_path / f"{name}.txt.zst")
+    verdict = judge_capture(label, tmp_path / f"{name}.txt.zst")
     # Where this machine is a guest, its host may take cores away meanwhile, and that is rightly given too.
-    assert right == "right" or "cpu.steal" in answer, answer
-    assert BY_NAME[name].kinds[0] in answer
+    assert verdict.right or "cpu.steal" in verdict.answer, verdict.answer
+    assert BY_NAME[name].kinds[0] in verdict.answer

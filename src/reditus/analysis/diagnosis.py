@@ -15,6 +15,7 @@ from reditus.core.diagnosis import diagnose, needed_measures
 from reditus.core.diagnosis.contributors import Contributor, contributors_to, is_attributed
 from reditus.core.diagnosis.engine import diagnose_spans, judge, measures_of_recording
 from reditus.core.diagnosis.finding import Diagnosis, Finding
+from reditus.core.diagnosis.growth import FILESYSTEMS
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
 from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, RuleOutput, spans_of, with_margin
 from reditus.core.frame import Series, Timebase
@@ -138,7 +139,7 @@ def _whole(reader: Reader, islands: Sequence[Window], inner: Window) -> WholeRea
     parts = [(edges_ns, rolled(reader, requested, edges_ns, level_s)) for edges_ns in stretches]
     base = _timebase(stretches, level_ns)
     spaces = [
-        item for item in reader.known if item.column.attribute(MOUNT) is not None and "usage" in item.column.counter
+        item for item in reader.known if item.column.attribute(MOUNT) is not None and item.column.counter in FILESYSTEMS
     ]
     frame = reader.frame(spaces, inner)
     together = [

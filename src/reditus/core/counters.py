@@ -346,6 +346,11 @@ _ALL = [
         "statvfs(3)", MOUNT, (FILESYSTEM_STATE,),
     ),
     Counter(
+        "system.filesystem.linux.read_only", "Read-only filesystems", "1", _LEVEL,
+        "1 where nothing can be written by mount point, as to images (squashfs, iso9660): those are full by nature.",
+        "statvfs(3)", MOUNT,
+    ),
+    Counter(
         "system.cgroup.cpu.time", "Processor time of control groups", "s", _CUMULATIVE,
         "Time that the control group's tasks ran.", "/sys/fs/cgroup: cpu.stat, cpuacct.usage", CGROUP, (CPU_MODE,),
     ),

@@ -6,7 +6,7 @@ appeared, and where a counter was reset. Nothing is interpolated.
 """
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -32,6 +32,8 @@ class Timebase:
     """Grows by one at each restart of the machine."""
     interval_ns: IntArray
     """Distance to the next tick as planned."""
+    bridges_gaps: bool = False
+    """Whether a tick after a gap continues the one before it, within one boot: for what is counted, not for rates."""
 
     def __len__(self) -> int:
         return len(self.wall_ns)
@@ -43,7 +45,9 @@ class Timebase:
         if len(self) > 1:
             step_ns = np.diff(self.monotonic_ns)
             planned_ns = np.maximum(self.interval_ns[1:], self.interval_ns[:-1])
-            out[1:] = (np.diff(self.epoch) == 0) & (step_ns > 0) & (step_ns <= GAP_FACTOR * planned_ns)
+            out[1:] = (np.diff(self.epoch) == 0) & (step_ns > 0)
+            if not self.bridges_gaps:
+                out[1:] &= step_ns <= GAP_FACTOR * planned_ns
         return out
 
     @cached_property
@@ -146,6 +150,15 @@ class Frame:
     _rates: dict[tuple[int, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
     _remembered: dict[Hashable, FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
     _values: dict[tuple[str, str], list[str]] = field(default_factory=dict, init=False, repr=False, compare=False)
+
+    @cached_property
+    def bridged(self) -> "Frame":
+        """The same frame with the ends of gaps joined: what a cumulative counter rose by across a gap within one boot
+        is known, though not when in it. A tick after a gap stands for all of it.
+        """
+        return Frame(
+            [replace(group, timebase=replace(group.timebase, bridges_gaps=True)) for group in self.groups], self.facts
+        )
 
     @cached_property
     def _index(self) -> dict[tuple[str, tuple[tuple[str, str], ...]], tuple[Timebase, RawSeries]]:

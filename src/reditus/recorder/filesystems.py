@@ -8,7 +8,7 @@ import os
 import re
 import threading
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from pathlib import Path
 
 import numpy as np
@@ -38,6 +38,8 @@ class Space:
     reserved: int
     inodes_used: int
     inodes_free: int
+    read_only: int = 0
+    """1 where nothing can be written."""
 
 
 def space_of(path: str) -> Space:
@@ -50,6 +52,7 @@ def space_of(path: str) -> Space:
         reserved=max(reported.f_bfree - reported.f_bavail, 0) * unit,
         inodes_used=reported.f_files - reported.f_ffree,
         inodes_free=reported.f_ffree,
+        read_only=int(bool(reported.f_flag & os.ST_RDONLY)),
     )
 
 
@@ -122,11 +125,7 @@ class Filesystems:
         shown = tuple(mount for mount, _ in known)
         if shown != self._shown:
             self._shown, self._columns = shown, tuple(column for mount in shown for column in space_columns(mount))
-        values = [
-            value
-            for _, item in known
-            for value in (item.used, item.free, item.reserved, item.inodes_used, item.inodes_free)
-        ]
+        values = [value for _, item in known for value in astuple(item)]
         return self._columns, np.array(values, dtype=np.int64)
 
     def close(self) -> None:
@@ -179,4 +178,5 @@ def space_columns(mount: str) -> list[Column]:
             kernel_column("system.filesystem.linux.inodes", {MOUNT: mount, FILESYSTEM_STATE: state})
             for state in ("used", "free")
         ),
+        kernel_column("system.filesystem.linux.read_only", {MOUNT: mount}),
     ]

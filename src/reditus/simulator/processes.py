@@ -35,9 +35,9 @@ class Processes:
 
     def counters(
         self, at_s: FloatArray, loads: list[Load], cpu: dict[Column, IntArray], running: Running,
-        served: dict[str, Served], wants: Wants, bottom: dict[int, tuple[str, ...]],
+        served: dict[str, Served], wants: Wants, bottom: dict[int, tuple[str, ...]], hung: FloatArray,
     ) -> dict[Column, IntArray]:  # fmt: skip
-        """Counters of the process slots."""
+        """Counters of the process slots. `hung` counts the tasks that hang in the kernel; they are in no slot."""
         ticks, interval_s = len(at_s), self._scenario.interval_s
         self.new = []
         used = [self._grown(0, cpu, ("user", "nice")), self._grown(1, cpu, ("system",))]
@@ -94,6 +94,7 @@ class Processes:
         for place, letter in enumerate(STATES):
             whole[len(AMOUNTS) + place] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
         whole[len(AMOUNTS) + STATES.index("S")] += OTHERS
+        whole[len(AMOUNTS) + STATES.index("D")] += np.round(hung).astype(np.int64)
         columns = dict(zip(whole_columns(), whole, strict=True))
         for slot in range(SLOTS):
             columns |= dict(zip(slot_columns(slot), slots[slot], strict=True))

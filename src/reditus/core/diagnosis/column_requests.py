@@ -10,17 +10,25 @@ from reditus.core.measures.measure import Need, Reach
 
 def every(counter: str, *fixed: tuple[str, str]) -> Measure:
     """Asks for a counter of all devices, and is no measure: it cannot be derived."""
+    return _request(counter, fixed, Reach.EVERY)
 
+
+def of_machine(counter: str, *fixed: tuple[str, str]) -> Measure:
+    """Asks for a counter of the machine as a whole, and is no measure either."""
+    return _request(counter, fixed, Reach.MACHINE)
+
+
+def _request(counter: str, fixed: tuple[tuple[str, str], ...], reach: Reach) -> Measure:
     def derive(_: Frame, __: str | None) -> NoReturn:
         raise UnknownCounter(counter)
 
     return Measure(
-        f"every {counter}",
+        f"columns of {counter} {dict(fixed)}",
         counter,
         Unit.COUNT,
         Resource.PROCESSOR,
         "",
         "",
-        (Need(counter, fixed, Reach.EVERY),),
+        (Need(counter, fixed, reach, optional=True),),
         derive,
     )

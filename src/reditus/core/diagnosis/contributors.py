@@ -28,6 +28,7 @@ MEASURED_BY: dict[str, tuple[tuple[int, ...], ...]] = {
     "cpu.steal": (_CPU,),
     "cpu.quota": (_CPU,),
     "cpu.churn": (_CPU,),
+    "cpu.packets": (_CPU,),
     "cpu.thermal": (_CPU,),
     "memory.pressure": (_MEMORY,),
     "memory.oom_kill": (_MEMORY,),

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reditus.core.counters import CPU_NUMBER
+from reditus.core.diagnosis import packet_load
 from reditus.core.diagnosis.finding import Finding, Harm, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
 from reditus.core.diagnosis.inputs import Readings
@@ -162,7 +163,7 @@ def judge_cores(context: Context) -> Judgement:
         *findings,
         *_steal(readings, seen),
         *_quota(readings, seen),
-        *_churn(readings, seen),
+        *_churn(context, seen),
         *_thermal(readings, seen),
     ], []
 
@@ -362,8 +363,8 @@ def _quota_finding(
     )
 
 
-def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
-    bench, rules = seen.bench, seen.bench.rules
+def _churn(context: Context, seen: _Cores) -> list[Finding]:
+    bench, rules, readings = seen.bench, seen.bench.rules, context.readings
     system = known(readings.on(bench.timebase, "cpu.system"), len(seen.busy))
     switches = known(readings.on(bench.timebase, "cpu.switches"), len(seen.busy))
     forks = known(readings.on(bench.timebase, "cpu.forks"), len(seen.busy))
@@ -373,6 +374,9 @@ def _churn(readings: Readings, seen: _Cores) -> list[Finding]:
     # Switches that reading and writing bring along are the work itself.
     idle_ones = np.maximum(switches - rules.churn_switches_a_request * requests, 0.0)
     kernel = (system >= rules.churn_kernel_share * seen.count) & (system >= rules.churn_of_busy * seen.busy)
+    # Switches that packets bring along are no restlessness of programs.
+    for finding in context.earlier_of(packet_load.KINDS):
+        kernel &= (bench.timebase.wall_ns <= finding.start_ns) | (bench.timebase.wall_ns > finding.end_ns)
     spent = forks * rules.churn_fork_s + idle_ones * rules.churn_switch_s
     restless = spent >= rules.churn_explains * system
     held_on = (system >= 0.7 * rules.churn_kernel_share * seen.count) & (spent >= rules.churn_explains_leave * system)

@@ -6,6 +6,7 @@ import numpy as np
 
 from reditus.core.binning import summarise
 from reditus.core.diagnosis import (
+    blocked_tasks,
     chains,
     core_rules,
     disk,
@@ -13,6 +14,7 @@ from reditus.core.diagnosis import (
     io_wait,
     memory,
     network,
+    packet_load,
     packets,
     patterns,
     peer_disks,
@@ -33,6 +35,7 @@ from reditus.core.window import Window
 
 RULES: tuple[Rule, ...] = (
     processor.RULE,
+    packet_load.RULE,
     core_rules.RULE,
     memory.RULE,
     disk.RULE,
@@ -40,6 +43,7 @@ RULES: tuple[Rule, ...] = (
     packets.RULE,
     peer_disks.RULE,
     growth.RULE,
+    blocked_tasks.RULE,
     io_wait.RULE,  # looks at what disks and memory are blamed for
     recording.RULE,
 )
@@ -47,11 +51,13 @@ RULES: tuple[Rule, ...] = (
 KINDS: tuple[Kind, ...] = (
     *processor.KINDS,
     *core_rules.KINDS,
+    *packet_load.KINDS,
     *memory.KINDS,
     *growth.KINDS,
     *disk.KINDS,
     *peer_disks.KINDS,
     *io_wait.KINDS,
+    *blocked_tasks.KINDS,
     *network.KINDS,
     *packets.KINDS,
     *patterns.KINDS,

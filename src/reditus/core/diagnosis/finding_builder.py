@@ -11,7 +11,7 @@ from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, time_mean
 from reditus.core.frame import Timebase
 from reditus.core.measures import Resource, measure_named
-from reditus.core.types import FloatArray
+from reditus.core.types import NS_PER_S, FloatArray
 
 CONFIDENT, ESTIMATED = 0.95, 0.7
 AT_LEAST, BELOW = "mean, threshold ≥", "mean, threshold <"
@@ -59,9 +59,12 @@ class FindingBuilder:
     def finding(
         self, kind: Kind, stretch: Stretch, *, rise: FloatArray, lost: FloatArray | None, held: Sequence[Held],
         explanation: str, considered: tuple[str, ...], estimated: bool = False, harm: Harm | None = None,
+        confidence: float | None = None, search_s: float = 0.0,
     ) -> Finding:  # fmt: skip
         """`rise` is what changes at the beginning, `lost` the share of time that tasks lost; without it nothing counts
-        as lost. `harm` is what it cost where stall time is no measure of that.
+        as lost. `harm` is what it cost where stall time is no measure of that; `confidence` where it is neither the
+        usual nor that of an estimate. `search_s`: how far around the stretch's first tick the onset may lie, where that
+        is more than usual.
         """
         length_s = stretch.length_s(self.timebase)
         share = min(self.mean(lost, stretch), 1.0) if lost is not None else 0.0
@@ -72,17 +75,21 @@ class FindingBuilder:
             device=self.device,
             start_ns=stretch.start_ns(self.timebase),
             end_ns=stretch.end_ns(self.timebase),
-            onset=find_onset(rise, self.timebase, stretch, self.rules.onset_search_ticks),
+            onset=find_onset(rise, self.timebase, stretch, self._search_ticks(search_s)),
             severity=share,
             time_lost_s=share * length_s,
             time_lost_estimated=estimated or lost is None,
             harm=harm or Harm(share * length_s),
-            confidence=ESTIMATED if estimated else CONFIDENT,
+            confidence=confidence or (ESTIMATED if estimated else CONFIDENT),
             evidence=self.evidence(stretch, held),
             explanation=explanation,
             considered=considered,
             next=kind.next_steps,
         )
+
+    def _search_ticks(self, search_s: float) -> int:
+        step_s = float(np.median(self.timebase.interval_ns)) / NS_PER_S
+        return max(self.rules.onset_search_ticks, int(np.ceil(search_s / step_s)))
 
     def ruled_out(self, kind: Kind, stretch: Stretch, *, held: Sequence[Held], explanation: str) -> RuledOut:
         """Build what looked like a problem and is none."""

@@ -18,12 +18,15 @@ from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.diagnosis.trend import Trend, trend_of
 from reditus.core.durations import spell_duration
-from reditus.core.frame import Timebase
+from reditus.core.frame import Series, Timebase
 from reditus.core.kernel_columns import PAGE_BYTES
 from reditus.core.measures import Resource
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 SPACE = "system.filesystem.usage"
+READ_ONLY = "system.filesystem.linux.read_only"
+FILESYSTEMS = (SPACE, READ_ONLY)
+"""Counters of filesystems, which have no measures."""
 NEEDS = (
     "memory.available",
     "memory.total",
@@ -40,6 +43,7 @@ NEEDS = (
     "disk.read.rate",
     every(SPACE, (FILESYSTEM_STATE, "used")),
     every(SPACE, (FILESYSTEM_STATE, "free")),
+    every(READ_ONLY),
 )
 
 LEAK = Kind(
@@ -379,11 +383,22 @@ def _filling(readings: Readings, rules: Parameters) -> list[Finding]:
         if not (readings.frame.has(SPACE, used_at) and readings.frame.has(SPACE, free_at)):
             continue
         used, free = readings.frame.level(SPACE, used_at), readings.frame.level(SPACE, free_at)
-        if len(used) >= rules.sustained_ticks:
+        if len(used) >= rules.sustained_ticks and not _is_full_by_nature(readings, rules, mount, used, free):
             found += _of_filesystem(
                 FindingBuilder(used.timebase, rules, Resource.DISK, mount), used.values, free.values
             )
     return found
+
+
+def _is_full_by_nature(readings: Readings, rules: Parameters, mount: str, used: Series, free: Series) -> bool:
+    """Images and other read-only filesystems have no room to lose, and of very small ones nobody lives."""
+    size_bytes = float(np.nanmax(used.values + free.values, initial=0.0))
+    if size_bytes < rules.fs_least_bytes:
+        return True
+    attributes = {MOUNT: mount}
+    if not readings.frame.has(READ_ONLY, attributes):
+        return False
+    return bool(np.nanmin(readings.frame.level(READ_ONLY, attributes).values, initial=1.0) >= 1.0)
 
 
 def _of_filesystem(bench: FindingBuilder, used: FloatArray, free: FloatArray) -> list[Finding]:

@@ -46,6 +46,15 @@ class Readings:
         except UnknownCounter:
             return None
 
+    def counted(self, measure: str, device: str | None = None) -> Series | None:
+        """A measure of events that are counted, with what gaps within one boot hold: a tick after a gap stands for all
+        of it. None where the host lacks a counter for it.
+        """
+        try:
+            return measure_named(measure).derive(self.frame.bridged, device)
+        except UnknownCounter:
+            return None
+
     def on(self, timebase: Timebase, measure: str, device: str | None = None) -> FloatArray | None:
         """The measure at another timebase's ticks: that of the nearest tick, unknown if none is within half an
         interval.
@@ -62,6 +71,10 @@ class WholeReadings(Readings):
 
     def sampled(self, measure: str, device: str | None = None) -> Series | None:
         """A measure of one device or of the machine; None where the host cannot give it."""
+        return self.over_all(measure, device)
+
+    def counted(self, measure: str, device: str | None = None) -> Series | None:
+        """As `sampled`: bins have no gaps to bridge."""
         return self.over_all(measure, device)
 
     @property

@@ -10,13 +10,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from reditus.core.diagnosis import disk, memory
-from reditus.core.diagnosis.disk import risen_waits
+from reditus.core.diagnosis.blocked_tasks import LOAD_S, damped_as_load
+from reditus.core.diagnosis.disk import highest_use, risen_waits
 from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
 from reditus.core.diagnosis.finding_builder import BELOW, FindingBuilder, Held, known, lasting
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
-from reditus.core.filters import damped
 from reditus.core.measures import Resource
 from reditus.core.measures.processor import core_count
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
@@ -35,8 +35,6 @@ NEEDS = (
     "stall.io.full",
 )
 STEADY_TICKS = 8
-LOAD_S = 60.0
-"""The kernel's one-minute load forgets with this time constant."""
 
 LIMITED = Kind(
     "io.limited",
@@ -50,7 +48,8 @@ LIMITED = Kind(
         "See the I/O limits of the control group that the waiting tasks run in.",
         "See what filesystems over the network are mounted.",
     ),
-    without="Without stall totals it cannot be reported.",
+    without="Without stall totals tasks that are blocked all the time while every disk idles decide, at a confidence "
+    "of 70 %.",
 )
 STALLED = Kind(
     "io.stalled",
@@ -64,21 +63,6 @@ STALLED = Kind(
         "Compare with the same work on a normal day.",
     ),
     without="Without stall totals it cannot be reported. Its confidence is 70 % always.",
-)
-BLOCKED = Kind(
-    "tasks.blocked",
-    "Tasks blocked without I/O",
-    is_problem=True,
-    meaning="Tasks counted in the load neither ran, nor waited for a core, nor for a disk: they hang in the kernel, as "
-    "on a frozen or unreachable filesystem.",
-    evidence=("cpu.load.1m", "cpu.runnable", "cpu.blocked", "stall.io.some"),
-    look_alikes="A load from tasks that run, or wait for a core or a disk, which other counters show.",
-    next_steps=(
-        "See which processes are in uninterruptible sleep, and on which filesystem they work.",
-        "Read the kernel's lines about hung tasks in Notes.",
-    ),
-    without="Without stall totals the load against running and blocked tasks decides alike. Its confidence is 70 % "
-    "always, for the load is a damped count.",
 )
 HARMLESS = Kind(
     "io.iowait_harmless",
@@ -97,7 +81,7 @@ LOAD = Kind(
     evidence=("cpu.load.1m", "cpu.blocked", "cpu.busy"),
     look_alikes="`cpu.saturated`: the tasks wait for a core.",
 )
-KINDS = (LIMITED, STALLED, BLOCKED, HARMLESS, LOAD)
+KINDS = (LIMITED, STALLED, HARMLESS, LOAD)
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +117,7 @@ def judge_io_wait(context: Context) -> Judgement:
         return readings.on(base, name)
 
     owned = np.nan_to_num(busy.values)
+    disk_busy, queue = highest_use(readings, base)
     seen = _Waits(
         bench=FindingBuilder(base, rules, Resource.DISK),
         cores=core_count(readings.frame),
@@ -141,16 +126,15 @@ def judge_io_wait(context: Context) -> Judgement:
         blocked=known(on("cpu.blocked"), count),
         running=np.maximum(owned + known(on("cpu.waiting"), count), known(on("cpu.runnable"), count)),
         load=on("cpu.load.1m"),
-        disk_busy=on("disk.busy"),
-        queue=known(on("disk.queue"), count),
+        disk_busy=disk_busy if on("disk.busy") is not None else None,
+        queue=queue,
         risen=risen_waits(readings, rules, base),
         stall=on("stall.io.some"),
         full=on("stall.io.full"),
         narrower=_blamed(context, base.wall_ns),
     )
-    limited, stalled, blocked = _limited(seen), _stalled(seen), _blocked(seen)
-    found = [*limited, *stalled, *blocked]
-    return found, [*_harmless(seen, [*limited, *stalled]), *_loaded(seen)]
+    found = [*(_limited(seen) if seen.stall is not None else _limited_without_stall(seen)), *_stalled(seen)]
+    return found, [*_harmless(seen, found), *_loaded(seen, found)]
 
 
 def _blamed(context: Context, wall_ns: IntArray) -> BoolArray:
@@ -214,6 +198,40 @@ def _limited(seen: _Waits) -> list[Finding]:
     ]
 
 
+def _limited_without_stall(seen: _Waits) -> list[Finding]:
+    """By the count of blocked tasks: several of them for long while every disk idles are held up above the disks."""
+    if seen.disk_busy is None:
+        return []
+    bench, rules = seen.bench, seen.bench.rules
+    blocked = _steadied(seen.blocked, seen)
+    idle = ~seen.narrower & (seen.queue < rules.io_limited_queue_share * blocked)
+    enter = idle & (seen.disk_busy < rules.io_limited_disk_busy) & (blocked >= rules.io_limited_blocked)
+    hold = idle & (seen.disk_busy < rules.io_limited_disk_busy_leave) & (blocked >= rules.io_limited_blocked / 2)
+    return [
+        bench.finding(
+            LIMITED,
+            stretch,
+            rise=seen.blocked,
+            lost=np.clip(seen.blocked, 0.0, 1.0),
+            estimated=True,
+            held=[
+                Held("cpu.blocked", seen.blocked, rules.io_limited_blocked),
+                Held("disk.busy", seen.disk_busy, rules.io_limited_disk_busy, BELOW),
+            ],
+            explanation=f"{bench.mean(seen.blocked, stretch):.1f} tasks were blocked on average for "
+            f"{spell_duration(stretch.length_s(bench.timebase))}, while the busiest disk worked "
+            f"{bench.mean(seen.disk_busy, stretch):.0%} of the time. Something above the disks holds them back: a "
+            "limit on their control group, or storage over the network. Stall totals, which would prove it, were not "
+            "recorded.",
+            considered=(
+                "A saturated or slow disk: no, none was busy.",
+                "A moment's flush: no, it went on.",
+            ),
+        )
+        for stretch in _long(sustained(enter, hold, bench.timebase, rules), seen, rules.io_sustained_s)
+    ]
+
+
 def _stalled(seen: _Waits) -> list[Finding]:
     if seen.stall is None or seen.disk_busy is None:
         return []
@@ -261,75 +279,6 @@ def _stalled(seen: _Waits) -> list[Finding]:
     ]
 
 
-def _blocked(seen: _Waits) -> list[Finding]:
-    if seen.load is None:
-        return []
-    bench, rules = seen.bench, seen.bench.rules
-    hidden = _hidden(seen, rules.blocked_window_s, rules.blocked_window_ticks)
-    # Where others wait for disks, those that hang have to be the greater part.
-    quiet = (
-        np.ones(len(hidden), dtype=bool)
-        if seen.stall is None
-        else (np.nan_to_num(seen.stall) < rules.io_limited_leave) | (hidden >= 2 * _damped(seen.blocked, seen))
-    )
-    least = np.maximum(rules.blocked_tasks, rules.blocked_share * seen.running)
-    stretches = _long(
-        sustained(quiet & (hidden >= least), quiet & (hidden >= 0.6 * least), bench.timebase, rules),
-        seen,
-        rules.blocked_sustained_s,
-    )
-    return [
-        bench.finding(
-            BLOCKED,
-            stretch,
-            rise=_hidden(seen, rules.blocked_onset_s, 1),
-            lost=np.clip(hidden, 0.0, 1.0),
-            estimated=True,
-            held=[
-                Held("cpu.load.1m", np.nan_to_num(seen.load), None, "mean"),
-                Held("cpu.runnable", seen.running, None, "mean"),
-                Held("cpu.blocked", seen.blocked, None, "mean"),
-                *([] if seen.stall is None else [Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean")]),
-            ],
-            explanation=f"The load counted {bench.mean(hidden, stretch):.1f} tasks more than ran, waited for a core or "
-            f"waited for a disk, for "
-            f"{spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a "
-            f"frozen or unreachable "
-            "filesystem, or a driver.",
-            considered=(
-                "Tasks that wait for a core: no, those are counted apart.",
-                "Tasks that wait for a disk: no, neither blocked tasks nor stall totals show them.",
-            ),
-        )
-        for stretch in stretches
-    ]
-
-
-def _hidden(seen: _Waits, window_s: float, least_ticks: int) -> FloatArray:
-    """Tasks counted in the load that nothing else shows, at each tick.
-
-    The load is a damped count; what was counted in between follows from its change: with k = exp(−Δt / 60 s),
-    count = (load(t) − k × load(t − Δt)) / (1 − k).
-    """
-    base = seen.bench.timebase
-    assert seen.load is not None
-    load = seen.load
-    step_s = float(np.median(base.interval_ns)) / NS_PER_S
-    back = max(int(np.ceil(window_s / step_s)), least_ticks)
-    out = np.zeros(len(load))
-    if len(load) <= back:
-        return out
-    elapsed_s = (base.wall_ns[back:] - base.wall_ns[:-back]) / NS_PER_S
-    kept = np.exp(-elapsed_s / LOAD_S)
-    counted = (load[back:] - kept * load[:-back]) / (1.0 - kept)
-    cumulative = np.cumsum(np.concatenate([[0.0], seen.running + seen.blocked]))
-    mean = (cumulative[back + 1 :] - cumulative[1:-back]) / back
-    whole = elapsed_s <= 1.5 * back * step_s
-    out[back:] = np.where(whole, np.nan_to_num(counted) - mean, 0.0)
-    # The window looks back; what it shows was there since its middle.
-    return np.concatenate([out[back // 2 :], np.repeat(out[-1:], back // 2)])
-
-
 def _harmless(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
     bench, rules = seen.bench, seen.bench.rules
     much = (seen.iowait >= rules.iowait_share * seen.cores) & ~seen.narrower
@@ -352,12 +301,12 @@ def _harmless(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
     ]
 
 
-def _loaded(seen: _Waits) -> list[RuledOut]:
+def _loaded(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
     if seen.load is None:
         return []
     bench, rules = seen.bench, seen.bench.rules
     load = np.nan_to_num(seen.load)
-    running, blocked = _damped(seen.running, seen), _damped(seen.blocked, seen)
+    running, blocked = (damped_as_load(item, bench.timebase) for item in (seen.running, seen.blocked))
     idle = running < rules.load_idle_share * seen.cores
     high = idle & (load >= seen.cores) & (load >= 1.5) & (blocked >= rules.blocked_of_load * load)
     stretches = _long(sustained(high, high, bench.timebase, lasting(rules)), seen, rules.load_sustained_s)
@@ -375,6 +324,10 @@ def _loaded(seen: _Waits) -> list[RuledOut]:
             "busy. The load counts tasks that wait for a disk or hang as well: more cores would change nothing.",
         )
         for stretch in stretches
+        if not any(
+            finding.start_ns < stretch.end_ns(bench.timebase) and stretch.start_ns(bench.timebase) < finding.end_ns
+            for finding in found
+        )
     ]
 
 
@@ -386,13 +339,6 @@ def _steadied(values: FloatArray, seen: _Waits) -> FloatArray:
     padded = np.pad(values, width // 2, mode="edge")
     mean: FloatArray = np.convolve(padded, np.full(width, 1.0 / width), "valid")
     return mean
-
-
-def _damped(values: FloatArray, seen: _Waits) -> FloatArray:
-    """As the one-minute load sees it: each second forgets a sixtieth of what was."""
-    step_s = float(np.median(seen.bench.timebase.interval_ns)) / NS_PER_S
-    kept = float(np.exp(-step_s / LOAD_S))
-    return damped(values, kept, gain=1.0 - kept, state=values[:1] * kept)[0]
 
 
 RULE = Rule(

@@ -4,15 +4,19 @@ Reclaim is not pressure, a full cache is none, and swap that is occupied and qui
 that lose time for lack of memory, and pages that are read back from swap as fast as they go.
 """
 
+from dataclasses import replace
+
 import numpy as np
 
-from reditus.core.diagnosis.finding import Finding, Kind, RuledOut
+from reditus.core.diagnosis.finding import Finding, Kind, Onset, RuledOut
 from reditus.core.diagnosis.finding_builder import BELOW, FindingBuilder, Held, known, lasting
+from reditus.core.diagnosis.inputs import nearest
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
+from reditus.core.frame import GAP_FACTOR, Series
 from reditus.core.measures import Resource
-from reditus.core.types import FloatArray
+from reditus.core.types import NS_PER_S, FloatArray
 
 NEEDS = (
     "memory.available",
@@ -113,7 +117,7 @@ def judge_memory(context: Context) -> Judgement:
     findings += [
         _thrashing(swap, item, swapped_in, swapped_out, faults, lost, estimated=stall is None) for item in thrashing
     ]
-    findings += _kills(bench, known(on("memory.oom_kills"), len(available)), available.values)
+    findings += _kills(context, available)
     ruled_out = [
         *_free_low(bench, share, on("memory.free"), total, available.values, pressed),
         *_occupied(swap, on("swap.held"), on("swap.total"), swapped_in, thrashing),
@@ -187,27 +191,38 @@ def _thrashing(
     )
 
 
-def _kills(bench: FindingBuilder, kills: FloatArray, available: FloatArray) -> list[Finding]:
-    """One finding for kills within a minute of each other, however short: they are counted, not guessed."""
+def _kills(context: Context, available: Series) -> list[Finding]:
+    """One finding for kills within a minute of each other, however short: they are counted, not guessed; in gaps too,
+    for a shortage that ends in a kill often holds the recorder up as well.
+    """
+    counted = context.readings.counted("memory.oom_kills")
+    if counted is None or len(counted) < 2:
+        return []
+    kills = np.nan_to_num(counted.values)
+    bench = FindingBuilder(counted.timebase, context.parameters, Resource.MEMORY)
+    left = nearest(available, counted.timebase)
     found = []
-    ticks = np.flatnonzero(kills > 0)
-    for first, last in _close(ticks, bench):
+    for first, last in _close(np.flatnonzero(kills > 0), bench):
         stretch = Stretch(first, last)
-        seconds = (bench.timebase.wall_ns - bench.timebase.start_ns)[stretch.ticks] / 1e9
+        seconds = (bench.timebase.wall_ns - bench.timebase.start_ns)[stretch.ticks] / NS_PER_S
         number = round(float(np.nansum(kills[stretch.ticks] * seconds)))
-        found.append(
-            bench.finding(
-                KILL,
-                stretch,
-                rise=kills,
-                lost=None,
-                held=[Held("memory.oom_kills", kills, None, "mean"), Held("memory.available", available, None, "mean")],
-                explanation=f"The kernel killed {number} {'process' if number == 1 else 'processes'} because memory "
-                f"could not be "
-                "had otherwise. Notes tell which, where the kernel's log was recorded.",
-                considered=("A control group at its own limit: possible where plenty was available on the machine.",),
-            )
+        gap_s = float(seconds[kills[stretch.ticks] > 0].max())
+        in_gap = gap_s > GAP_FACTOR * float(bench.timebase.interval_ns[first]) / NS_PER_S
+        finding = bench.finding(
+            KILL,
+            stretch,
+            rise=kills,
+            lost=None,
+            held=[Held("memory.oom_kills", kills, None, "mean"), Held("memory.available", left, None, "mean")],
+            explanation=f"The kernel killed {number} {'process' if number == 1 else 'processes'} because memory "
+            "could not be had otherwise"
+            + (f", some time within the {spell_duration(gap_s)} in which nothing was recorded" if in_gap else "")
+            + ". Notes tell which, where the kernel's log was recorded.",
+            considered=("A control group at its own limit: possible where plenty was available on the machine.",),
         )
+        # The count rose somewhere in the interval of its tick; there is no slope to look for.
+        onset = Onset(stretch.start_ns(bench.timebase), float(seconds[0]))
+        found.append(replace(finding, onset=onset))
     return found
 
 
@@ -215,7 +230,7 @@ def _close(ticks: np.ndarray, bench: FindingBuilder) -> list[tuple[int, int]]:
     out: list[tuple[int, int]] = []
     for tick in ticks.tolist():
         wall_ns = bench.timebase.wall_ns
-        if out and wall_ns[tick] - wall_ns[out[-1][1]] <= bench.rules.kill_merge_s * 1e9:
+        if out and wall_ns[tick] - wall_ns[out[-1][1]] <= bench.rules.kill_merge_s * NS_PER_S:
             out[-1] = (out[-1][0], tick)
         else:
             out.append((tick, tick))

@@ -99,11 +99,12 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
     if facts_of_link is not None and facts_of_link.physical and facts_of_link.speed_bits_per_s:
         return []
     rate = readings.sampled(f"net.{way}.rate", name)
-    if rate is None or len(rate) < 2 * rules.plateau_ticks:
+    if rate is None or len(rate) < rules.plateau_ticks + 2:
         return []
     bench = FindingBuilder(rate.timebase, rules, Resource.NETWORK, name)
     values = np.nan_to_num(rate.values)
-    steady = running_median(values, 5)
+    # A median over few ticks would wear the flat top away.
+    steady = running_median(values, 5 if len(values) > 6 * rules.plateau_ticks else 3)
     top = float(steady.max())
     if top < rules.plateau_bytes_per_s or np.mean(steady < rules.plateau_below * top) < rules.plateau_elsewhere:
         return []
@@ -112,8 +113,8 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
         item
         for item in sustained(at_top, steady >= (1 - 4 * rules.plateau_spread) * top, rate.timebase, rules)
         if item.length_s(rate.timebase) >= rules.link_sustained_s
-        and item.last - item.first >= rules.plateau_ticks
-        and _spread(values[item.ticks]) <= rules.plateau_spread
+        and item.last - item.first + 1 >= rules.plateau_ticks
+        and _spread(_inner(values[item.ticks])) <= rules.plateau_spread
     ]
     return [
         bench.finding(
@@ -135,6 +136,11 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
         )
         for stretch in stretches
     ]
+
+
+def _inner(values: FloatArray) -> FloatArray:
+    """Without the first and the last tick, in which the load began or ended somewhere."""
+    return values[1:-1] if len(values) > 4 else values
 
 
 def _spread(values: FloatArray) -> float:

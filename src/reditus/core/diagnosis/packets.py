@@ -130,7 +130,7 @@ def judge_packets(context: Context) -> Judgement:
 
 
 def _found(readings: Readings, rules: Parameters, event: _Event, device: str | None) -> list[Finding]:
-    sampled = readings.sampled(event.measure, device)
+    sampled = readings.counted(event.measure, device)
     if sampled is None or len(sampled) < 2:
         return []
     bench = FindingBuilder(sampled.timebase, rules, Resource.NETWORK, device)

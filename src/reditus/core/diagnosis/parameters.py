@@ -96,6 +96,16 @@ class Parameters:
         ),
     ] = 5.0
     churn_sustained_s: Annotated[float, Why("s", "A build or a login starts many processes for a moment.")] = 15.0
+    packet_cost_s: Annotated[float, Why("s", "What a packet costs the kernel, on its way in or out, about.")] = 2e-6
+    packets_kernel_share: Annotated[float, Why("share of cores", "A great part of the machine.")] = 0.4
+    packets_soft_share: Annotated[
+        float, Why("share of cores", "Of a flood, soft interrupts and the programs' calls are both a real part.")
+    ] = 0.08
+    packets_explain: Annotated[
+        float, Why("share of the kernel's time", "Packets are a great part of what the kernel does.")
+    ] = 0.25
+    packets_one_core: Annotated[float, Why("share of soft interrupts", "Nearly all of them on one core.")] = 0.75
+    packets_sustained_s: Annotated[float, Why("s", "A burst passes.")] = 15.0
     thermal_merge_s: Annotated[float, Why("s", "Heat comes in waves; so does throttling.")] = 60.0
     thermal_sustained_s: Annotated[float, Why("s", "Once is a moment's heat.")] = 15.0
     memory_scarce_share: Annotated[
@@ -164,6 +174,9 @@ class Parameters:
     fs_free_share: Annotated[
         float, Why("share of the filesystem", "Hardly any room; where it fills, the end is near.")
     ] = 0.1
+    fs_least_bytes: Annotated[float, Why("bytes", "Smaller ones hold settings of the firmware and the like.")] = (
+        16.0 * 2**20
+    )
     fs_growth_share: Annotated[
         float, Why("share of the filesystem", "Less growth tells nothing of when it is full.")
     ] = 0.01
@@ -188,6 +201,9 @@ class Parameters:
         float,
         Why("tasks", "So many beyond those that have a request in flight, over a minute, are no error of counting."),
     ] = 1.0
+    io_limited_blocked: Annotated[
+        float, Why("tasks", "Without stall totals: one may be a program that reads; of two for long none is.")
+    ] = 1.8
     io_limited_disk_busy_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.4
     io_stalled_times: Annotated[float, Why("times its normal", "More than always, and less than a slow disk.")] = 2.0
     io_stalled_tasks: Annotated[float, Why("tasks", "More than the one whose work it is to stream a disk.")] = 2.0
@@ -195,14 +211,17 @@ class Parameters:
     blocked_tasks: Annotated[float, Why("tasks", "One may be a counting error of a damped count.")] = 2.0
     blocked_share: Annotated[
         float, Why("share of running tasks", "Running tasks are counted once a tick; of many, some are missed.")
-    ] = 0.3
+    ] = 0.5
+    blocked_crowded_times: Annotated[
+        float, Why("times the running tasks", "While no core is idle the number of running tasks is not sure.")
+    ] = 2.0
     blocked_onset_s: Annotated[float, Why("s", "The kernel updates its load every five seconds.")] = 5.0
     blocked_of_load: Annotated[
         float, Why("share of the load", "Waiting tasks are a real part of what the load counts.")
     ] = 0.4
-    blocked_window_s: Annotated[float, Why("s", "The kernel updates its load every five seconds: three of those.")] = (
-        15.0
-    )
+    blocked_window_s: Annotated[
+        float, Why("s", "The kernel counts for its load every five seconds; of six of those chance is little.")
+    ] = 30.0
     blocked_window_ticks: Annotated[
         int, Why("ticks", "Blocked and running tasks are counted once a tick, by chance.")
     ] = 3
@@ -221,6 +240,23 @@ class Parameters:
     counted_merge_s: Annotated[float, Why("s", "What is counted comes in bursts.")] = 60.0
     disk_active_per_s: Annotated[float, Why("requests/s", "Fewer tell nothing of a disk's pace.")] = 2.0
     disk_normal_ticks: Annotated[int, Why("ticks", "So many are needed to know a disk's normal.")] = 30
+    disk_normal_s: Annotated[float, Why("s", "Where ticks are far apart: as long, with requests enough.")] = 15.0
+    disk_normal_least_ticks: Annotated[int, Why("ticks", "The same: of one or two none is usual.")] = 3
+    disk_normal_requests: Annotated[float, Why("requests", "The same: a mean of fewer says little.")] = 60.0
+    disk_light_busy: Annotated[
+        float, Why("share of time", "With more to do than that, what it takes is not what it takes unloaded.")
+    ] = 0.8
+    disk_several_queue: Annotated[
+        float, Why("requests", "Two programs that wait for a request each, or one that hands in the next at once.")
+    ] = 1.7
+    disk_small_request_bytes: Annotated[
+        float, Why("bytes", "A larger one may take its milliseconds for the bytes alone.")
+    ] = 65_536.0
+    disk_small_wait_s: Annotated[
+        float, Why("s", "As long as a turning disk takes to find its place, and far more than any other unloaded.")
+    ] = 0.005
+    io_waiting_enter: Annotated[float, Why("share of time", "Tasks hardly do anything else.")] = 0.4
+    io_waiting_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.25
     disk_normal_quantile: Annotated[
         float, Why("share of active ticks", "A disk's normal is its wait while little queues: a low percentile.")
     ] = 0.2
@@ -235,7 +271,7 @@ class Parameters:
     disk_deep_queue: Annotated[float, Why("requests", "More than a few tasks' single requests.")] = 4.0
     disk_very_deep_queue: Annotated[
         float, Why("requests", "So many at once are by design; what they wait is the price of the depth.")
-    ] = 16.0
+    ] = 8.0
     disk_busy_enter: Annotated[float, Why("share of time", "Hardly ever without a request.")] = 0.9
     disk_busy_leave: Annotated[float, Why("share of time", "Hysteresis, as above.")] = 0.75
     disk_sustained_s: Annotated[float, Why("s", "A cache that is flushed makes requests wait for some seconds.")] = 20.0
@@ -288,7 +324,10 @@ class Parameters:
         float,
         Why("share of the rate", "Shaping holds a rate within a few per cent; traffic by itself goes up and down."),
     ] = 0.03
-    plateau_ticks: Annotated[int, Why("ticks", "Fewer are too few to call flat.")] = 15
+    plateau_ticks: Annotated[
+        int, Why("ticks", "Fewer are too few to call flat; each is itself the mean over its interval.")
+    ] = 8
+    plateau_s: Annotated[float, Why("s", "At short ticks so many are no more than a moment.")] = 15.0
     plateau_bytes_per_s: Annotated[float, Why("bytes/s", "Slower than any line of today.")] = 500_000.0
     plateau_below: Annotated[float, Why("share of the highest rate", "Clearly less than the flat top.")] = 0.7
     plateau_elsewhere: Annotated[

@@ -99,6 +99,17 @@ def cpu_interrupts(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble
     return Trouble("cpu.interrupts", (work,), device=str(machine.packets_core), allowed=allowed)
 
 
+def cpu_packets(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
+    """Very many small packets, taken in by all cores, and a program that hands each to the kernel."""
+    spread = replace(machine, packets_core=None)
+    packets = machine.cores * when.between(0.2, 0.35) / machine.packet_cost_s
+    work = _job(
+        when, workers=machine.cores, intensity=when.between(0.3, 0.45), kernel_share=0.9,
+        receive_bytes_per_s=packets * 90, packet_bytes=90, link=machine.links[0].name,
+    )  # fmt: skip
+    return Trouble("cpu.packets", (work,), machine=spread, allowed=frozenset({"cpu.saturated", "net.saturated"}))
+
+
 def cpu_churn(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
     """Forks and switches keep the kernel busy."""
     cores = machine.cores * when.between(0.35, 0.6)
@@ -289,8 +300,8 @@ def periodic(machine: Machine, _: tuple[Work, ...], when: When) -> Trouble:
 
 
 PROBLEMS: tuple[Recipe, ...] = (
-    cpu_saturated, cpu_one_core, cpu_steal, cpu_quota, cpu_interrupts, cpu_churn, cpu_thermal, memory_pressure,
-    swap_thrashing,
+    cpu_saturated, cpu_one_core, cpu_steal, cpu_quota, cpu_interrupts, cpu_churn, cpu_packets, cpu_thermal,
+    memory_pressure, swap_thrashing,
     cache_thrash, memory_leak, memory_oom_kill, swap_full, disk_saturated, disk_slow, disk_hot, disk_writeback,
     io_limited,
     io_stalled, tasks_blocked, fs_filling, net_saturated, net_loss, net_errors, net_listen_overflow, net_udp_overflow,
@@ -374,7 +385,7 @@ LOOK_ALIKES: tuple[Recipe, ...] = (
 )  # fmt: skip
 
 
-FEW_CORES: tuple[Recipe, ...] = (iowait_harmless, load_blocked)
+FEW_CORES: tuple[Recipe, ...] = (iowait_harmless, load_blocked, cpu_packets)
 """Recipes that show on machines with few cores only."""
 
 
