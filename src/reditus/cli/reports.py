@@ -136,6 +136,10 @@ def show_diagnosis(
             markup=False,
         )
         _show_evidence(excluded["evidence"], console, names or {})
+    if diagnosis["unjudged"]:
+        console.print(Text("\nNot judged", style="bold"))
+    for item in diagnosis["unjudged"]:
+        console.print(f"  {item['subject']}: {item['reason']}", markup=False)
 
 
 def _titled(finding: dict[str, Any]) -> str:

@@ -5,7 +5,7 @@ step of the wall clock bends none. An interval is unknown (NaN) across a restart
 appeared, and where a counter was reset. Nothing is interpolated.
 """
 
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -179,6 +179,11 @@ class Frame:
     def has(self, counter: str, attributes: Mapping[str, str] | None = None) -> bool:
         """Whether a column of this counter with just these attributes was read."""
         return (counter, tuple(sorted((attributes or {}).items()))) in self._index
+
+    def has_some(self, counter: str, fixed: Iterable[tuple[str, str]] = ()) -> bool:
+        """Whether some column of this counter with at least these attributes was read."""
+        wanted = set(fixed)
+        return any(wanted <= set(own) for own in self._attributes.get(counter, ()))
 
     def values_of(self, counter: str, attribute: str) -> list[str]:
         """The different values that `attribute` takes on the counter's columns, sorted: the devices it has."""

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, StringConstr
 
 from reditus.analysis.diagnosis import NamedContributors
 from reditus.core.counters import Counter
-from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut
+from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut, Unjudged
 from reditus.core.errors import ReditusError
 from reditus.core.measures import Measure, Resource, Unit, measure_named
 from reditus.core.outside import shown
@@ -527,6 +527,19 @@ class RuledOutOut(Out):
         )
 
 
+class UnjudgedOut(Out):
+    """Something that could not be judged, and why."""
+
+    subject: str
+    reason: str
+    kinds: list[FindingKind]
+
+    @classmethod
+    def of(cls, item: Unjudged) -> "UnjudgedOut":
+        """From the core's record."""
+        return cls(subject=item.subject, reason=item.reason, kinds=list(item.kinds))
+
+
 class DiagnosedWindowOut(Out):
     """The window that was judged, and how much of it was observed."""
 
@@ -538,12 +551,13 @@ class DiagnosedWindowOut(Out):
 
 
 class DiagnosisOut(Out):
-    """Findings and what was ruled out."""
+    """Findings, what was ruled out, and what could not be judged."""
 
     host: str
     window: DiagnosedWindowOut
     findings: list[FindingOut]
     ruled_out: list[RuledOutOut]
+    unjudged: list[UnjudgedOut]
 
     @classmethod
     def of(
@@ -572,6 +586,7 @@ class DiagnosisOut(Out):
             window=DiagnosedWindowOut(from_=window.start_ns, to=window.end_ns, coverage=diagnosis.coverage),
             findings=[FindingOut.of(finding, parts.get(finding.id), said(finding)) for finding in diagnosis.findings],
             ruled_out=[RuledOutOut.of(excluded) for excluded in diagnosis.ruled_out],
+            unjudged=[UnjudgedOut.of(item) for item in diagnosis.unjudged],
         )
 
 

@@ -204,9 +204,7 @@ class _Engine:
             **self._network.counters(at_s, carried),
             **self._stalls(running, served, held),
             **self._troubles.counters(at_s, held),
-            "process": self.processes.counters(
-                at_s, loads, cpu["cpu"], running, served, wants, bottom, held.hung
-            ),
+            "process": self.processes.counters(at_s, loads, cpu["cpu"], running, served, wants, bottom, held.hung),
         }
 
     def _slow_down(self, loads: list[Load], served: dict[str, Served]) -> None:

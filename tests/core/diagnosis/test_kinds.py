@@ -141,7 +141,7 @@ def test_kills_are_always_reported_those_close_together_as_one():
     assert "killed 1 process " in diagnosis.findings[1].explanation
 
 
-def disk(pattern, *, stall):
+def disk(pattern, *, stall, busy=False):
     """`pattern` has requests a second, ms each, and requests in flight, for some ticks each."""
     order = disk_columns("sda")
     values = {column: [0] for column in order}
@@ -150,8 +150,8 @@ def disk(pattern, *, stall):
             steps = {
                 0: requests,
                 2: 8 * requests,
-                3: requests * wait_ms,
-                9: min(1_000, requests * 5),
+                3: int(requests * wait_ms),
+                9: min(1_000, requests * (1_000 if busy else 5)),
                 10: int(queue * 1_000),
             }
             for place, column in enumerate(order):
@@ -167,18 +167,47 @@ def disk(pattern, *, stall):
     [
         ([(60, 100, 5, 0.5), (60, 200, 60, 12)], 0.5, ["disk.saturated"]),
         ([(60, 100, 5, 0.5), (60, 20, 250, 5)], 0.5, ["disk.slow"]),
-        ([(60, 100, 5, 0.5), (60, 200, 60, 12)], 0.0, []),
+        ([(60, 100, 5, 0.5), (60, 90, 60, 5)], 0.0, []),
+        ([(60, 100, 5, 0.5), (60, 200, 60, 12)], 0.0, ["disk.saturated"]),
         ([(60, 100, 5, 0.5), (60, 200, 60, 32)], 0.0, ["disk.saturated"]),
         ([(60, 100, 5, 0.5), (60, 200, 6, 1.2)], 0.9, []),
         ([(60, 100, 5, 0.5), (10, 200, 60, 12), (50, 100, 5, 0.5)], 0.5, []),
     ],
-    ids=["queued", "slow", "no waits", "deep by design", "quick", "a flush"],
+    ids=["queued", "slow", "no waits", "many at once", "deep by design", "quick", "a flush"],
 )
 def test_a_disk_is_judged_by_its_own_normal(pattern, stall, kinds):
     diagnosis = disk(pattern, stall=stall)
     assert [finding.kind for finding in diagnosis.findings] == kinds
     for item in diagnosis.findings:
         assert (item.device, (item.start_ns - BEGIN_NS) / NS_PER_S) == ("sda", 60)
+
+
+def test_without_stalls_a_deeper_queue_is_surer():
+    confidences = [
+        disk([(60, 100, 5, 0.5), (60, 200, 60, depth)], stall=0.0).findings[0].confidence for depth in (9, 12, 32)
+    ]
+    assert 0.5 <= confidences[0] < confidences[1] < confidences[2] <= 0.7
+
+
+@pytest.mark.parametrize(
+    ("pattern", "stall", "kinds"),
+    [
+        ([(5, 0, 0, 0), (40, 120, 8, 1.2)], 0.6, ["disk.saturated"]),
+        ([(5, 0, 0, 0), (40, 120, 23, 3)], 0.9, ["disk.saturated"]),
+        ([(40, 60, 33, 2)], 1.0, ["disk.saturated"]),
+        ([(20, 0, 0, 0), (40, 400, 39, 15.8)], 0.0, ["disk.saturated"]),
+        ([(5, 0, 0, 0), (40, 700, 1.4, 1)], 0.9, []),
+        ([(5, 0, 0, 0), (40, 120, 8, 1.2)], 0.0, []),
+    ],
+    ids=["commits", "small writes", "two at once", "asynchronous", "one reader", "nobody waits"],
+)
+def test_a_disk_without_a_normal_is_judged_by_what_is_known(pattern, stall, kinds):
+    diagnosis = disk(pattern, stall=stall, busy=True)
+    assert [finding.kind for finding in diagnosis.findings] == kinds
+    for finding in diagnosis.findings:
+        assert finding.confidence <= 0.7
+        assert "its normal is not known" in finding.explanation
+    assert not any(item.kind == "disk.busy_steady" for item in diagnosis.ruled_out if kinds)
 
 
 def test_a_disk_that_was_never_idle_is_judged_by_how_fast_it_serves():

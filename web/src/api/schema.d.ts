@@ -1058,7 +1058,7 @@ export interface components {
         };
         /**
          * DiagnosisOut
-         * @description Findings and what was ruled out.
+         * @description Findings, what was ruled out, and what could not be judged.
          */
         DiagnosisOut: {
             /** Findings */
@@ -1067,6 +1067,8 @@ export interface components {
             host: string;
             /** Ruled Out */
             ruled_out: components["schemas"]["RuledOutOut"][];
+            /** Unjudged */
+            unjudged: components["schemas"]["UnjudgedOut"][];
             window: components["schemas"]["DiagnosedWindowOut"];
         };
         /**
@@ -1211,7 +1213,7 @@ export interface components {
              * FindingKind
              * @enum {string}
              */
-            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "tasks.blocked" | "io.iowait_harmless" | "load.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
+            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
             /** Next */
             next: string[];
             onset: components["schemas"]["OnsetOut"];
@@ -1941,7 +1943,7 @@ export interface components {
              * FindingKind
              * @enum {string}
              */
-            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "tasks.blocked" | "io.iowait_harmless" | "load.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
+            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
             resource: components["schemas"]["Resource"];
             /**
              * Start
@@ -2169,6 +2171,18 @@ export interface components {
          * @enum {string}
          */
         Unit: "cores" | "tasks" | "share" | "bytes" | "bytes/s" | "1/s" | "s" | "count";
+        /**
+         * UnjudgedOut
+         * @description Something that could not be judged, and why.
+         */
+        UnjudgedOut: {
+            /** Kinds */
+            kinds: ("cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset")[];
+            /** Reason */
+            reason: string;
+            /** Subject */
+            subject: string;
+        };
         /**
          * UsageOut
          * @description What a process had at a tick. Rates are null where the interval is unknown.

@@ -44,6 +44,7 @@ describe('a host at a glance', () => {
     window: { from: at(0), to: at(60), coverage: 1 },
     findings: [finding],
     ruled_out: [],
+    unjudged: [],
   }
   const answers = (found: object): Record<string, unknown> => ({
     'GET /api/archives': [anArchive()],

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import { harmOf } from './harm'
 import { useTimes } from '../useTimes'
 import { useMeasures } from '../api/queries'
@@ -20,7 +21,8 @@ import { crowdsOf, STATES, stripsOfFinding } from './proof'
 const bench = useWorkbench()
 const strips = useStrips()
 const { id, judgement, moves } = useSession()
-const { findings, isPending } = judgement
+const { findings, isPending, diagnosis } = judgement
+const unjudged = computed(() => diagnosis.value?.unjudged.length ?? 0)
 const { data: measures } = useMeasures()
 function prove(finding: Finding): void {
   strips.show(stripsOfFinding(finding, measures.value ?? []))
@@ -36,7 +38,11 @@ const times = useTimes()
   <StateNote
     v-else-if="!findings.length"
     title="No findings"
-    hint="No resource was short in what was recorded. Ruled out lists what was considered."
+    :hint="
+      unjudged
+        ? 'Nothing was short in what could be judged; what could not be stands below.'
+        : 'No resource was short in what was recorded. Ruled out lists what was considered.'
+    "
   />
   <ol v-else class="divide-y divide-rule" aria-label="Findings, causes first, then the most stall time">
     <li v-for="finding in findings" :key="finding.id" class="py-3 first:pt-0" data-finding>

@@ -7,6 +7,7 @@ import NoteList from '../notes/NoteList.vue'
 import MomentPanel from '../moment/MomentPanel.vue'
 import { useWorkbench } from '../useWorkbench'
 import FindingList from './FindingList.vue'
+import NotJudged from './NotJudged.vue'
 import RuledOutList from './RuledOutList.vue'
 
 /** The moment at the needle, the findings, what was ruled out, and the notes. */
@@ -54,7 +55,7 @@ const tabs = computed(() => [
     </TabList>
     <TabPanels class="min-h-0 grow overflow-y-auto px-4 pt-3 contain-strict">
       <TabPanel><MomentPanel /></TabPanel>
-      <TabPanel><FindingList /></TabPanel>
+      <TabPanel><FindingList /><NotJudged /></TabPanel>
       <TabPanel><RuledOutList /></TabPanel>
       <TabPanel><NoteList /></TabPanel>
     </TabPanels>

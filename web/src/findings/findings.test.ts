@@ -8,6 +8,7 @@ import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import FindingList from './FindingList.vue'
 import FindingVerdict from './FindingVerdict.vue'
+import NotJudged from './NotJudged.vue'
 import RuledOutList from './RuledOutList.vue'
 import SidePanel from './SidePanel.vue'
 
@@ -16,6 +17,7 @@ const diagnosis = (...findings: Diagnosis['findings']): Diagnosis => ({
   window: { from: at(0), to: at(60), coverage: 1 },
   findings,
   ruled_out: [aRuledOut()],
+  unjudged: [],
 })
 const VERDICTS = `PUT /api/archives/${anArchive().id}/verdicts`
 
@@ -129,5 +131,38 @@ describe('the side panel', () => {
     })
     const tabs = page.findAll('[role=tab]').map((tab) => tab.text().replace(/\s+/g, ' '))
     expect(tabs).toEqual(['Moment', 'Findings 2', 'Ruled out 1', 'Notes 4'])
+  })
+})
+
+describe('what could not be judged', () => {
+  const unjudged = [
+    {
+      subject: 'TCP retransmissions',
+      reason: '/proc/net/snmp was not recorded.',
+      kinds: ['net.loss' as const],
+    },
+  ]
+
+  it('stands open where nothing was found, so that this does not read as health', async () => {
+    const judged = { ...diagnosis(), unjudged }
+    const { text } = await mounted(NotJudged, { diagnosis: judged })
+    expect(text()).toContain('TCP retransmissions/proc/net/snmp was not recorded.')
+    const list = await mounted(FindingList, { diagnosis: judged })
+    expect(list.text()).toContain('what could not be stands below')
+  })
+
+  it('is closed beside findings, with its number, and opens', async () => {
+    const { text, press } = await mounted(NotJudged, {
+      diagnosis: { ...diagnosis(aFinding()), unjudged },
+    })
+    expect(text()).toContain('1 · show')
+    expect(text()).not.toContain('TCP retransmissions')
+    await press('Not judged')
+    expect(text()).toContain('TCP retransmissions')
+  })
+
+  it('is not shown where everything was judged', async () => {
+    const { text } = await mounted(NotJudged, { diagnosis: diagnosis() })
+    expect(text()).toBe('')
   })
 })

@@ -126,6 +126,7 @@ describe('the strips', () => {
       window: { from: at(0), to: at(60), coverage: 1 },
       findings: [finding],
       ruled_out: [],
+      unjudged: [],
     }
     const { page } = await stack(aSeriesSet(aSeries('disk.wait', [1])), [['disk.wait', {}]], { diagnosis })
     expect(page.find('.border-dotted').attributes('style')).toContain('left: 25%')

@@ -23,6 +23,7 @@ const diagnosis = {
   window: { from: at(0), to: at(60), coverage: 1 },
   findings: [aFinding()],
   ruled_out: [],
+  unjudged: [],
 }
 const strain = {
   start: at(0),

@@ -48,6 +48,7 @@ BLOCKED = Kind(
     is_problem=True,
     meaning="Tasks counted in the load neither ran, nor waited for a core, nor for a disk: they hang in the kernel, as "
     "on a frozen or unreachable filesystem.",
+    requires=("cpu.load.1m",),
     evidence=("cpu.load.1m", "cpu.runnable", "cpu.blocked", "stall.io.some"),
     look_alikes="A load from tasks that run, or wait for a core or a disk, which other counters show.",
     next_steps=(
@@ -172,8 +173,8 @@ def _finding(seen: _Tasks, stretch: Stretch, hidden: FloatArray) -> Finding:
             if by_state
             else f"The load counted {number:.1f} tasks more than ran, waited for a core or waited for a disk, "
         )
-        + f"for {spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a frozen "
-        "or unreachable filesystem, or a driver.",
+        + f"for {spell_duration(stretch.length_s(bench.timebase))}. They hang in the kernel on something else: a "
+        "frozen or unreachable filesystem, or a driver.",
         considered=(
             "Tasks that wait for a core: no, those are counted apart.",
             "Tasks that wait for a disk: no, neither blocked tasks nor stall totals show them.",

@@ -42,6 +42,7 @@ ONE_CORE = Kind(
     is_problem=True,
     meaning="One core was never idle while others had time to give: work that runs on one core only, however many "
     "there are.",
+    requires=("cpu.hottest",),
     evidence=("cpu.hottest", "cpu.busy"),
     look_alikes="`cpu.saturated`: all cores are full. `cpu.interrupts`: the core is full of packets, not of a program.",
     next_steps=(
@@ -56,6 +57,7 @@ INTERRUPTS = Kind(
     is_problem=True,
     meaning="One core spent most of its time answering devices, sustained, while the others hardly did: what comes in "
     "is handled there alone.",
+    requires=("cpu.hottest",),
     evidence=("cpu.softirq", "cpu.interrupt"),
     look_alikes="`cpu.one_core`: the core is full of a program's own work.",
     next_steps=(
@@ -70,6 +72,7 @@ STEAL = Kind(
     is_problem=True,
     meaning="The hypervisor ran other guests while this machine had work to do, sustained: it has fewer cores than it "
     "shows.",
+    requires=("cpu.steal",),
     evidence=("cpu.steal", "cpu.busy"),
     look_alikes="Steal that is counted on an idle machine, which costs nothing.",
     next_steps=("Ask who runs the hypervisor.", "Compare with other machines on the same one, at the same time."),
@@ -80,6 +83,7 @@ QUOTA = Kind(
     "Processor quota throttling",
     is_problem=True,
     meaning="Tasks waited for a core while the machine had idle ones: a control group's quota stops them.",
+    requires=("cpu.quota", "stall.cpu.some"),
     evidence=("cpu.quota", "stall.cpu.some", "cpu.busy"),
     look_alikes="`cpu.saturated`: the cores have no idle time to give.",
     next_steps=(
@@ -95,6 +99,7 @@ CHURN = Kind(
     is_problem=True,
     meaning="A great part of the processor went to the kernel, which started processes or switched between them at a "
     "high rate.",
+    requires=("cpu.switches",),
     evidence=("cpu.system", "cpu.switches", "cpu.forks"),
     look_alikes="A kernel that is busy with programs' reading and writing: few switches, few new processes.",
     next_steps=(
@@ -108,6 +113,7 @@ THERMAL = Kind(
     "Thermal throttling",
     is_problem=True,
     meaning="Cores were slowed down again and again because they were too hot: the same work takes longer.",
+    requires=("cpu.throttles",),
     evidence=("cpu.throttles",),
     look_alikes="A low clock on an idle machine saves power, and counts no throttling.",
     next_steps=("See temperatures and fans, where the machine tells them.", "See what kept the cores busy then."),

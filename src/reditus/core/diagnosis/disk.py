@@ -12,7 +12,7 @@ from reditus.core.counters import DISK as DEVICE
 from reditus.core.diagnosis.disk_readings import DiskNormal, DiskReadings, read_disk
 from reditus.core.diagnosis.disk_unloaded import judge_without_normal
 from reditus.core.diagnosis.finding import Finding, Harm, Kind, RuledOut
-from reditus.core.diagnosis.finding_builder import AT_LEAST, BELOW, Held, known, lasting
+from reditus.core.diagnosis.finding_builder import AT_LEAST, BELOW, ESTIMATED, Held, known, lasting
 from reditus.core.diagnosis.inputs import Readings, nearest
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
@@ -25,6 +25,7 @@ from reditus.core.measures.measure import natural_key
 from reditus.core.types import BoolArray, FloatArray
 
 ALIKE_SHARE = 0.1
+LEAST_CONFIDENT, UNKNOWN_NORMAL = 0.5, 0.6
 NEEDS = (
     "disk.busy",
     "disk.wait",
@@ -42,6 +43,7 @@ SATURATED = Kind(
     "Disk saturated",
     is_problem=True,
     meaning="Requests queued at a disk that was never idle, and each waited far longer than this disk takes unloaded.",
+    requires=("disk.wait",),
     evidence=("disk.queue", "disk.wait", "disk.busy", "stall.io.some"),
     look_alikes="`disk.busy_steady`: as busy, and each request is as quick as ever. `disk.slow`: as long waits with "
     "hardly a queue.",
@@ -59,6 +61,7 @@ SLOW = Kind(
     is_problem=True,
     meaning="Each request took far longer than this disk's normal, though few were in flight: throttled, failing or "
     "remote.",
+    requires=("disk.wait",),
     evidence=("disk.wait", "disk.queue", "stall.io.some"),
     look_alikes="`disk.saturated`: as long waits, because many requests queue.",
     next_steps=(
@@ -250,8 +253,9 @@ def _finding(disk: DiskReadings, normal: DiskNormal, stretch: Stretch) -> Findin
         lost=lost,
         held=held,
         estimated=disk.stall is None,
-        explanation=f"A request to {bench.device} took {wait * 1000:.1f} ms, {times:.0f} times its normal of "
-        f"{normal.wait_s * 1000:.1f} ms, for {spell_duration(stretch.length_s(bench.timebase))}. {why}",
+        confidence=_confidence(disk, normal, stretch, queue),
+        explanation=f"A request to {bench.device} took {wait * 1000:.1f} ms, {times:.0f} times "
+        f"{_normal_in_words(normal)}, for {spell_duration(stretch.length_s(bench.timebase))}. {why}",
         considered=(
             "Busy at its normal pace: no, waits rose far above this disk's own normal.",
             "Slow with few requests: no, they queued."
@@ -259,6 +263,25 @@ def _finding(disk: DiskReadings, normal: DiskNormal, stretch: Stretch) -> Findin
             else "Too many requests at once: no, it answered fewer than it has served quickly.",
         ),
     )
+
+
+def _normal_in_words(normal: DiskNormal) -> str:
+    if normal.is_known:
+        return f"its normal of {normal.wait_s * 1000:.1f} ms"
+    return (
+        f"the {normal.wait_s * 1000:.1f} ms that it works for one (its normal is not known, for it was not seen with "
+        "little to do)"
+    )
+
+
+def _confidence(disk: DiskReadings, normal: DiskNormal, stretch: Stretch, queue: float) -> float | None:
+    """Where no task is known to have waited, the depth of the queue decides: the deeper, the surer. None: as usual."""
+    rules = disk.bench.rules
+    most = ESTIMATED if normal.is_known else UNKNOWN_NORMAL
+    if disk.stall is None or disk.bench.mean(np.nan_to_num(disk.stall), stretch) >= rules.io_stall_enter:
+        return None if normal.is_known else ESTIMATED
+    deeper = (queue - rules.disk_very_deep_queue) / rules.disk_very_deep_queue
+    return LEAST_CONFIDENT + (most - LEAST_CONFIDENT) * float(np.clip(deeper, 0.0, 1.0))
 
 
 def _is_only_demand(disk: DiskReadings, normal: DiskNormal, stretch: Stretch) -> bool:

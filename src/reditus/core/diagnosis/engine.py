@@ -28,6 +28,7 @@ from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.patterns import as_spike, collapse_recurring
 from reditus.core.diagnosis.rule import Context, Rule
 from reditus.core.diagnosis.spans import RuleOutput, merge_spans
+from reditus.core.diagnosis.unjudged import unjudged
 from reditus.core.frame import Frame, Series
 from reditus.core.measures import Measure, measure_named
 from reditus.core.types import NS_PER_S
@@ -97,7 +98,11 @@ def judge(readings: Readings, rules: Parameters | None = None) -> RuleOutput:
         found, excluded = rule.judge(Context(readings, rules or Parameters(), tuple(findings)))
         findings += found
         ruled_out += excluded
-    return RuleOutput(tuple(finding for finding in findings if not _is_superseded(finding, findings)), tuple(ruled_out))
+    return RuleOutput(
+        tuple(finding for finding in findings if not _is_superseded(finding, findings)),
+        tuple(ruled_out),
+        unjudged(readings, KINDS, rules or Parameters()),
+    )
 
 
 def _is_superseded(finding: Finding, others: Sequence[Finding]) -> bool:
@@ -134,6 +139,7 @@ def build_diagnosis(
             )
         ),
         ruled_out=tuple(sorted((item for item in ruled_out if _touches(item, window)), key=lambda item: item.start_ns)),
+        unjudged=judged.unjudged,
     )
 
 
@@ -147,7 +153,9 @@ def diagnose_spans(
     together = merge_spans(spans, pause_ns)
     context = Context(whole, given)
     grown = [finding for rule in RULES if rule.judge_recording for finding in rule.judge_recording(context)]
-    return build_diagnosis(RuleOutput((*together.findings, *grown), together.ruled_out), whole, window, given)
+    return build_diagnosis(
+        RuleOutput((*together.findings, *grown), together.ruled_out, together.unjudged), whole, window, given
+    )
 
 
 def _length_s(window: Window) -> float:

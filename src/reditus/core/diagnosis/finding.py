@@ -129,10 +129,23 @@ class Kind:
     meaning: str
     evidence: tuple[str, ...]
     look_alikes: str
+    requires: tuple[str, ...] = ()
+    """Measures, or counters without a measure, of which one has to be there: with none it cannot be judged at all."""
     next_steps: tuple[str, ...] = ()
     """What to look at next, where it is found."""
     without: str = ""
     """What decides instead where a counter is missing, and what then cannot be reported."""
+
+
+@dataclass(frozen=True, slots=True)
+class Unjudged:
+    """Something that could not be judged."""
+
+    subject: str
+    """Kinds by their titles, or devices."""
+    reason: str
+    kinds: tuple[str, ...]
+    """Ids of the kinds that could therefore not be found, or not fully."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,3 +158,5 @@ class Diagnosis:
     findings: tuple[Finding, ...]
     """The most time lost first."""
     ruled_out: tuple[RuledOut, ...]
+    unjudged: tuple[Unjudged, ...] = ()
+    """What could not be judged: with much of it, an empty list of findings is no sign of health."""

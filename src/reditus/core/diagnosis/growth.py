@@ -51,6 +51,7 @@ LEAK = Kind(
     "Memory leak",
     is_problem=True,
     meaning="Programs held more memory at every look, at a steady rate, and gave none back.",
+    requires=("memory.programs",),
     evidence=("memory.programs", "memory.available"),
     look_alikes="`memory.cache_growth`: files fill what is free. A program that fills its memory once, and then stays.",
     next_steps=(
@@ -64,6 +65,7 @@ THRASH = Kind(
     "Page cache thrashing",
     is_problem=True,
     meaning="Pages of files were dropped and read again soon after, sustained, and tasks waited for them.",
+    requires=("memory.refaults",),
     evidence=("memory.refaults", "stall.memory.some", "disk.read.rate"),
     look_alikes="Streaming big files drops and reads pages too, and makes no task wait for memory. `swap.thrashing`: "
     "programs' own pages.",
@@ -78,6 +80,7 @@ SWAP_FULL = Kind(
     "Swap full",
     is_problem=True,
     meaning="Swap was full while little memory was available: the next shortage ends a program.",
+    requires=("swap.held",),
     evidence=("swap.held", "memory.available"),
     look_alikes="`swap.occupied`: occupied and quiet, with room or memory left.",
     next_steps=("See who holds the memory, and whether it grows.", "More swap only puts the end off."),
@@ -88,6 +91,7 @@ FILLING = Kind(
     "Filesystem nearly full",
     is_problem=True,
     meaning="A filesystem had hardly any room left, or would be full soon at the rate at which it filled.",
+    requires=("system.filesystem.usage",),
     evidence=("system.filesystem.usage",),
     look_alikes="A large filesystem that is nearly full and does not grow.",
     next_steps=("See what was written there recently.", "Look at the largest and newest folders."),

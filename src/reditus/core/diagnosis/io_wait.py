@@ -42,6 +42,7 @@ LIMITED = Kind(
     is_problem=True,
     meaning="Tasks lost most of their time to I/O while no disk was busy: a limit, or storage that is no disk of this "
     "machine.",
+    requires=("stall.io.some", "cpu.blocked"),
     evidence=("stall.io.some", "disk.busy"),
     look_alikes="`disk.slow`: the disk itself shows the long waits.",
     next_steps=(
@@ -56,6 +57,7 @@ STALLED = Kind(
     "Tasks stalled on I/O",
     is_problem=True,
     meaning="Several tasks at a time lost most of their time to I/O, and nothing narrower could be proven.",
+    requires=("stall.io.some",),
     evidence=("stall.io.some", "stall.io.full", "cpu.blocked"),
     look_alikes="`io.iowait_harmless` and `disk.busy_steady`: one reader whose work it is to stream a disk.",
     next_steps=(

@@ -36,6 +36,7 @@ PRESSURE = Kind(
     "Memory pressure",
     is_problem=True,
     meaning="Tasks lost time for lack of memory, sustained, while little was available.",
+    requires=("memory.available",),
     evidence=("stall.memory.some", "memory.available", "memory.faults.major"),
     look_alikes="`memory.free_low`: free is small because files fill it, and available is ample. Reclaim by itself: "
     "reading big files through a healthy machine searches pages all the time.",
@@ -52,6 +53,7 @@ KILL = Kind(
     is_problem=True,
     meaning="The kernel killed a process because memory could not be had otherwise, of the machine or of a control "
     "group.",
+    requires=("memory.oom_kills",),
     evidence=("memory.oom_kills", "memory.available"),
     look_alikes="Nothing: the kernel counts these kills.",
     next_steps=("Read the kernel's lines at that time in Notes.", "See what led up to it: pressure, swap, growth."),
@@ -62,6 +64,7 @@ THRASHING = Kind(
     "Swap thrashing",
     is_problem=True,
     meaning="Pages were read back from swap, sustained: the working set does not fit into memory.",
+    requires=("swap.in",),
     evidence=("swap.in", "swap.out", "memory.faults.major"),
     look_alikes="`swap.occupied`: pages parked there that no program reads. A short burst out is housekeeping.",
     next_steps=(

@@ -36,6 +36,7 @@ SATURATED = Kind(
     "Link saturated",
     is_problem=True,
     meaning="A link carried nearly all that its speed allows, sustained: senders wait.",
+    requires=("net.receive.rate",),
     evidence=("net.receive.use", "net.send.use"),
     look_alikes="A short burst at full speed. A virtual link whose speed is made up, which cannot be judged by it.",
     next_steps=(
@@ -50,6 +51,7 @@ LOSS = Kind(
     "TCP retransmissions",
     is_problem=True,
     meaning="A real share of TCP segments had to be sent again, sustained: something on the way loses them.",
+    requires=("net.tcp.resent",),
     evidence=("net.tcp.resent",),
     look_alikes="A listen queue that overflows makes clients send again too, and no line is lossy.",
     next_steps=(

@@ -36,6 +36,7 @@ PACKET_LOAD = Kind(
     is_problem=True,
     meaning="A great part of the processor went to the kernel for taking in and sending packets, very many a second: a "
     "flood, or programs that send little at a time.",
+    requires=("net.receive.packets",),
     evidence=("cpu.softirq", "cpu.system", "net.receive.packets", "net.send.packets"),
     look_alikes="`cpu.churn`: switches and new processes, and few packets. `cpu.interrupts`: one core alone takes all "
     "of them.",

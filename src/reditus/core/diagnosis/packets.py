@@ -36,6 +36,7 @@ ERRORS_IN = Kind(
     is_problem=True,
     meaning="Packets arrived damaged or could not be sent, sustained: a cable, a plug, a card or a mismatch of "
     "settings.",
+    requires=("net.receive.errors",),
     evidence=("net.receive.errors", "net.send.errors"),
     look_alikes="`net.loss`: lost on the way, and counted by no interface here.",
     next_steps=(
@@ -49,6 +50,7 @@ LISTEN = Kind(
     "Listen queue overflow",
     is_problem=True,
     meaning="A program did not take new connections as fast as they came, and the queue in front of it overflowed.",
+    requires=("net.tcp.listen_overflows",),
     evidence=("net.tcp.listen_overflows",),
     look_alikes="`net.loss`: the clients send again as on a lossy line.",
     next_steps=("See which program takes connections, and what held it up.", "If it was only a burst: a longer queue."),
@@ -59,6 +61,7 @@ UDP = Kind(
     "UDP receive buffer overflow",
     is_problem=True,
     meaning="A program did not read its datagrams as fast as they came, and its receive buffer overflowed.",
+    requires=("net.udp.buffer_errors",),
     evidence=("net.udp.buffer_errors",),
     look_alikes="Datagrams lost on the way, which this machine does not count.",
     next_steps=("See which program reads datagrams, and what held it up.", "If it was only a burst: a larger buffer."),
@@ -69,6 +72,7 @@ BACKLOG = Kind(
     "Packet backlog overflow",
     is_problem=True,
     meaning="A core did not take packets in as fast as they came, and its input backlog overflowed.",
+    requires=("net.backlog.dropped",),
     evidence=("net.backlog.dropped", "net.backlog.squeezed"),
     look_alikes="`net.udp_overflow`: lost later, at the program.",
     next_steps=("See whether one core answers all packets.", "Spread the interface's queues over several cores."),

@@ -39,6 +39,7 @@ HOT = Kind(
     "Uneven disk load",
     is_problem=True,
     meaning="Of several equal disks, one had several times the others' queue: the work is not spread over them.",
+    requires=("disk.queue",),
     evidence=("disk.queue",),
     look_alikes="`disk.slow`: it has the queue because it is slower, not because it has more work.",
     next_steps=("See which program or volume reads and writes there.", "Spread the work over the others."),
@@ -50,6 +51,7 @@ WRITEBACK = Kind(
     is_problem=True,
     meaning="Programs wrote faster into memory than a disk took it, and then all of it was written at once: everybody "
     "waits for it.",
+    requires=("disk.write.rate",),
     evidence=("memory.dirty", "memory.writeback", "disk.write.rate"),
     look_alikes="`disk.saturated` by reads, or by programs that wait for each write themselves.",
     next_steps=(

@@ -31,6 +31,7 @@ SATURATED = Kind(
         "Tasks were ready to run and waited for a core, sustained, while the cores had no idle time to give. "
         "Everything that needs the processor takes longer."
     ),
+    requires=("cpu.busy",),
     evidence=("cpu.busy", "stall.cpu.some", "cpu.waiting"),
     look_alikes=(
         "`cpu.busy_unwaited`: as busy, but no task waits. A quota: tasks stall while the machine idles. A high load "

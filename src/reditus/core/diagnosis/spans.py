@@ -9,7 +9,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut, summed_harm
+from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut, Unjudged, summed_harm
+from reditus.core.diagnosis.unjudged import combined
 from reditus.core.durations import spell_duration
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
@@ -24,6 +25,7 @@ class RuleOutput:
 
     findings: tuple[Finding, ...]
     ruled_out: tuple[RuledOut, ...]
+    unjudged: tuple[Unjudged, ...] = ()
 
 
 def spans_of(window: Window, interval_ns: int, span_ticks: int = SPAN_TICKS) -> list[Window]:
@@ -55,6 +57,7 @@ def merge_spans(parts: Iterable[RuleOutput], pause_ns: int) -> RuleOutput:
         tuple(
             _one_ruled_out(group) for group in _groups([item for part in every for item in part.ruled_out], pause_ns)
         ),
+        combined(part.unjudged for part in every),
     )
 
 
