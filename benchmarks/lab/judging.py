@@ -14,7 +14,7 @@ from reditus.exchange.recording import Recording
 
 ONSET_TICKS, ONSET_S = 2, 2.0
 SHORT_TICKS = 6
-"""Of less than so many ticks of trouble nothing can be asked."""
+"""Less than so many ticks of trouble are no test."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -77,6 +77,6 @@ def test_processes_that_took_part_are_named(client, store):
     load(client, LEAFDB)
     answer = judged(store, LEAFDB.archive, SpanCache())
     leak = next(finding for finding in answer.diagnosis.findings if finding.kind == "memory.leak")
-    (grown, _), *others = answer.processes[leak.id]
+    (grown, _), *others = answer.processes[leak.id].processes
     assert grown.share > 0.9
     assert all(other.share < 0.1 for other, _ in others)

@@ -76,7 +76,7 @@ def test_record_list_and_diagnose(command):
     assert "Findings" in readable
     assert "Ruled out" in readable
     diagnosis = json.loads(command("diagnose", archive["id"][:8], "--json").stdout)
-    assert set(diagnosis) == {"host", "window", "findings", "ruled_out"}
+    assert set(diagnosis) == {"host", "window", "findings", "ruled_out", "unjudged"}
     assert 0 < diagnosis["window"]["coverage"] <= 1
 
 

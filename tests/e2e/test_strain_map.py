@@ -95,7 +95,7 @@ def test_the_map_says_where_it_is_dark_and_how_strain_comes_about(bench):
 
 def test_findings_stand_above_the_map_and_lead_to_their_time(bench):
     bench.locator("[data-map-bracket]").first.click()
-    wait_until(lambda: place(bench)[2] == BEGIN_S + 18 * 60 + 20)
+    wait_until(lambda: place(bench)[2] == BEGIN_S + 18 * 60 + 21)
     assert window(bench)[0] > 0.1
 
 

@@ -34,7 +34,7 @@ def summary(page, strip, name):
 
 def test_archives_lead_to_the_workbench(running, page):
     page.goto(running.url)
-    row = page.locator("[data-host=stitch-01] [data-archive]")
+    row = page.locator("[data-host=stitch-01] [data-archive='Thursday morning']")
     assert "simulated" in row.inner_text()
     row.get_by_role("link").click()
     page.locator('[data-strip="cores"] canvas').wait_for()
@@ -130,7 +130,7 @@ def test_a_finding_sets_window_and_needle(bench):
     bench.keyboard.press("n")
     wait_until(lambda: place(bench)[2] is not None)
     start, end, at = place(bench)
-    assert at == BEGIN_S + 18 * 60 + 20
+    assert at == BEGIN_S + 18 * 60 + 21
     assert start < at < end < BEGIN_S + HOUR_S
     panel = bench.locator("[data-finding]").first
     assert "15 min 25 s lost" in panel.inner_text()

@@ -7,10 +7,12 @@ from uuid import UUID
 import numpy as np
 
 from reditus.core.blocks import CLOCKS, Block, Stretch, encode_block
+from reditus.core.diagnosis.finding import Finding, Harm, Onset
 from reditus.core.facts import HostFacts
 from reditus.core.frame import BlockSlice, Frame, Timebase
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
+from reditus.core.measures import Resource
 from reditus.core.schema import Column, Schema
 from reditus.core.types import NS_PER_S, IntArray
 
@@ -132,3 +134,12 @@ def a_report(**change):
         "spool_bytes": 0, "spool_limit_bytes": 1,
     }  # fmt: skip
     return report | change
+
+
+def a_finding(kind: str, start_ns: int, end_ns: int, *, device: str | None = None, **more: object) -> Finding:
+    """Something that ran out, with no more to it than kind, device and time."""
+    plain = Finding(
+        kind, kind, Resource.PROCESSOR, device, start_ns, end_ns, Onset(start_ns, 1.0), 1.0, 1.0, False, Harm(1.0), 1.0,
+        (), "", (), (),
+    )  # fmt: skip
+    return replace(plain, **more)  # type: ignore[arg-type]

@@ -242,7 +242,7 @@ class Storm:
             begin_ns, end_ns = (BEGIN_NS + minute * 60 * NS_PER_S for minute in minutes)
             with store.reading(kept.id) as reader:
                 rolled = rollups.rolled(reader, keys, (begin_ns, end_ns), 60)[0]
-                truth = read(reader, keys, Window(begin_ns, end_ns))[1][0].sampled
+                truth = read(reader, keys, Window(begin_ns, end_ns))[1][0].series
             assert truth is not None
             ticks = bin_series(truth, np.arange(begin_ns, end_ns + 1, 60 * NS_PER_S))
             same = np.isclose(rolled.mean, ticks.mean, rtol=1e-9, equal_nan=True)

@@ -1,7 +1,7 @@
 """Judge a timeline: short ones at once, long ones span by span, each of which is remembered until its ticks change."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 
 import numpy as np
@@ -12,9 +12,9 @@ from reditus.analysis.series import cut_to_ticks
 from reditus.core.binning import BinStats, even_edges
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
-from reditus.core.diagnosis.contributors import Contributor, contributors_to, is_attributed
+from reditus.core.diagnosis.contributors import NamedContributors, contributors_to, is_attributed
 from reditus.core.diagnosis.engine import diagnose_spans, judge, measures_of_recording
-from reditus.core.diagnosis.finding import Diagnosis, Finding
+from reditus.core.diagnosis.finding import Diagnosis, Finding, Occurrence
 from reditus.core.diagnosis.growth import FILESYSTEMS
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
 from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, RuleOutput, spans_of, with_margin
@@ -35,6 +35,7 @@ LONG_TICKS = 2 * SPAN_TICKS
 LEAST_SPAN_TICKS = 1_800
 """Of hosts with very many columns. Less would be mostly margin."""
 CACHED_SPANS = 256
+CACHED_RESULTS = 64
 MOST_ATTRIBUTED = 12
 ATTRIBUTED_TICKS = 3_600
 """Processes are looked at over so much of a finding, from its beginning."""
@@ -43,14 +44,6 @@ ATTRIBUTED_LEAK_TICKS = 40_000
 """A leak shows over all of its time; of a longer one only the beginning is looked at."""
 
 _Key = tuple[object, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class NamedContributors:
-    """The top processes of a finding with their names, and what all recorded ones had of the whole."""
-
-    processes: tuple[tuple[Contributor, str | None], ...]
-    recorded: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +58,7 @@ class SpanCache:
     """What was judged of spans, by what they consist of: a bounded LRU cache. Safe from several threads."""
 
     def __init__(self) -> None:
+        self._results = LRUCache[_Key, DiagnosisResult](CACHED_RESULTS)
         self._spans = LRUCache[_Key, RuleOutput](CACHED_SPANS)
         self._lock = Lock()
 
@@ -72,6 +66,16 @@ class SpanCache:
         """What was judged of a span with these contents, if it is still cached."""
         with self._lock:
             return self._spans.get(key)
+
+    def result(self, key: _Key) -> DiagnosisResult | None:
+        """What was found in a window with these contents, if it is still cached."""
+        with self._lock:
+            return self._results.get(key)
+
+    def put_result(self, key: _Key, result: DiagnosisResult) -> None:
+        """Cache what was found in a window."""
+        with self._lock:
+            self._results[key] = result
 
     def put(self, key: _Key, output: RuleOutput) -> None:
         """Cache what was judged of a span."""
@@ -88,6 +92,9 @@ def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> Diag
     columns = needed_columns(reader.known, wanted)
     inner = cut_to_ticks(reader, window)
     most_ticks = reader.most_ticks(len(columns))
+    key = (reader.scope.host, reader.scope.archives, window, most_ticks, reader.contents(inner))
+    if (known := memory.result(key)) is not None:
+        return known
     if (inner.end_ns - inner.start_ns) / interval_ns <= min(LONG_TICKS, most_ticks):
         frame = reader.frame(columns, inner)
         reader.check()
@@ -95,7 +102,9 @@ def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> Diag
     else:
         span_ticks = min(SPAN_TICKS, max(most_ticks - 2 * MARGIN_TICKS, LEAST_SPAN_TICKS))
         diagnosis = _long(reader, inner, window, interval_ns, span_ticks, columns, memory)
-    return DiagnosisResult(diagnosis, _attributed(reader, diagnosis, interval_ns))
+    result = DiagnosisResult(diagnosis, _attributed(reader, diagnosis, interval_ns))
+    memory.put_result(key, result)
+    return result
 
 
 def _long(
@@ -196,6 +205,10 @@ def _attributed(reader: Reader, diagnosis: Diagnosis, interval_ns: int) -> dict[
 
 def _contributors(reader: Reader, columns: list[StoredColumn], finding: Finding, interval_ns: int) -> NamedContributors:
     reader.check()
+    # Of what came several times, the longest.
+    times = finding.occurrences or (Occurrence(finding.start_ns, finding.end_ns),)
+    longest = max(times, key=lambda item: item.end_ns - item.start_ns)
+    finding = replace(finding, start_ns=longest.start_ns, end_ns=longest.end_ns)
     ticks = min(ATTRIBUTED_TICKS, reader.most_ticks(len(columns)) // 2)
     end_ns = min(finding.end_ns, finding.start_ns + ticks * interval_ns)
     if finding.kind == "memory.leak" and (finding.end_ns - finding.start_ns) / interval_ns <= ATTRIBUTED_LEAK_TICKS:
@@ -210,5 +223,6 @@ def _contributors(reader: Reader, columns: list[StoredColumn], finding: Finding,
             (match, names[match.pid, match.start].name if (match.pid, match.start) in names else None)
             for match in found.processes
         ),
+        found.by,
         found.recorded,
     )

@@ -13,6 +13,7 @@ from reditus.core.rfc3339 import parse_time
 from reditus.core.types import NS_PER_S
 from reditus.server.schemas import CounterOut
 
+MOST_TIMES = 8
 MOSTLY_RECORDED = 0.9
 """With less than this of a resource attributed to recorded processes, that is said."""
 
@@ -113,10 +114,14 @@ def show_diagnosis(
         )
         if finding["pattern"]["period_s"]:
             console.print(f"  again every {spell_duration(finding['pattern']['period_s'])}", markup=False)
+        if len(finding["occurrences"]) > 1:
+            times = [f"{_short(item['start'])} to {_short(item['end'])}" for item in finding["occurrences"]]
+            rest = f" and {len(times) - MOST_TIMES} times more" if len(times) > MOST_TIMES else ""
+            console.print(f"  each time: {'; '.join(times[:MOST_TIMES])}{rest}", markup=False)
         _show_evidence(finding["evidence"], console, names or {})
         if finding["processes"]:
             parts = (f"{item['name'] or '?'} ({item['pid']}) {item['share']:.0%}" for item in finding["processes"])
-            console.print(f"  processes: {', '.join(parts)}", markup=False)
+            console.print(f"  processes, by {finding['shares_of']}: {', '.join(parts)}", markup=False)
         recorded = finding["recorded_share"]
         if recorded is not None and recorded < MOSTLY_RECORDED:
             console.print(f"  {1 - recorded:.0%} not attributed: what had it was not recorded", markup=False)

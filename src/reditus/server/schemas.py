@@ -6,9 +6,9 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, StringConstraints, WithJsonSchema
 
-from reditus.analysis.diagnosis import NamedContributors
 from reditus.core.counters import Counter
 from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut, Unjudged
+from reditus.core.diagnosis.contributors import NamedContributors
 from reditus.core.errors import ReditusError
 from reditus.core.measures import Measure, Resource, Unit, measure_named
 from reditus.core.outside import shown
@@ -424,6 +424,13 @@ class VerdictOut(Out):
     decided: Time
 
 
+class OccurrenceOut(Out):
+    """One of the times that a finding was there."""
+
+    start: Time
+    end: Time
+
+
 class HarmOut(Out):
     """What a finding cost, in its own measure."""
 
@@ -458,7 +465,11 @@ class FindingOut(Out):
         description="What all recorded processes had of the whole: what had the rest was not recorded. null where "
         "findings of this kind are of no process, or none were recorded."
     )
+    shares_of: str | None = Field(description="What the shares of processes are shares of, in words.")
     pattern: PatternOut
+    occurrences: list[OccurrenceOut] = Field(
+        description="When it was there, where it came more than once; empty where it is one stretch."
+    )
     verdict: VerdictOut | None = None
 
     @classmethod
@@ -490,6 +501,8 @@ class FindingOut(Out):
                 ContributorOut(pid=process.pid, name=name, share=process.share)
                 for process, name in (contributors.processes if contributors else ())
             ],
+            shares_of=None if contributors is None else contributors.by or None,
+            occurrences=[OccurrenceOut(start=item.start_ns, end=item.end_ns) for item in finding.occurrences],
             recorded_share=None if contributors is None else contributors.recorded,
             pattern=PatternOut(kind=finding.pattern.kind, period_s=finding.pattern.period_s),
             verdict=None

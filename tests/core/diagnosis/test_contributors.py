@@ -2,25 +2,21 @@
 
 import pytest
 
+import builders
 from builders import BEGIN_NS, a_piece
 from reditus.core.diagnosis.contributors import Attribution, contributors_to
-from reditus.core.diagnosis.finding import Finding, Harm, Onset
 from reditus.core.frame import Frame
 from reditus.core.frame_builder import assemble
-from reditus.core.measures import Resource
 from reditus.core.processes import AMOUNTS, GROUP, PLACES, slot_columns, whole_columns
 from reditus.core.types import NS_PER_S
 
 TICKS = 20
-USER, MEMORY = 0, 2
+USER, SYSTEM, MEMORY = 0, 1, 2
 CORE = PLACES.index("process.linux.core")
 
 
 def a_finding(kind, device=None, first=5, last=15):
-    return Finding(
-        kind, kind, Resource.PROCESSOR, device, BEGIN_NS + first * NS_PER_S, BEGIN_NS + last * NS_PER_S,
-        Onset(BEGIN_NS, 1.0), 1.0, 1.0, False, Harm(1.0), 1.0, (), "", (), (),
-    )  # fmt: skip
+    return builders.a_finding(kind, BEGIN_NS + first * NS_PER_S, BEGIN_NS + last * NS_PER_S, device=device)
 
 
 def a_frame(*slots, whole):
@@ -65,7 +61,19 @@ def test_a_slot_that_changes_hands_counts_for_each_owner():
     assert {entry.pid: round(entry.share, 2) for entry in answer.processes} == {11: 0.24, 12: 0.26}
 
 
-@pytest.mark.parametrize("kind", ["net.saturated", "net.loss", "fs.filling"])
+@pytest.mark.parametrize("kind", ["net.errors", "fs.filling", "tasks.blocked"])
 def test_what_no_process_is_charged_for_names_none(kind):
     frame = a_frame((11, 0, {USER: 60}), whole={USER: 100})
     assert contributors_to(frame, a_finding(kind)) == Attribution()
+
+
+def test_of_a_link_those_are_named_that_kept_the_kernel_busy():
+    frame = a_frame((11, 0, {USER: 60, SYSTEM: 1}), (12, 1, {SYSTEM: 30}), whole={USER: 60, SYSTEM: 40})
+    answer = contributors_to(frame, a_finding("net.saturated"))
+    assert [(entry.pid, entry.share) for entry in answer.processes] == [(12, 0.75)]
+    assert answer.by.startswith("processor time in the kernel")
+
+
+def test_shares_say_what_they_are_shares_of():
+    frame = a_frame((11, 0, {USER: 60}), whole={USER: 100})
+    assert contributors_to(frame, a_finding("cpu.saturated")).by == "processor time"

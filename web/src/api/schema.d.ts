@@ -1216,6 +1216,11 @@ export interface components {
             kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
             /** Next */
             next: string[];
+            /**
+             * Occurrences
+             * @description When it was there, where it came more than once; empty where it is one stretch.
+             */
+            occurrences: components["schemas"]["OccurrenceOut"][];
             onset: components["schemas"]["OnsetOut"];
             pattern: components["schemas"]["PatternOut"];
             /**
@@ -1231,6 +1236,11 @@ export interface components {
             resource: components["schemas"]["Resource"];
             /** Severity */
             severity: number;
+            /**
+             * Shares Of
+             * @description What the shares of processes are shares of, in words.
+             */
+            shares_of: string | null;
             /**
              * Start
              * Format: date-time
@@ -1528,6 +1538,22 @@ export interface components {
              * @description The tick that describes it; null in a gap.
              */
             tick: string | null;
+        };
+        /**
+         * OccurrenceOut
+         * @description One of the times that a finding was there.
+         */
+        OccurrenceOut: {
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
         };
         /**
          * OnsetOut

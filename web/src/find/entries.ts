@@ -100,7 +100,7 @@ export function entriesFor(
   return out
 }
 
-/** "core 5" and "cpu.busy@5": what is asked of one device. */
+/** "core 5" and "cpu.busy@5": a measure of one device. */
 function splitDevice(typed: string): { text: string; device: string | null } {
   const named = /^([^@\s]+)@(\S+)$/.exec(typed.trim())
   if (named) return { text: named[1] ?? '', device: named[2] ?? null }

@@ -30,7 +30,16 @@ function prove(finding: Finding): void {
 /** With less than half attributed to recorded processes, the one that matters may be none of them. */
 const MOSTLY_RECORDED = 0.5
 const LEAST_SHOWN = 0.05
+const MOST_TIMES = 12
 const times = useTimes()
+/** Of what came on several days the first and the last time; else from when to when. */
+function whenOf(finding: Finding): string {
+  const first = finding.occurrences[0]
+  const last = finding.occurrences.at(-1)
+  if (finding.pattern.kind !== 'days' || !first || !last)
+    return times.range(toMs(finding.start), toMs(finding.end))
+  return `${times.range(toMs(first.start), toMs(first.end))} … ${times.range(toMs(last.start), toMs(last.end))}`
+}
 </script>
 
 <template>
@@ -65,9 +74,12 @@ const times = useTimes()
           <span class="text-2xs text-soft">{{ finding.kind }}</span>
         </span>
         <span class="block text-soft">
-          {{ times.range(toMs(finding.start), toMs(finding.end)) }} ·
+          {{ whenOf(finding) }} ·
           <b v-if="harmOf(finding)" class="font-semibold text-ink">{{ harmOf(finding) }}</b><template v-else
             >cost unknown</template
+          >
+          <template v-if="finding.pattern.kind === 'days'">
+            · {{ finding.occurrences.length }} times</template
           >
           <template v-if="finding.pattern.period_s">
             · again every {{ spellDuration(finding.pattern.period_s) }}</template
@@ -88,12 +100,34 @@ const times = useTimes()
             :here="finding.id"
             @find="moves.find($event)"
           />
+          <ul
+            v-if="finding.occurrences.length > 1"
+            class="flex flex-wrap gap-x-3 gap-y-1"
+            aria-label="Each time"
+          >
+            <li v-for="time in finding.occurrences.slice(0, MOST_TIMES)" :key="time.start">
+              <button
+                type="button"
+                class="underline decoration-rule-strong underline-offset-2 hover:decoration-ink"
+                data-occurrence
+                @click="moves.findTime(finding.id, time)"
+              >
+                {{ times.range(toMs(time.start), toMs(time.end)) }}
+              </button>
+            </li>
+            <li v-if="finding.occurrences.length > MOST_TIMES" class="text-soft">
+              and {{ finding.occurrences.length - MOST_TIMES }} times more
+            </li>
+          </ul>
           <EvidenceList :evidence="finding.evidence" />
           <PillButton label="Show these strips, and nothing else" @press="prove(finding)"
             >Show these strips</PillButton
           >
           <section v-if="finding.recorded_share !== null" data-contributors>
-            <h3 class="font-semibold">Top processes</h3>
+            <h3 class="font-semibold">
+              Top processes
+              <span v-if="finding.shares_of" class="font-normal text-soft">by {{ finding.shares_of }}</span>
+            </h3>
             <p v-if="finding.recorded_share < MOSTLY_RECORDED" class="text-soft">
               What had the greater part was not recorded.
             </p>

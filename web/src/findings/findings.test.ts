@@ -28,6 +28,24 @@ describe('the list of findings', () => {
     expect(text()).toContain('Ruled out')
   })
 
+  it('lists the times of what came on several days, and goes to the one pressed', async () => {
+    const occurrences = [
+      { start: at(10), end: at(12) },
+      { start: at(24 * 60 + 10), end: at(24 * 60 + 12) },
+    ]
+    const daily = aFinding({ pattern: { kind: 'days', period_s: null }, occurrences })
+    const { text, session, page } = await mounted(FindingList, {
+      diagnosis: diagnosis(daily),
+      answers: { 'GET /api/measures': [aMeasure()] },
+    })
+    expect(text()).toContain('2 times')
+    useWorkbench().selected = daily.id
+    await flushPromises()
+    expect(text()).toContain('Top processes by bytes written')
+    await page.findAll('[data-occurrence]')[1]?.trigger('click')
+    expect(session.moves.findTime).toHaveBeenCalledWith(daily.id, occurrences[1])
+  })
+
   it('goes to the one that is pressed', async () => {
     const { session, press } = await mounted(FindingList, { diagnosis: diagnosis(aFinding()) })
     await press('Disk saturated')

@@ -10,9 +10,8 @@ const FRESH_EVERY_MS = 500
 const OLD_EVERY_MS = 10_000
 
 /**
- * Let the archive grow with its ticks. It is asked for, in short requests: a browser has six connections to a server, and one
- * that is held open by each page leaves the seventh without any (decision 0013). What cannot grow is not asked for again, nor
- * what is not looked at.
+ * Let the archive grow with its ticks. It is polled: a browser has six connections to a server, and one that is held open by
+ * each page leaves the seventh without any (decision 0013). What cannot grow is not polled, nor what is not looked at.
  */
 export function useLive(id: Ref<string>, archive: Ref<Archive | undefined>): void {
   const client = useQueryClient()

@@ -147,8 +147,8 @@ function spell(row: StrainRow): string {
       <h2 class="pl-[18px] font-serif text-[15px] leading-5 font-semibold">Strain</h2>
       <div class="relative">
         <button
-          v-for="{ finding, from, to, lane, text, words } in brackets"
-          :key="finding.id"
+          v-for="{ finding, start, end, from, to, lane, text, words } in brackets"
+          :key="finding.id + start"
           type="button"
           class="absolute h-2 min-w-[3px] border-x-[1.5px] border-t-[1.5px] text-2xs hover:bg-needle/10"
           :style="{
@@ -160,7 +160,11 @@ function spell(row: StrainRow): string {
           :title="text"
           :aria-label="text"
           data-map-bracket
-          @click="moves.find(finding.id)"
+          @click="
+            finding.pattern.kind === 'days'
+              ? moves.findTime(finding.id, { start, end })
+              : moves.find(finding.id)
+          "
         >
           <span
             v-if="words"

@@ -11,6 +11,8 @@ const finding = (id: string, fromH: number, toH: number, severity: number): Find
     title: 'Processor saturated',
     device: null,
     caused_by: [],
+    pattern: { kind: 'once', period_s: null },
+    occurrences: [],
     start: new Date(fromH * HOUR).toISOString(),
     end: new Date(toH * HOUR).toISOString(),
     severity,
@@ -30,6 +32,16 @@ describe('brackets', () => {
     expect(brackets).toHaveLength(12)
     expect(brackets[0]?.words).not.toBeNull()
     expect(brackets.filter((bracket) => bracket.words !== null).length).toBeLessThan(4)
+  })
+
+  it('stand above each day of what came on several', () => {
+    const days = [
+      { start: new Date(HOUR).toISOString(), end: new Date(2 * HOUR).toISOString() },
+      { start: new Date(25 * HOUR).toISOString(), end: new Date(26 * HOUR).toISOString() },
+    ]
+    const daily = { ...finding('a', 1, 26, 1), pattern: { kind: 'days', period_s: null }, occurrences: days }
+    const brackets = bracketsOf([daily], extent, 1000)
+    expect(brackets.map(({ from }) => Math.round(from * 48))).toEqual([1, 25])
   })
 
   it('stay within the archive, however long a finding goes on', () => {

@@ -7,6 +7,8 @@ import { shareAt, type Span } from '../model/span'
 /** A finding above the map: its stretch, the line it stands on, and where its words find room. */
 export interface Bracket {
   finding: Finding
+  start: string
+  end: string
   from: number
   to: number
   lane: number
@@ -22,6 +24,12 @@ const BESIDE_PX = 10
 const spellFinding = (finding: Finding): string =>
   [titleOf(finding), finding.harm.seconds >= 1 ? harmOf(finding) : null].filter(Boolean).join(', ')
 
+/** What came on several days stands above each of them. */
+const timesOf = (finding: Finding): { finding: Finding; start: string; end: string }[] =>
+  finding.pattern.kind === 'days'
+    ? finding.occurrences.map(({ start, end }) => ({ finding, start, end }))
+    : [{ finding, start: finding.start, end: finding.end }]
+
 /**
  * Lay findings out on few lines: every one has its stretch, what only followed from another on the line above. Words go
  * where no stretch and no other words are, those of causes and of the gravest first.
@@ -34,14 +42,14 @@ export function bracketsOf(findings: Finding[], extent: Span, width: number): Br
   const taken: [number, number][][] = Array.from({ length: LANES }, () => [])
   const free = (lane: number, from: number, to: number): boolean =>
     from >= 0 && to <= width && (taken[lane] ?? []).every(([start, end]) => to <= start || from >= end)
-  const laid = gravest.map((finding): Bracket => {
-    const from = Math.min(Math.max(shareAt(extent, toMs(finding.start)), 0), 1)
-    const to = Math.min(Math.max(shareAt(extent, toMs(finding.end)), from), 1)
+  const laid = gravest.flatMap(timesOf).map(({ finding, start, end }): Bracket => {
+    const from = Math.min(Math.max(shareAt(extent, toMs(start)), 0), 1)
+    const to = Math.min(Math.max(shareAt(extent, toMs(end)), from), 1)
     const lowest = finding.caused_by.length ? LANES - 2 : LANES - 1
     const lanes = Array.from({ length: lowest + 1 }, (_, at) => lowest - at)
     const lane = lanes.find((item) => free(item, ...edgesOf(from, to, width))) ?? lowest
     taken[lane]?.push(edgesOf(from, to, width))
-    return { finding, from, to, lane, text: spellFinding(finding), words: null }
+    return { finding, start, end, from, to, lane, text: spellFinding(finding), words: null }
   })
   return laid.map((item) => {
     const [left, right] = edgesOf(item.from, item.to, width)

@@ -100,6 +100,7 @@ function aSession(opened: Opened): Session {
       zoom: vi.fn<Moves['zoom']>(),
       pan: vi.fn<Moves['pan']>(),
       find: vi.fn<Moves['find']>(),
+      findTime: vi.fn<Moves['findTime']>(),
       jump: vi.fn<Moves['jump']>(),
       jumpGap: vi.fn<Moves['jumpGap']>(),
       note: vi.fn<Moves['note']>(),

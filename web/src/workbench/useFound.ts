@@ -10,7 +10,10 @@ export function useFound({ charted, moves }: Session): (entry: Entry) => void {
   const bench = useWorkbench()
   const board = useStrips()
   return (entry) => {
-    if (entry.kind === 'time') moves.goTo(entry.at)
+    if (entry.kind === 'time') {
+      moves.goTo(entry.at)
+      bench.tab = TABS.moment
+    }
     if (entry.kind === 'span') bench.look(entry.span)
     if (entry.kind === 'layout') board.choose(entry.layout)
     if (entry.kind === 'measure') {

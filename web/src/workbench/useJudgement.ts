@@ -21,7 +21,7 @@ export interface Judgement {
 }
 
 /**
- * What can be said of the whole archive. Asked for after the map and the strips, which can be looked at meanwhile: to go
+ * What can be said of the whole archive. Requested for after the map and the strips, which can be looked at meanwhile: to go
  * through all of a long recording would hold both up.
  */
 export function useJudgement(

@@ -68,6 +68,11 @@ export function useMoves(
     const finding = diagnosis.value?.findings.find((item) => item.id === wanted)
     const found = finding ?? diagnosis.value?.ruled_out.find((item) => item.id === wanted)
     if (!found || !bench.extent) return
+    const first = finding?.pattern.kind === 'days' ? finding.occurrences[0] : undefined
+    if (first) {
+      findTime(wanted, first)
+      return
+    }
     bench.play(false)
     bench.look(aroundStretch({ start: toMs(found.start), end: toMs(found.end) }, bench.extent))
     bench.point(placeOf(found))
@@ -75,10 +80,36 @@ export function useMoves(
     bench.tab = finding ? TABS.findings : TABS.ruledOut
   }
 
+  /** One of the times of a finding that came more than once. */
+  function findTime(wanted: string, time: { start: string; end: string }): void {
+    if (!bench.extent) return
+    const interval = (archive.value?.interval_s ?? 0) * 1000
+    const stretch = { start: toMs(time.start), end: toMs(time.end) }
+    bench.play(false)
+    bench.look(aroundStretch(stretch, bench.extent))
+    bench.point(Math.min(stretch.start + interval, stretch.end))
+    bench.selected = wanted
+    bench.tab = TABS.findings
+  }
+
+  /** The next or the previous finding; of what came on several days, the next time. */
   function jump(by: number): void {
-    const inTime = [...(diagnosis.value?.findings ?? [])].sort((a, b) => toMs(a.start) - toMs(b.start))
-    const chosen = nextOf(inTime, placeOf, bench.needle ?? 0, by)
-    if (chosen) find(chosen.id)
+    const places = (diagnosis.value?.findings ?? []).flatMap((finding) =>
+      finding.pattern.kind === 'days'
+        ? finding.occurrences.map((time) => ({ finding, time }))
+        : [{ finding, time: null }],
+    )
+    const interval = (archive.value?.interval_s ?? 0) * 1000
+    const at = ({ finding, time }: (typeof places)[number]): number =>
+      time ? Math.min(toMs(time.start) + interval, toMs(time.end)) : placeOf(finding)
+    const chosen = nextOf(
+      places.sort((a, b) => at(a) - at(b)),
+      at,
+      bench.needle ?? 0,
+      by,
+    )
+    if (chosen?.time) findTime(chosen.finding.id, chosen.time)
+    else if (chosen) find(chosen.finding.id)
   }
 
   // Requested before they are known, the jump is made as soon as they are, unless another archive is open by then.
@@ -124,7 +155,7 @@ export function useMoves(
     bench.point(at)
   }
 
-  return { step, zoom, pan, find, jump, jumpGap, note, goTo }
+  return { step, zoom, pan, find, findTime, jump, jumpGap, note, goTo }
 }
 
 /** The next one in time, or the one before; after the last comes the first. */

@@ -128,7 +128,7 @@ def _stretches(seen: _Tasks) -> list[tuple[Stretch, FloatArray]]:
     bench, rules = seen.bench, seen.bench.rules
     hidden = _hidden(seen, rules.blocked_window_s, rules.blocked_window_ticks)
     if seen.hanging is not None:
-        # Who waits for a request, or for one that another has in flight, waits for a disk.
+        # With as many requests in flight they wait for a disk, each for its own or for another's.
         hidden = np.maximum(seen.hanging - np.maximum(seen.blocked, seen.queue), 0.0)
     # Where others wait for disks, those that hang have to be the greater part.
     quiet = np.ones(len(hidden), dtype=bool)

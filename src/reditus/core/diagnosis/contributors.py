@@ -19,8 +19,20 @@ from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 MOST_REPORTED = 5
 LEAST_SHARE = 0.03
-_CPU, _MEMORY, _READ, _WRITTEN, _MAJOR, _BLOCKED = (0, 1), (2,), (3,), (4,), (5,), (7,)
+_CPU, _KERNEL, _MEMORY, _READ, _WRITTEN, _MAJOR, _BLOCKED = (0, 1), (1,), (2,), (3,), (4,), (5,), (7,)
 """Places among AMOUNTS."""
+_MOVED = (*_READ, *_WRITTEN)
+BY = {
+    _CPU: "processor time",
+    _KERNEL: "processor time in the kernel, for no kernel counts a process's traffic",
+    _MEMORY: "memory held",
+    _READ: "bytes read",
+    _WRITTEN: "bytes written",
+    _MAJOR: "major faults",
+    _BLOCKED: "time blocked on I/O",
+    _MOVED: "bytes read and written",
+}
+"""What a share is a share of, in words."""
 # What a process's part is measured by, best first: the first of which anybody had some.
 MEASURED_BY: dict[str, tuple[tuple[int, ...], ...]] = {
     "cpu.saturated": (_CPU,),
@@ -35,12 +47,18 @@ MEASURED_BY: dict[str, tuple[tuple[int, ...], ...]] = {
     "swap.full": (_MEMORY,),
     "swap.thrashing": (_MAJOR, _MEMORY),
     "memory.cache_thrash": (_READ, _MAJOR),
-    "disk.saturated": ((*_READ, *_WRITTEN),),
-    "disk.slow": (_BLOCKED, (*_READ, *_WRITTEN)),
-    "disk.hot": ((*_READ, *_WRITTEN),),
+    "disk.saturated": (_MOVED,),
+    "disk.slow": (_BLOCKED, _MOVED),
+    "disk.hot": (_MOVED,),
     "disk.writeback": (_WRITTEN,),
-    "io.limited": (_BLOCKED, (*_READ, *_WRITTEN)),
-    "io.stalled": (_BLOCKED, (*_READ, *_WRITTEN)),
+    "io.limited": (_BLOCKED, _MOVED),
+    "io.stalled": (_BLOCKED, _MOVED),
+    "cpu.interrupts": (_KERNEL,),
+    "net.saturated": (_KERNEL,),
+    "net.loss": (_KERNEL,),
+    "net.backlog": (_KERNEL,),
+    "net.listen_overflow": (_CPU,),
+    "net.udp_overflow": (_CPU,),
 }
 GROWTH = {"memory.leak"}
 """Kinds by which a process's part is how much more it held at the end than at the beginning."""
@@ -61,8 +79,19 @@ class Attribution:
 
     processes: tuple[Contributor, ...] = ()
     """The greatest parts, greatest first."""
+    by: str = ""
+    """What the shares are shares of, in words."""
     recorded: float = 0.0
     """What all recorded processes had of the whole, 0 to 1: the rest is not attributed."""
+
+
+@dataclass(frozen=True, slots=True)
+class NamedContributors:
+    """The top processes of a finding with their names, and what all recorded ones had of the whole."""
+
+    processes: tuple[tuple[Contributor, str | None], ...]
+    by: str
+    recorded: float
 
 
 NONE = Attribution()
@@ -91,11 +120,11 @@ def contributors_to(frame: Frame, finding: Finding) -> Attribution:
         on_core = _by_process(series, _CPU, within, core=int(finding.device))
         # Of the core's own time, which it had no more of to give.
         whole_ticks = group.timebase.interval_ns[within].sum() / NS_PER_S * TICKS_PER_S
-        return _greatest(on_core, max(float(whole_ticks), sum(on_core.values())))
+        return _greatest(on_core, max(float(whole_ticks), sum(on_core.values())), "the core's time")
     for places in MEASURED_BY[finding.kind]:
         whole = _amount(series, whole_columns()[: len(AMOUNTS)], places, within).sum()
         if whole > 0:
-            return _greatest(_by_process(series, places, within), float(whole))
+            return _greatest(_by_process(series, places, within), float(whole), BY[places])
     return NONE
 
 
@@ -155,14 +184,15 @@ def _grown(series: _Series, ticks: IntArray) -> Attribution:
                 last[who] = (end, float(held[end]))
     grown = {who: max(last[who][1] - first[who][1], 0.0) for who in first}
     held = _amount(series, whole_columns()[: len(AMOUNTS)], _MEMORY, ticks)
-    return _greatest(grown, max(float(held[-1] - held[0]), sum(grown.values())))
+    return _greatest(grown, max(float(held[-1] - held[0]), sum(grown.values())), "growth of memory held")
 
 
-def _greatest(amounts: dict[_Key, float], whole: float) -> Attribution:
+def _greatest(amounts: dict[_Key, float], whole: float, by: str) -> Attribution:
     if whole <= 0:
         return NONE
     shares = sorted(((amount / whole, who) for who, amount in amounts.items()), reverse=True)
     return Attribution(
         tuple(Contributor(*who, min(share, 1.0)) for share, who in shares[:MOST_REPORTED] if share >= LEAST_SHARE),
+        by,
         min(sum(amounts.values()) / whole, 1.0),
     )

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reditus.core.counters import CPU_NUMBER
+from reditus.core.counters import CPU_NUMBER, INTERFACE
 from reditus.core.diagnosis import packet_load
 from reditus.core.diagnosis.finding import Finding, Harm, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
@@ -19,6 +19,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.frame import Timebase
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import natural_key
+from reditus.core.measures.network import PACKETS
 from reditus.core.measures.processor import THROTTLED_PERIODS, TIME, core_count, quotas
 from reditus.core.types import BoolArray, FloatArray
 
@@ -34,6 +35,7 @@ NEEDS = (
     "stall.cpu.some",
     "disk.read.requests",
     "disk.write.requests",
+    "net.receive.packets",
 )
 
 ONE_CORE = Kind(
@@ -164,7 +166,7 @@ def judge_cores(context: Context) -> Judgement:
         rows("cpu.busy"),
         rows("cpu.softirq") + rows("cpu.interrupt"),
     )
-    findings = _single(seen, _least_s(readings, rules)) if len(names) > 1 else []
+    findings = _single(readings, seen, _least_s(readings, rules)) if len(names) > 1 else []
     return [
         *findings,
         *_steal(readings, seen),
@@ -182,7 +184,7 @@ def _long(stretches: Sequence[Stretch], bench: FindingBuilder, least_s: float) -
     return [stretch for stretch in stretches if stretch.length_s(bench.timebase) >= least_s]
 
 
-def _single(seen: _Cores, least_s: float) -> list[Finding]:
+def _single(readings: Readings, seen: _Cores, least_s: float) -> list[Finding]:
     """Cores that are full by themselves, of a program or of packets."""
     rules, findings = seen.bench.rules, []
     ranked = np.sort(seen.each, axis=0)
@@ -197,7 +199,7 @@ def _single(seen: _Cores, least_s: float) -> list[Finding]:
             alone & (soft >= rules.interrupts_enter), alone & (soft >= rules.interrupts_leave), bench.timebase, rules
         )
         packed = _long(packed, bench, rules.interrupts_sustained_s)
-        findings += [_interrupts(bench, item, soft, own) for item in packed]
+        findings += [_interrupts(readings, bench, item, soft, own) for item in packed]
         by_itself = (own > second - 1e-9) & (second < rules.one_core_others)
         own_work = soft < rules.interrupts_leave
         full = sustained(
@@ -241,7 +243,9 @@ def _one_core(
     )
 
 
-def _interrupts(bench: FindingBuilder, stretch: Stretch, soft: FloatArray, own: FloatArray) -> Finding:
+def _interrupts(
+    readings: Readings, bench: FindingBuilder, stretch: Stretch, soft: FloatArray, own: FloatArray
+) -> Finding:
     return bench.finding(
         INTERRUPTS,
         stretch,
@@ -254,10 +258,24 @@ def _interrupts(bench: FindingBuilder, stretch: Stretch, soft: FloatArray, own: 
         ],
         explanation=f"Core {bench.device} spent {bench.mean(soft, stretch):.0%} of "
         f"{spell_duration(stretch.length_s(bench.timebase))} answering devices, and the other cores hardly any of "
-        f"theirs. What "
-        "comes in can go no faster than that one core takes it.",
+        "theirs. What "
+        f"comes in can go no faster than that one core takes it.{_packets_of(readings, bench, stretch)}",
         considered=("A program that fills one core: no, it was the kernel's answering of devices.",),
     )
+
+
+def _packets_of(readings: Readings, bench: FindingBuilder, stretch: Stretch) -> str:
+    """The interface that most packets came from, in words."""
+    names = readings.frame.facts.outer_links(readings.frame.values_of(PACKETS, INTERFACE))
+    means = {
+        name: bench.mean(known(readings.on(bench.timebase, "net.receive.packets", name), len(bench.timebase)), stretch)
+        for name in sorted(names, key=natural_key)
+    }
+    busiest = max(means, key=lambda name: means[name], default=None)
+    if busiest is None or means[busiest] <= 0:
+        return ""
+    share = means[busiest] / sum(means.values())
+    return f" {means[busiest]:,.0f} packets a second came in at {busiest}, {share:.0%} of all."
 
 
 def _steal(readings: Readings, seen: _Cores) -> list[Finding]:

@@ -25,7 +25,7 @@ from reditus.core.diagnosis.chains import chained, follows
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Kind, RuledOut
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.diagnosis.patterns import as_spike, collapse_recurring
+from reditus.core.diagnosis.patterns import as_spike, collapse_recurring, merge_days
 from reditus.core.diagnosis.rule import Context, Rule
 from reditus.core.diagnosis.spans import RuleOutput, merge_spans
 from reditus.core.diagnosis.unjudged import unjudged
@@ -127,7 +127,7 @@ def build_diagnosis(
     )
     # A moment of what a longer trouble brings about is that trouble's.
     ruled_out = [*judged.ruled_out, *(as_spike(spike) for spike in spikes if not follows(spike, findings, given))]
-    findings = chained(findings, readings, given)
+    findings = merge_days(chained(findings, readings, given))
     return Diagnosis(
         window=window,
         coverage=summarise(seen, window).coverage if seen is not None and len(seen) else 0.0,

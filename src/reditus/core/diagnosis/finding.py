@@ -35,8 +35,16 @@ class Pattern:
     """How a finding recurs."""
 
     kind: str
-    """`once`; `periodic` comes with the rules that look for it."""
+    """`once`, `periodic`, or `days`: on several days, at no steady distance."""
     period_s: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Occurrence:
+    """One of the times that a finding was there."""
+
+    start_ns: int
+    end_ns: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +81,8 @@ class Finding:
     considered: tuple[str, ...]
     next: tuple[str, ...]
     pattern: Pattern = field(default_factory=lambda: Pattern("once"))
+    occurrences: tuple["Occurrence", ...] = ()
+    """When it was there, where it came more than once: in order. Empty where it is one stretch from start to end."""
     caused_by: tuple[str, ...] = ()
     """Ids of findings that brought this one about."""
     symptoms: tuple[str, ...] = ()

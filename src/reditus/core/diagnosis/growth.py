@@ -395,7 +395,7 @@ def _filling(readings: Readings, rules: Parameters) -> list[Finding]:
 
 
 def _is_full_by_nature(readings: Readings, rules: Parameters, mount: str, used: Series, free: Series) -> bool:
-    """Images and other read-only filesystems have no room to lose, and of very small ones nobody lives."""
+    """Images and other read-only filesystems have no room to lose, and very small ones hold nothing that grows."""
     size_bytes = float(np.nanmax(used.values + free.values, initial=0.0))
     if size_bytes < rules.fs_least_bytes:
         return True

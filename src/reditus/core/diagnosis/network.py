@@ -10,13 +10,14 @@ import numpy as np
 
 from reditus.core.counters import INTERFACE
 from reditus.core.diagnosis.finding import Finding, Kind
-from reditus.core.diagnosis.finding_builder import FindingBuilder, Held
+from reditus.core.diagnosis.finding_builder import FindingBuilder, Held, known
 from reditus.core.diagnosis.inputs import Readings
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
 from reditus.core.filters import running_median
+from reditus.core.frame import Timebase
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import natural_key
 from reditus.core.measures.network import IO, segments_sent
@@ -62,6 +63,8 @@ LOSS = Kind(
 )
 KINDS = (SATURATED, LOSS)
 _WAYS = (("receive", "received"), ("send", "sent"))
+LEAST_RESENT = 0.002
+"""A share of segments sent again that is worth a sentence."""
 
 
 def judge_network(context: Context) -> Judgement:
@@ -71,7 +74,7 @@ def judge_network(context: Context) -> Judgement:
     findings: list[Finding] = []
     for name in sorted(names, key=natural_key):
         for way, past in _WAYS:
-            full = _full(readings, rules, name, way, past)
+            full = [_with_resent(readings, finding) for finding in _full(readings, rules, name, way, past)]
             findings += full or _plateaus(readings, rules, name, way, past)
     return [*findings, *_lossy(readings, rules)], []
 
@@ -91,6 +94,29 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
         if stretch.length_s(use.timebase) >= rules.link_sustained_s
         and bench.mean(values, stretch) >= rules.link_full_enter
     ]
+
+
+def _with_resent(readings: Readings, finding: Finding) -> Finding:
+    """With what had to be sent again while the link was full: that is part of what it cost."""
+    resent = readings.sampled("net.tcp.resent")
+    if resent is None:
+        return finding
+    within = (resent.timebase.wall_ns > finding.start_ns) & (resent.timebase.wall_ns <= finding.end_ns)
+    share = float(np.nanmean(resent.values[within])) if (~np.isnan(resent.values[within])).any() else 0.0
+    if share < LEAST_RESENT:
+        return finding
+    return replace(finding, explanation=f"{finding.explanation} {share:.1%} of TCP segments were sent again meanwhile.")
+
+
+def _busiest_link(readings: Readings, base: Timebase, stretch: Stretch) -> str | None:
+    """The interface that carried most bytes; None where there is only one, or none is known."""
+    names = readings.frame.facts.outer_links(readings.frame.values_of(IO, INTERFACE))
+
+    def moved(name: str) -> float:
+        both = [known(readings.on(base, f"net.{way}.rate", name), len(base)) for way, _ in _WAYS]
+        return float(sum(rates[stretch.ticks].mean() for rates in both))
+
+    return max(sorted(names, key=natural_key), key=moved, default=None)
 
 
 def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: str) -> list[Finding]:
@@ -194,7 +220,7 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
             explanation=f"{bench.mean(share, item):.1%} of {bench.mean(sent, item):,.0f} TCP segments a second had to "
             f"be sent again, for "
             f"{spell_duration(item.length_s(bench.timebase))}. Connections that lose segments slow down, and "
-            "then wait.",
+            f"then wait.{_by_link(readings, bench.timebase, item)}",
             considered=(
                 "A full listen queue: no, none overflowed."
                 if overflows is not None
@@ -211,6 +237,11 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
         if item.length_s(bench.timebase) >= rules.link_sustained_s
         and bench.mean(again, item) * item.length_s(bench.timebase) >= rules.loss_least
     ]
+
+
+def _by_link(readings: Readings, base: Timebase, stretch: Stretch) -> str:
+    name = _busiest_link(readings, base, stretch)
+    return f" Most traffic went over {name} meanwhile." if name else ""
 
 
 def _over(values: FloatArray, bench: FindingBuilder, window_s: float) -> FloatArray:

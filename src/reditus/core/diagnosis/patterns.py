@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from reditus.core.diagnosis.finding import Finding, Kind, Onset, Pattern, RuledOut, summed_harm
+from reditus.core.diagnosis.finding import Finding, Kind, Occurrence, Onset, Pattern, RuledOut, summed_harm
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.durations import spell_duration
 from reditus.core.types import NS_PER_S, FloatArray
@@ -24,6 +24,8 @@ COUNTED = ("memory.oom_kill", "net.errors", "net.listen_overflow", "net.udp_over
 """What is counted is reported however short it was."""
 BINS_A_GAP = 24
 MOST_BINS = 1 << 15
+MOST_OCCURRENCES = 200
+DAY_NS = 86_400 * NS_PER_S
 
 
 def collapse_recurring(
@@ -136,6 +138,66 @@ def _together(alike: Sequence[Finding], period_s: float) -> Finding:
         f"{spell_duration(length_s / len(alike))} each. The worst of them: {worst.explanation}",
         next=("See what is started at that distance: a timer, a job, a check from outside.", *worst.next),
         pattern=Pattern("periodic", period_s),
+        occurrences=occurrences_of(alike),
+    )
+
+
+def occurrences_of(alike: Sequence[Finding]) -> tuple[Occurrence, ...]:
+    """The stretches of several findings, in order; of very many the first ones."""
+    every = sorted(
+        (item for finding in alike for item in finding.occurrences or (Occurrence(finding.start_ns, finding.end_ns),)),
+        key=lambda item: item.start_ns,
+    )
+    return tuple(every[:MOST_OCCURRENCES])
+
+
+def merge_days(findings: Sequence[Finding]) -> list[Finding]:
+    """Findings of one kind and device on several days put together, after causes and effects are known: what says the
+    same on Thursday and on Friday is said once, with its days.
+    """
+    ids: dict[str, str] = {}
+    out: list[Finding] = []
+    for key in dict.fromkeys((finding.kind, finding.device) for finding in findings):
+        alike = sorted(
+            (finding for finding in findings if (finding.kind, finding.device) == key), key=lambda item: item.start_ns
+        )
+        once = [finding for finding in alike if finding.pattern.kind == "once"]
+        days = {finding.start_ns // DAY_NS for finding in once}
+        if len(days) < 2:
+            out += alike
+            continue
+        merged = _on_days(once, len(days))
+        ids |= {finding.id: merged.id for finding in once}
+        out += [merged, *(finding for finding in alike if finding.pattern.kind != "once")]
+
+    def renamed(names: Sequence[str]) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(ids.get(name, name) for name in names))
+
+    return [
+        replace(finding, caused_by=renamed(finding.caused_by), symptoms=renamed(finding.symptoms)) for finding in out
+    ]
+
+
+def _on_days(alike: Sequence[Finding], days: int) -> Finding:
+    worst = max(alike, key=lambda item: (item.harm.seconds, item.time_lost_s, item.length_s))
+    lost_s, length_s = sum(item.time_lost_s for item in alike), sum(item.length_s for item in alike)
+    times = f"{len(alike)} times on {days} days" if len(alike) > days else f"On {days} days"
+    return replace(
+        worst,
+        start_ns=alike[0].start_ns,
+        end_ns=alike[-1].end_ns,
+        onset=alike[0].onset,
+        time_lost_s=lost_s,
+        harm=summed_harm(alike),
+        severity=min(lost_s / length_s, 1.0) if length_s else 0.0,
+        explanation=f"{times}, {spell_duration(length_s)} together. The worst: {worst.explanation}",
+        pattern=Pattern("days"),
+        occurrences=occurrences_of(alike),
+        # An effect of another on one day, and not on the next, is not explained by it.
+        caused_by=tuple(dict.fromkeys(name for item in alike for name in item.caused_by))
+        if all(item.caused_by for item in alike)
+        else (),
+        symptoms=tuple(dict.fromkeys(name for item in alike for name in item.symptoms)),
     )
 
 
