@@ -12,7 +12,7 @@ from reditus.analysis.series import cut_to_ticks
 from reditus.core.binning import BinStats, even_edges
 from reditus.core.counters import MOUNT
 from reditus.core.diagnosis import diagnose, needed_measures
-from reditus.core.diagnosis.contributors import NamedContributors, contributors_to, is_attributed
+from reditus.core.diagnosis.contributors import NamedContributors, contributors_to, is_attributed, named_contributors
 from reditus.core.diagnosis.engine import diagnose_spans, judge, measures_of_recording
 from reditus.core.diagnosis.finding import Diagnosis, Finding, Occurrence
 from reditus.core.diagnosis.growth import FILESYSTEMS
@@ -218,11 +218,4 @@ def _contributors(reader: Reader, columns: list[StoredColumn], finding: Finding,
     names = reader.identities(
         finding.start_ns + (end_ns - finding.start_ns) // 2, [(match.pid, match.start) for match in found.processes]
     )
-    return NamedContributors(
-        tuple(
-            (match, names[match.pid, match.start].name if (match.pid, match.start) in names else None)
-            for match in found.processes
-        ),
-        found.by,
-        found.recorded,
-    )
+    return named_contributors(found, {key: item.name for key, item in names.items()})

@@ -28,6 +28,7 @@ from reditus.core.binning import MAX_BINS
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
+from reditus.core.diagnosis.contributors import contributors_to, is_attributed, named_contributors
 from reditus.core.durations import parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
 from reditus.core.rfc3339 import TimeError, spell_time
@@ -265,7 +266,15 @@ def _diagnose_file(file: Path, start: str | None, end: str | None, *, as_json: b
         window = parse_window(start, end, (extent.start_ns, extent.end_ns))
     except (WindowError, TimeError) as why:
         raise Failure(f"{file}: {why}") from why
-    judged = DiagnosisOut.of(recording.host_name, judge(recording.frame(), window)).model_dump(by_alias=True)
+    frame = recording.frame()
+    diagnosis = judge(frame, window)
+    names = {(item.pid, item.start): item.name for item in recording.identities}
+    processes = {
+        finding.id: named_contributors(contributors_to(frame, finding), names)
+        for finding in diagnosis.findings
+        if recording.identities and is_attributed(finding.kind)
+    }
+    judged = DiagnosisOut.of(recording.host_name, diagnosis, processes).model_dump(mode="json", by_alias=True)
     if as_json:
         print(json.dumps(judged, indent=1))
     else:

@@ -28,9 +28,11 @@ import zstandard
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.facts import HostFacts
 from reditus.core.frame import BlockSlice
+from reditus.core.identities import Identity
 from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.exchange.errors import CaptureError
+from reditus.exchange.field_processes import PATH, ProcessText, process_pieces
 from reditus.exchange.recording import Recording
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.sources import SOURCES, Source
@@ -111,6 +113,7 @@ def read_capture(path: Path, *, name: str | None = None) -> FieldCapture:
             else:
                 sections.setdefault(section.path, []).append(section)
     pieces = _pieces(sections, notes)
+    processes, identities = _processes(sections, pieces)
     if not pieces:
         known = ", ".join(source.path for source in SOURCES[:3])
         raise CaptureError(
@@ -125,7 +128,8 @@ def read_capture(path: Path, *, name: str | None = None) -> FieldCapture:
         name=name or path.name.split(".")[0],
         source="imported",
         facts=_facts(pieces),
-        pieces=pieces,
+        pieces=[*pieces, *processes],
+        identities=identities,
     )
     return FieldCapture(recording, sorted(notes.remarks, key=lambda remark: remark.line), notes.more)
 
@@ -238,6 +242,23 @@ def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[BlockSli
         if readings:
             out += _group_pieces(source, readings, boots, notes)
     return out
+
+
+def _processes(
+    sections: dict[str, list[_Section]], pieces: list[BlockSlice]
+) -> tuple[list[BlockSlice], tuple[Identity, ...]]:
+    """The processes that the script followed, with the machine's counters as their whole."""
+    texts = [
+        ProcessText(int(found["pid"]), found["file"], reading.at_ns, reading.text)
+        for path, readings in sections.items()
+        if (found := PATH.match(path))
+        for reading in readings
+    ]
+    if not texts or not pieces:
+        return [], ()
+    boots = _boots(sections.get("/proc/stat", []), _Notes())
+    interval_ns = _interval_ns(sorted({item.at_ns for item in texts}))
+    return process_pieces(texts, pieces, boots, interval_ns)
 
 
 def _ticks_of_set(files: dict[str, list[_Section]], notes: _Notes) -> list[_Section]:

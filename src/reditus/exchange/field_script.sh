@@ -1,6 +1,7 @@
 #!/bin/sh
 # Writes raw kernel text, once per interval, as a field capture that `reditus import FILE` and `reditus diagnose FILE`
-# read. Needs a POSIX shell and cat; nothing is installed, nothing is sent, nothing but counters is read.
+# read. Needs a POSIX shell with cat, sort and head; nothing is installed, nothing is sent, nothing but counters is read.
+# Of the heaviest processes their names and numbers are read as well, never what they were started with.
 #
 #   sh field-script.sh [SECONDS BETWEEN TICKS, default 1] [TICKS, default until Ctrl-C] > capture.txt
 #
@@ -54,7 +55,66 @@ capture() {
     done
 }
 
+# The heaviest processes: looked for now and then among at most @MOST@ of them, by what they used since the last look, by
+# what they hold and by whether they hang; and followed with every tick. Reading them starts no program.
+before=
+followed=
+all_processes() {
+    looked=0
+    for file in /proc/[0-9]*/stat; do
+        looked=$((looked + 1))
+        [ "$looked" -gt @MOST@ ] && break
+        { IFS= read -r line <"$file"; } 2>/dev/null || continue
+        pid=${line%% *}
+        rest=${line##*) }
+        # A name may hold a line's end: the numbers are then on another line.
+        case $rest in [A-Za-z]\ [0-9]*) ;; *) continue ;; esac
+        # shellcheck disable=SC2086
+        set -- $rest
+        echo "$pid $((${12} + ${13})) ${22} $1"
+    done
+}
+since_last_look() {
+    printf '%s\n%s\n' "$before" "$current" | sort -k1,1n -k2,2n | {
+        last= old=0
+        while read -r pid used held state; do
+            case $before in
+            '') [ -n "$pid" ] && echo "$used $pid" ;;
+            *) [ "$pid" = "$last" ] && [ "$used" -gt "$old" ] && echo "$((used - old)) $pid" ;;
+            esac
+            last=$pid old=$used
+        done
+    } | sort -rn | head -n 12
+}
+look() {
+    current=$(all_processes)
+    followed=$(
+        {
+            since_last_look
+            printf '%s\n' "$current" | while read -r pid used held state; do echo "$held $pid"; done | sort -rn | head -n 5
+            printf '%s\n' "$current" | while read -r pid used held state; do
+                case $state in D) echo "$held $pid" ;; esac
+            done | head -n 3
+        } | while read -r amount pid; do echo "$pid"; done | sort -un
+    )
+    before=$current
+}
+follow() {
+    now
+    for pid in $followed; do
+        { IFS= read -r line <"/proc/$pid/stat"; } 2>/dev/null || continue
+        echo "@ $now /proc/$pid/stat"
+        printf '%s\n' "$line"
+        [ -r "/proc/$pid/io" ] || continue
+        echo "@ $now /proc/$pid/io"
+        # Others' may not be read; nor may that of one that has just ended.
+        { while IFS= read -r line; do printf '%s\n' "$line"; done <"/proc/$pid/io"; } 2>/dev/null
+    done
+}
+
 while :; do
+    case $done in 2 | *0) look ;; esac
+    follow
     capture "$paths"
     if [ $((done % @EVERY@)) -eq 0 ]; then capture "$seldom"; fi
     done=$((done + 1))

@@ -5,7 +5,7 @@ up to 1. They are no proof: who uses most of a resource need not be who uses it 
 """
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -92,6 +92,15 @@ class NamedContributors:
     processes: tuple[tuple[Contributor, str | None], ...]
     by: str
     recorded: float
+
+
+def named_contributors(found: Attribution, names: Mapping[tuple[int, int], str]) -> NamedContributors:
+    """With the names of those that are known, by pid and start."""
+    return NamedContributors(
+        tuple((process, names.get((process.pid, process.start))) for process in found.processes),
+        found.by,
+        found.recorded,
+    )
 
 
 NONE = Attribution()
