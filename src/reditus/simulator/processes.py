@@ -1,5 +1,9 @@
 """Whose work it was: processes own what they use, and add up to the machine."""
 
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 
 from reditus.core.identities import Identity
@@ -17,6 +21,8 @@ from reditus.simulator.scenario import Priority, Scenario, Work
 FIRST_PID = 400
 RUN_PIDS = 2_000
 """Each run of a work that comes again has numbers of its own, up to so many apart."""
+APART_S = 120.0
+"""Between two that share a slot, at least: they are never of one tick."""
 OTHERS = 61
 """Processes that sleep nearly all the time, and are in no slot."""
 
@@ -26,7 +32,7 @@ class Processes:
 
     def __init__(self, scenario: Scenario, works: tuple[Work, ...]) -> None:
         self._scenario = scenario
-        self._slots = [(at, number) for at, work in enumerate(works) for number in range(work.process_count)][:SLOTS]
+        self._placed = _placed(works)
         self._tally = Tally()
         self._busy_before: list[IntArray | None] = [None, None]
         self._described: set[tuple[int, int]] = set()
@@ -46,40 +52,22 @@ class Processes:
             sum((load.memory for load in loads), np.full(ticks, float(self._scenario.machine.programs_bytes))),
             1.0,
         )
-        parts = np.zeros((len(self._slots), 2, ticks))
-        for slot, (at, _) in enumerate(self._slots):
-            one = loads[at]
+        parts = np.zeros((len(self._placed), 2, ticks))
+        for place, part in zip(self._placed, parts, strict=True):
+            one = loads[place.work]
             grant = running.low_granted if one.work.priority is Priority.LOW else running.granted
             cores = one.cpu * one.progress * np.minimum(grant, 1.0) / one.work.process_count
             in_kernel = cores * one.work.kernel_share
-            parts[slot] = np.stack([cores - in_kernel, in_kernel]) * interval_s * TICKS_PER_S
+            part[:] = np.stack([cores - in_kernel, in_kernel]) * interval_s * TICKS_PER_S
         owned = parts.sum(axis=0)
         # Never more than the machine tells; what is left is everyone else's.
         scale = np.minimum(1.0, np.stack(used) * 0.985 / np.maximum(owned, 1e-9))
-        for slot, (at, number) in enumerate(self._slots):
-            one = loads[at]
-            count = one.work.process_count
-            on = one.on > 0
-            # Whole ticks whose rounding is made up later would be counted to an interval that is over; they are
-            # dropped.
-            time = np.floor(parts[slot] * scale + self._noise(slot, ticks)).astype(np.int64)
-            time = np.minimum(time, np.stack(used))
-            run = one.run.astype(np.int64)
-            slots[slot, 0] = (FIRST_PID + slot * 17 + run % RUN_PIDS * SLOTS * 17) * on
-            slots[slot, 1] = self._starts(one, run) * on
-            state = np.where(one.cpu * np.asarray(one.progress) > 0.5 * one.work.process_count, ord("R"), ord("S"))
-            waits = self._waiting(one, served, bottom[at], wants.missed)
-            slots[slot, 2] = np.where(waits > 0.5 * count, ord("D"), state) * on
-            slots[slot, 3] = one.work.core if one.work.core is not None else (slot * 3) % self._scenario.machine.cores
-            slots[slot, 4:6] = time * on
-            slots[slot, 6] = one.memory * resident_share / count / PAGE_BYTES
-            slots[slot, 7] = self._tally_step(
-                ("read", slot), (one.read + one.reread * wants.missed) * one.progress * interval_s / count
-            )
-            slots[slot, 8] = self._tally_step(("write", slot), one.write * one.progress * interval_s / count)
-            slots[slot, 11] = np.minimum(waits / count, 1.0) * interval_s * TICKS_PER_S * on
-            slots[slot, 12] = on * max(1, one.work.workers // count)
-            self._report(one.work, number, slots[slot, 0], slots[slot, 1])
+        for place, part in zip(self._placed, parts, strict=True):
+            one = loads[place.work]
+            own = self._own(place, one, part * scale, np.stack(used), served, bottom, wants, resident_share)
+            # Works that are never there at the same time share a slot.
+            slots[place.slot] = np.where(one.on > 0, own, slots[place.slot])
+            self._report(one.work, place.number, own[0], own[1])
         whole = np.zeros((len(AMOUNTS) + len(STATES), ticks), dtype=np.int64)
         # Two at once may be floored a tick too high together; the sum is the machine's, and slots give way.
         self._fit(slots, used)
@@ -91,14 +79,41 @@ class Processes:
         whole[2] = np.maximum(whole[2], held * resident_share / PAGE_BYTES)
         whole[3:5] = np.maximum(whole[3:5], moved)
         whole[8] += OTHERS
-        for place, letter in enumerate(STATES):
-            whole[len(AMOUNTS) + place] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
+        for at, letter in enumerate(STATES):
+            whole[len(AMOUNTS) + at] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
         whole[len(AMOUNTS) + STATES.index("S")] += OTHERS
         whole[len(AMOUNTS) + STATES.index("D")] += np.round(hung).astype(np.int64)
         columns = dict(zip(whole_columns(), whole, strict=True))
         for slot in range(SLOTS):
             columns |= dict(zip(slot_columns(slot), slots[slot], strict=True))
         return columns
+
+    def _own(
+        self, place: "_Place", one: Load, part: FloatArray, used: IntArray,
+        served: dict[str, Served], bottom: dict[int, tuple[str, ...]], wants: Wants, resident_share: FloatArray,
+    ) -> IntArray:  # fmt: skip
+        """A process's columns, shape (places and amounts, ticks)."""
+        ticks, interval_s, count = part.shape[1], self._scenario.interval_s, one.work.process_count
+        on, index = one.on > 0, place.index
+        out = np.zeros((4 + len(AMOUNTS), ticks), dtype=np.int64)
+        # Whole ticks whose rounding is made up later would be counted to an interval that is over; they are dropped.
+        time = np.minimum(np.floor(part + self._noise(index, ticks)).astype(np.int64), used)
+        run = one.run.astype(np.int64)
+        out[0] = (FIRST_PID + index * 17 + run % RUN_PIDS * max(SLOTS, len(self._placed)) * 17) * on
+        out[1] = self._starts(one, run) * on
+        state = np.where(one.cpu * np.asarray(one.progress) > 0.5 * count, ord("R"), ord("S"))
+        waits = self._waiting(one, served, bottom[place.work], wants.missed)
+        out[2] = np.where(waits > 0.5 * count, ord("D"), state) * on
+        out[3] = one.work.core if one.work.core is not None else (index * 3) % self._scenario.machine.cores
+        out[4:6] = time * on
+        out[6] = one.memory * resident_share / count / PAGE_BYTES
+        out[7] = self._tally_step(
+            ("read", index), (one.read + one.reread * wants.missed) * one.progress * interval_s / count
+        )
+        out[8] = self._tally_step(("write", index), one.write * one.progress * interval_s / count)
+        out[11] = np.minimum(waits / count, 1.0) * interval_s * TICKS_PER_S * on
+        out[12] = on * max(1, one.work.workers // count)
+        return out
 
     def _moved(self, loads: list[Load], wants: Wants) -> IntArray:
         """Bytes that all works together read and wrote in each interval."""
@@ -160,3 +175,40 @@ class Processes:
                 group = f"/lab/{work.name.replace(' ', '-')}"
                 name = work.name.replace(" ", "-")[:15]
                 self.new.append(Identity(pid, start, name, work.user, group, parent=1 if number == 0 else FIRST_PID))
+
+
+@dataclass(frozen=True, slots=True)
+class _Place:
+    """Where a process of a work is recorded."""
+
+    slot: int
+    work: int
+    """Which work, by its place among all."""
+    number: int
+    """Which of the work's processes."""
+    index: int
+    """Its place among all processes, which its pid follows from."""
+
+
+def _placed(works: Sequence[Work]) -> list[_Place]:
+    """As many processes as there are slots for at any time: those that are never there together share one. Of more, the
+    ones that come first have them.
+    """
+    pairs = [(at, number) for at, work in enumerate(works) for number in range(work.process_count)]
+    free_from_s: list[float] = []
+    out: list[_Place] = []
+    for index, (at, number) in sorted(enumerate(pairs), key=lambda item: _begins_s(works[item[1][0]])):
+        begins_s = _begins_s(works[at])
+        slot = next((slot for slot, free_s in enumerate(free_from_s) if free_s + APART_S <= begins_s), None)
+        if slot is None:
+            if len(free_from_s) == SLOTS:
+                continue
+            slot = len(free_from_s)
+            free_from_s.append(0.0)
+        free_from_s[slot] = math.inf if works[at].every_s else works[at].end_s
+        out.append(_Place(slot, at, number, index))
+    return sorted(out, key=lambda place: place.index)
+
+
+def _begins_s(work: Work) -> float:
+    return -math.inf if work.every_s else work.start_s
