@@ -44,6 +44,25 @@ def test_following_live_keeps_up_with_the_recorder(alone, page):
     assert page.get_by_role("button", name="Follow live").get_attribute("aria-pressed") == "false"
 
 
+def test_twelve_tabs_open_and_all_of_them_answer(alone, page):
+    """A browser has six connections to a server, and none of them is held by a page."""
+    wait_until(lambda: (archive(alone) or {"ticks": 0})["ticks"] > 6)
+    url = f"{alone.url}/archives/{archive(alone)['id']}"
+    tabs = [page, *(page.context.new_page() for _ in range(11))]
+    for tab in tabs:
+        tab.goto(url)
+    for tab in tabs:
+        tab.locator("[data-strip] canvas").first.wait_for()
+    first = place(page)[1]
+    for tab in (tabs[0], tabs[-1]):
+        tab.bring_to_front()
+        wait_until(lambda tab=tab: "at" in link(tab).params and place(tab)[1] > first)
+        tab.locator("[data-surface]").click(position={"x": 40, "y": 30})
+        tab.locator("[data-moment]").wait_for()
+    for tab in tabs[1:]:
+        tab.close()
+
+
 def test_a_lost_database_is_said_and_survived(alone, page):
     """Ticks recorded while the database is away arrive once it is back, each once, without a gap."""
     wait_until(lambda: (archive(alone) or {"ticks": 0})["ticks"] > 2)

@@ -9,6 +9,7 @@ from reditus.cli.client import Client
 from reditus.cli.console import Failure, out
 from reditus.cli.reports import show_archive
 from reditus.cli.service import service, settings_of_environment
+from reditus.core.durations import counted
 from reditus.core.outside import terminal_text
 
 archiving = typer.Typer(help="One archive: what it holds, notes, protection, trim, copy, delete.", no_args_is_help=True)
@@ -78,7 +79,7 @@ def copy(
     """Copy a stretch to an archive of its own, which no plan expires."""
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         fresh = client.copy_stretch(client.find_archive(archive)["id"], start, end, name)
-    out.print(f"Archive {fresh['id'][:8]}: {fresh['ticks']:,} ticks.", markup=False)
+    out.print(f"Archive {fresh['id'][:8]}: {counted(fresh['ticks'], 'tick')}.", markup=False)
 
 
 @archiving.command("delete")
@@ -86,7 +87,7 @@ def delete(archive: Archive, yes: Annotated[bool, typer.Option("--yes", help="Do
     """Delete an archive. For about a minute that can be taken back."""
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
-        _confirm(yes, f"Delete {found['name']!r} of {found['host']['name']}, {found['ticks']:,} ticks?")
+        _confirm(yes, f"Delete {found['name']!r} of {found['host']['name']}, {counted(found['ticks'], 'tick')}?")
         client.delete_archive(found["id"])
     out.print(f"Deleted. For about a minute: ./reditus archive restore {found['id'][:8]}", markup=False)
 

@@ -29,7 +29,7 @@ from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.counters import COUNTERS
 from reditus.core.diagnosis import diagnose as judge
 from reditus.core.diagnosis.contributors import contributors_to, is_attributed, named_contributors
-from reditus.core.durations import parse_duration
+from reditus.core.durations import counted, parse_duration
 from reditus.core.errors import UnknownMeasure, WindowError
 from reditus.core.rfc3339 import TimeError, spell_time
 from reditus.core.types import NS_PER_MS, NS_PER_S
@@ -131,7 +131,8 @@ def record(
         with Client(running.url, running.token) as client:
             archive = client.find_archive(title)
             out.print(
-                f"Archive {archive['id'][:8]}: {archive['ticks']} ticks. `./reditus diagnose {archive['id'][:8]}`"
+                f"Archive {archive['id'][:8]}: {counted(archive['ticks'], 'tick')}. "
+                f"`./reditus diagnose {archive['id'][:8]}`"
             )
 
 
@@ -226,7 +227,8 @@ def import_file(
         found = client.find_archive(str(recording.archive))
         what = "imported" if fresh else "was here already"
         out.print(
-            f"{found['name']} of {recording.host_name} {what}: {found['ticks']} ticks, {found['columns']} counters."
+            f"{found['name']} of {recording.host_name} {what}: {counted(found['ticks'], 'tick')}, "
+            f"{counted(found['columns'], 'counter')}."
         )
         out.print(f"`./reditus diagnose {found['id'][:8]}`")
 

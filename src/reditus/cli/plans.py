@@ -13,7 +13,7 @@ from reditus.cli.client import Client
 from reditus.cli.console import Failure, out
 from reditus.cli.service import service, settings_of_environment
 from reditus.core.batches import read_batch
-from reditus.core.durations import parse_duration, spell_duration
+from reditus.core.durations import counted, parse_duration, spell_duration
 from reditus.core.errors import BlockError
 from reditus.core.outside import OutsideError, strict_json
 from reditus.core.plan import Plan, PlanError
@@ -104,7 +104,7 @@ def list_recorders(context: typer.Context, as_json: AsJson = False) -> None:
     out.print(table if every else "No recorder has reported yet. `./reditus record` starts one.")
     for item in every:
         for why, ticks in item["report"]["missed_why"].items():
-            out.print(f"{item['name']}: {ticks} ticks missed: {why}", markup=False)
+            out.print(f"{item['name']}: {counted(ticks, 'tick')} missed: {why}", markup=False)
         for gap in item["report"]["dropped"]:
             span = f"{_clock(gap['start'])} to {_clock(gap['end'])}"
             out.print(f"{item['name']}: nothing from {span}: {gap['reason']}", markup=False)
@@ -154,7 +154,8 @@ def _contents(file: Path) -> str:
     ticks = sum(block.ticks for block in batch.blocks)
     processes = sum(len(identity.processes) for identity in batch.identities)
     markers = sum(len(marker.markers) for marker in batch.markers)
-    return f": {len(batch.blocks)} blocks with {ticks} ticks, {processes} processes, {markers} markers"
+    parts = (counted(len(batch.blocks), "block"), counted(ticks, "tick"), counted(markers, "marker"))
+    return f": {', '.join(parts)}, {processes} {'process' if processes == 1 else 'processes'}"
 
 
 def direct(

@@ -27,6 +27,15 @@ def parse_duration(text: str) -> int:
     return round(float(found["number"]) * _UNITS_NS[found["unit"]])
 
 
+def counted(number: int, noun: str) -> str:
+    """A number of things, the noun in the plural where it has to be.
+
+    >>> counted(1, "tick"), counted(1200, "tick")
+    ('1 tick', '1,200 ticks')
+    """
+    return f"{number:,} {noun}{'' if number == 1 else 's'}"
+
+
 def spell_duration(seconds: float) -> str:
     """A duration for reading, in at most two units.
 

@@ -238,6 +238,7 @@ class MeasureOut(Out):
     formula: str
     per: Literal["core", "disk", "interface"] | None = Field(description="What it has devices of; null if none.")
     total: Unit | None = Field(description="Unit of the measure summed over time, where that makes sense.")
+    per_event: bool = Field(description="Whether it has values only where something happened: no request, no wait.")
 
     @classmethod
     def of(cls, measure: Measure) -> "MeasureOut":
@@ -251,6 +252,7 @@ class MeasureOut(Out):
             formula=measure.formula,
             per=None if measure.per is None else measure.per.name.lower(),
             total=measure.total,
+            per_event=measure.per_event,
         )
 
 

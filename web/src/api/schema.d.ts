@@ -862,6 +862,11 @@ export interface components {
              * @description What it has devices of; null if none.
              */
             per: ("core" | "disk" | "interface") | null;
+            /**
+             * Per Event
+             * @description Whether it has values only where something happened: no request, no wait.
+             */
+            per_event: boolean;
             resource: components["schemas"]["Resource"];
             /** Title */
             title: string;
@@ -1511,6 +1516,11 @@ export interface components {
              * @description What it has devices of; null if none.
              */
             per: ("core" | "disk" | "interface") | null;
+            /**
+             * Per Event
+             * @description Whether it has values only where something happened: no request, no wait.
+             */
+            per_event: boolean;
             resource: components["schemas"]["Resource"];
             /** Title */
             title: string;

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import LineFigures from './LineFigures.vue'
 import { computed } from 'vue'
+import { useMeasures } from '../api/queries'
 import { scaleFor, spellAmount, spellNumber } from '../model/amounts'
 import { spellDuration } from '../model/clock'
 import type { Strip } from '../model/strips'
@@ -23,6 +24,10 @@ defineEmits<{ highlight: [line: number | null] }>()
 const plan = computed(() => props.strip.plan)
 const line = computed(() => (plan.value.stackedTo ? props.data.whole : (props.data.lines[0] ?? null)))
 const summary = computed(() => line.value?.summary ?? null)
+const { data: measures } = useMeasures()
+const perEvent = computed(
+  () => measures.value?.find(({ name }) => name === plan.value.traces[0]?.measure)?.per_event ?? false,
+)
 const isOfLines = computed(() => !plan.value.stackedTo && props.data.lines.length > 1)
 const scale = computed(() => scaleFor(plan.value.unit, summary.value?.high ?? 0))
 
@@ -84,7 +89,10 @@ const rows = computed<Row[]>(() => {
         ]),
     ...(total.value === null ? [] : [{ name: 'total', value: total.value, keep: 5 }]),
     {
-      name: 'coverage',
+      name: perEvent.value ? 'active' : 'coverage',
+      about: perEvent.value
+        ? 'share of the time in which something happened: without requests there is no wait'
+        : 'share of the time that was observed',
       value: `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`,
       keep: 6,
     },
@@ -122,7 +130,7 @@ const approximate = (row: Row): boolean =>
       <dl>
         <div v-for="row in rows" :key="row.name" class="flex justify-between whitespace-nowrap">
           <dt class="text-soft" :title="row.about">{{ row.name }}{{ approximate(row) ? ' ≈' : '' }}</dt>
-          <dd :data-summary="row.name" :class="row.name === 'coverage' ? 'text-soft' : ''">
+          <dd :data-summary="row.name" :class="['coverage', 'active'].includes(row.name) ? 'text-soft' : ''">
             {{ row.value }}
           </dd>
         </div>

@@ -110,6 +110,7 @@ export const aMeasure = (more: Partial<Measure> = {}): Measure => ({
   resource: 'disk',
   help: 'How long a request took.',
   formula: 'time / requests',
+  per_event: false,
   per: 'disk',
   total: null,
   ...more,

@@ -66,7 +66,19 @@ def _needs(counter: str, *directions: str) -> tuple[Need, ...]:
 def _measure(name: str, title: str, unit: Unit, text: str, formula: str, needs: tuple[Need, ...],
 derive: partial[Series],
              total: Unit | None = None) -> Measure:  # fmt: skip
-    return Measure(name, title, unit, Resource.DISK, text, formula, needs, derive, per=Per.DISK, total=total)
+    return Measure(
+        name,
+        title,
+        unit,
+        Resource.DISK,
+        text,
+        formula,
+        needs,
+        derive,
+        per=Per.DISK,
+        total=total,
+        per_event=name.endswith((".wait", ".size")),
+    )
 
 
 def _per_direction(direction: str, past: str) -> list[Measure]:

@@ -103,6 +103,8 @@ class Measure:
     """Whether it is also known of the machine as a whole."""
     total: Unit | None = None
     """The unit of mean × time, where that makes sense (bytes of a rate in bytes/s)."""
+    per_event: bool = False
+    """Whether it has a value only at ticks at which something happened: without requests there is no wait."""
 
     def devices(self, columns: Iterable[Column]) -> list[str]:
         """The devices for which the required columns are there, in natural order."""

@@ -135,7 +135,7 @@ PROTOCOLS = [
         "net.tcp.resent", "TCP retransmissions", Unit.SHARE, Resource.NETWORK,
         "TCP segments sent again, of all that were sent: what loss anywhere on the way costs. A full listen queue "
         "makes clients send again too.",
-        "Δ(sent again) / Δ(sent)", _RESENT, _resent,
+        "Δ(sent again) / Δ(sent)", _RESENT, _resent, per_event=True,
     ),
     _protocol("net.tcp.resets", "Connections reset", "tcp", "EstabResets",
     "Established connections that were cut off."),
