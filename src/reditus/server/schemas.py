@@ -406,7 +406,7 @@ class OnsetOut(Out):
 class PatternOut(Out):
     """How a finding recurs."""
 
-    kind: Literal["once", "periodic"]
+    kind: Literal["once", "periodic", "days"]
     period_s: float | None
 
 

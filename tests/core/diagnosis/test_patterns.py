@@ -5,7 +5,9 @@ from dataclasses import replace
 from builders import a_finding
 from reditus.core.diagnosis.finding import Harm
 from reditus.core.diagnosis.patterns import merge_days
+from reditus.core.measures import Resource
 from reditus.core.types import NS_PER_S
+from reditus.server.schemas import FindingOut
 
 DAY_S = 86_400
 
@@ -54,3 +56,10 @@ def test_an_effect_that_once_came_by_itself_is_a_cause_too():
     cause = on(1, 9, kind="swap.thrashing", device=None)
     merged = merge_days([cause, on(1, 9, causes=(cause.id,)), on(2, 9)])
     assert [item.caused_by for item in merged if item.kind == "disk.saturated"] == [()]
+
+
+def test_every_pattern_has_a_form_outside():
+    (merged,) = merge_days([on(1, 9), on(2, 9)])
+    shown = FindingOut.of(replace(merged, evidence=(), resource=Resource.DISK))
+    assert shown.pattern.kind == "days"
+    assert [item.start for item in shown.occurrences] == [item.start_ns for item in merged.occurrences]

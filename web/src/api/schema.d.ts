@@ -1635,7 +1635,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "once" | "periodic";
+            kind: "once" | "periodic" | "days";
             /** Period S */
             period_s: number | null;
         };

@@ -29,7 +29,7 @@ const isAllThereIs = computed(() => !judgement.findings.value.length)
         <li
           v-for="item in unjudged"
           :key="item.subject"
-          class="border-l-[3px] border-dotted border-rule-strong pl-3"
+          class="border-l-[3px] wrap-anywhere border-dotted border-rule-strong pl-3"
         >
           <span class="font-semibold">{{ item.subject }}</span>
           <span class="block text-soft">{{ item.reason }}</span>

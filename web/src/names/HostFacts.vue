@@ -24,7 +24,7 @@ const changes = computed(() => changesOf(history.value ?? []))
 
 <template>
   <HangingPanel
-    class="ml-2 text-soft hover:text-ink"
+    class="ml-2 min-w-16 shrink-[9] truncate text-soft hover:text-ink"
     :label="`${about}: what is known of this host`"
     title="What is known of this host"
   >

@@ -25,7 +25,7 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
         >{{ place.title }}</RouterLink
       >
     </nav>
-    <div class="ml-auto flex items-center gap-5 text-soft">
+    <div class="ml-auto flex shrink-0 items-center gap-5 whitespace-nowrap text-soft">
       <slot name="right" />
       <button
         type="button"

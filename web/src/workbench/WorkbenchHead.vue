@@ -35,8 +35,10 @@ const about = computed(() => {
 
 <template>
   <TopBar>
-    <div v-if="archive" class="whitespace-nowrap">
-      <b class="font-semibold">{{ archive.host.name }}</b> ▸ {{ archive.name }}
+    <div v-if="archive" class="flex min-w-0 items-baseline whitespace-nowrap">
+      <span class="truncate" :title="`${archive.host.name} ▸ ${archive.name}`"
+        ><b class="font-semibold">{{ archive.host.name }}</b> ▸ {{ archive.name }}</span
+      >
       <HostFacts :about="about" class="max-[1180px]:hidden" />
     </div>
     <template #right>

@@ -249,7 +249,7 @@ def _finding(disk: DiskReadings, normal: DiskNormal, stretch: Stretch) -> Findin
         kind,
         stretch,
         rise=disk.wait,
-        harm=None if deep else Harm(bench.seconds(extra, stretch), "of extra wait"),
+        harm=None if deep else Harm(bench.seconds(extra, stretch), "of extra wait, all requests together"),
         lost=lost,
         held=held,
         estimated=disk.stall is None,

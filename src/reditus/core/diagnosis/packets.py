@@ -149,9 +149,8 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
             lost=None,
             held=[Held(event.measure, rate, least)],
             explanation=f"{bench.mean(rate, item) * item.length_s(bench.timebase):,.0f} {event.what} in "
-            f"{spell_duration(item.length_s(bench.timebase))}{f' at {device}' if device else ''}. The senders have to "
-            f"notice and "
-            "send again, or never does.",
+            f"{spell_duration(item.length_s(bench.timebase))}{f' at {device}' if device else ''}. Unless their "
+            "senders notice and send again, they are lost.",
             considered=(event.considered,),
         )
         for item in sustained(rate >= least, rate > 0, bench.timebase, uneven)
