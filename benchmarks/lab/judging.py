@@ -72,7 +72,7 @@ def judge_all(labelled: Mapping[str, tuple[Mapping[str, object], Path]]) -> dict
             changed = change(recording)
             tick_s = min(piece.interval_ns for piece in changed.pieces) / NS_PER_S
             length_s = float(str(label["end"])) - float(str(label["start"]))
-            if label["is_problem"] and length_s < SHORT_TICKS * tick_s:
+            if (label["is_problem"] or label.get("rules_out")) and length_s < SHORT_TICKS * tick_s:
                 continue
             _add(tallies[variation], name, judge_recording(label, changed), tick_s, whole=bool(label.get("is_whole")))
     return tallies

@@ -5,8 +5,10 @@ five seconds, and outlives the tasks that made it.
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from reditus.core.counters import PROCESS_STATE
 from reditus.core.diagnosis import disk, memory
@@ -27,8 +29,8 @@ STATES = "process.linux.count"
 HANGING = {PROCESS_STATE: "D"}
 LOAD_S = 60.0
 """The kernel's one-minute load forgets with this time constant."""
-UPDATE_S = 5.1
-"""The kernel counts for its load about so often; one time more or less may fall into a stretch of ticks."""
+COUNT_S, UPDATE_S = 5.0, 5.1
+"""How often the kernel counts for its load, and how long that may take to show."""
 NEEDS = (
     "cpu.busy",
     "cpu.steal",
@@ -126,7 +128,7 @@ def _blamed(context: Context, base: Timebase) -> BoolArray:
 
 def _stretches(seen: _Tasks) -> list[tuple[Stretch, FloatArray]]:
     bench, rules = seen.bench, seen.bench.rules
-    hidden = _hidden(seen, rules.blocked_window_s, rules.blocked_window_ticks)
+    hidden = _hidden(seen, rules.blocked_window_s)
     if seen.hanging is not None:
         # With as many requests in flight they wait for a disk, each for its own or for another's.
         hidden = np.maximum(seen.hanging - np.maximum(seen.blocked, seen.queue), 0.0)
@@ -157,7 +159,7 @@ def _finding(seen: _Tasks, stretch: Stretch, hidden: FloatArray) -> Finding:
     return bench.finding(
         BLOCKED,
         stretch,
-        rise=_hidden(seen, rules.blocked_onset_s, 1) if seen.hanging is None else hidden,
+        rise=_counts(seen.load, bench.timebase) - seen.running if seen.hanging is None else hidden,
         search_s=rules.blocked_window_s if seen.hanging is None else 0.0,
         lost=np.clip(hidden, 0.0, 1.0),
         estimated=True,
@@ -184,35 +186,61 @@ def _finding(seen: _Tasks, stretch: Stretch, hidden: FloatArray) -> Finding:
     )
 
 
-def _hidden(seen: _Tasks, window_s: float, least_ticks: int) -> FloatArray:
+def _hidden(seen: _Tasks, window_s: float) -> FloatArray:
     """Tasks counted in the load that nothing else shows, at each tick, shape (ticks,).
 
-    The load is a damped count; what was counted in between follows from its change: with k = exp(−Δt / 60 s),
-    count = (load(t) − k × load(t − Δt)) / (1 − k). The kernel counts every five seconds, so that one time more or less
-    may lie between two ticks; the least of the three answers counts.
+    Tasks that hang are counted every time; short runs that happen to be there at one count are not there at the next.
+    So the least of the counts within the window counts, wherever in it a tick lies.
     """
     base = seen.bench.timebase
     step_s = float(np.median(base.interval_ns)) / NS_PER_S
-    back = max(int(np.ceil(window_s / step_s)), least_ticks)
-    out = np.zeros(len(seen.load))
-    if len(seen.load) <= back:
-        return out
-    elapsed_s = (base.wall_ns[back:] - base.wall_ns[:-back]) / NS_PER_S
-    counted = np.min(
-        [_counted(seen.load, back, np.maximum(elapsed_s + late_s, step_s)) for late_s in (-UPDATE_S, 0.0, UPDATE_S)],
-        axis=0,
-    )
-    cumulative = np.cumsum(np.concatenate([[0.0], seen.running + seen.blocked]))
-    mean = (cumulative[back + 1 :] - cumulative[1:-back]) / back
-    whole = elapsed_s <= 1.5 * back * step_s
-    out[back:] = np.where(whole, np.nan_to_num(counted) - mean, 0.0)
-    # The window looks back; what it shows was there since its middle.
-    return np.concatenate([out[back // 2 :], np.repeat(out[-1:], back // 2)])
+    width = max(int(np.ceil(window_s / step_s)), seen.bench.rules.blocked_window_ticks)
+    if len(seen.load) <= width:
+        return np.zeros(len(seen.load))
+    beyond = _counts(seen.load, base) - _trailing_mean(seen.running + seen.blocked, width)
+    beyond[~base.follows] = 0.0
+    least = sliding_window_view(beyond, width).min(axis=1)
+    # Each window's answer stands for all of it.
+    padded = np.pad(least, width - 1, constant_values=-np.inf)
+    widest: FloatArray = sliding_window_view(padded, width).max(axis=1)
+    return np.maximum(widest, 0.0)
 
 
-def _counted(load: FloatArray, back: int, elapsed_s: FloatArray) -> FloatArray:
-    kept = np.exp(-elapsed_s / LOAD_S)
-    return np.asarray((load[back:] - kept * load[:-back]) / (1.0 - kept))
+def _counts(load: FloatArray, base: Timebase) -> FloatArray:
+    """What the kernel counted for its load, at each tick the count that was made last, shape (ticks,).
+
+    The load is a damped count; what was counted in between follows from its change: with k = exp(−Δt / 60 s),
+    count = (load(t) − k × load(t − Δt)) / (1 − k). It counts every five seconds, so that at long ticks one count more
+    or less may lie between two of them, and at short ones Δt is not known to the second; the least of the answers
+    counts.
+    """
+    at_s = (base.wall_ns - base.wall_ns[0]) / NS_PER_S
+    # The ticks at which a new count shows, or has to be there; at least a count's distance apart.
+    marks = [0]
+    for tick in range(1, len(load)):
+        passed_s = at_s[tick] - at_s[marks[-1]]
+        if passed_s >= UPDATE_S + 2.0 or (passed_s >= UPDATE_S - 1.0 and load[tick] != load[tick - 1]):
+            marks.append(tick)
+    picked = np.array(marks)
+    elapsed_s = np.diff(at_s[picked])
+    guesses = [elapsed_s, np.maximum(np.round(elapsed_s / COUNT_S), 1.0) * COUNT_S]
+    if len(elapsed_s) and float(np.median(elapsed_s)) > UPDATE_S + 2.0:
+        guesses += [np.maximum(elapsed_s - UPDATE_S, COUNT_S), elapsed_s + UPDATE_S]
+    before, after = load[picked[:-1]], load[picked[1:]]
+    kept = [np.exp(-guess_s / LOAD_S) for guess_s in guesses]
+    counted = np.min([(after - part * before) / (1.0 - part) for part in kept], axis=0)
+    out = np.zeros(len(load))
+    for number, (first, last) in enumerate(pairwise(marks)):
+        out[first + 1 : last + 1] = counted[number]
+    out[marks[-1] + 1 :] = counted[-1] if len(counted) else 0.0
+    return np.nan_to_num(out)
+
+
+def _trailing_mean(values: FloatArray, width: int) -> FloatArray:
+    """The mean of each tick and those before it, shape (ticks,)."""
+    sums = np.cumsum(np.concatenate([np.zeros(1), values]))
+    first = np.maximum(np.arange(1, len(values) + 1) - width, 0)
+    return np.asarray((sums[1:] - sums[first]) / (np.arange(1, len(values) + 1) - first))
 
 
 def damped_as_load(values: FloatArray, base: Timebase) -> FloatArray:

@@ -231,11 +231,19 @@ def _runs(bench: FindingBuilder, held: FloatArray, total: FloatArray) -> Iterato
             continue
         trend = trend_of(at_s, part)
         length_s, grown = float(at_s[-1] - at_s[0]), float(np.nanmax(part[-3:]) - np.nanmin(part[:3]))
-        if grown < least or trend.rising < rules.leak_rising or trend.z < rules.leak_significance:
+        if grown < least or trend.rising < rules.leak_rising or trend.z < _significance(len(part), rules):
             continue
         if length_s < rules.leak_short_s or not _steady(at_s, part, rules):
             continue
         yield _Run(Stretch(first + begin, last), trend, grown)
+
+
+def _significance(count: int, rules: Parameters) -> float:
+    """What a trend has to reach: of few readings in perfect order, what so many can give at most."""
+    if count < rules.leak_few_ticks:
+        return rules.leak_significance
+    most = count * (count - 1) / 2 / np.sqrt(count * (count - 1) * (2 * count + 5) / 18)
+    return float(min(rules.leak_significance, 0.95 * most))
 
 
 def _between_falls(values: FloatArray, base: Timebase, fall: float) -> Iterator[tuple[int, int]]:

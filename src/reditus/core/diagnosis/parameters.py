@@ -51,7 +51,7 @@ class Parameters:
     one_core_sustained_s: Annotated[float, Why("s", "Any program has a core to itself for some seconds.")] = 60.0
     one_core_ticks: Annotated[
         int, Why("ticks", "Work that wanders fills one core of two by chance for a few of them.")
-    ] = 8
+    ] = 6
     one_core_share: Annotated[
         float, Why("share of the recording", "In a short recording less is a real part of it.")
     ] = 0.25
@@ -140,6 +140,9 @@ class Parameters:
         float, Why("Kendall's tau", "Nearly every later reading is higher than nearly every earlier one.")
     ] = 0.85
     leak_significance: Annotated[float, Why("standard deviations", "No chance among thousands of stretches.")] = 6.0
+    leak_few_ticks: Annotated[
+        int, Why("ticks", "Of few readings none but a perfect order is no chance: eight in order are one in 40,320.")
+    ] = 8
     leak_short_s: Annotated[
         float, Why("s", "Programs fill their memory when they start; that takes less than this.")
     ] = 40.0
@@ -215,7 +218,6 @@ class Parameters:
     blocked_crowded_times: Annotated[
         float, Why("times the running tasks", "While no core is idle the number of running tasks is not sure.")
     ] = 2.0
-    blocked_onset_s: Annotated[float, Why("s", "The kernel updates its load every five seconds.")] = 5.0
     blocked_of_load: Annotated[
         float, Why("share of the load", "Waiting tasks are a real part of what the load counts.")
     ] = 0.4
@@ -326,8 +328,7 @@ class Parameters:
     ] = 0.03
     plateau_ticks: Annotated[
         int, Why("ticks", "Fewer are too few to call flat; each is itself the mean over its interval.")
-    ] = 8
-    plateau_s: Annotated[float, Why("s", "At short ticks so many are no more than a moment.")] = 15.0
+    ] = 6
     plateau_bytes_per_s: Annotated[float, Why("bytes/s", "Slower than any line of today.")] = 500_000.0
     plateau_below: Annotated[float, Why("share of the highest rate", "Clearly less than the flat top.")] = 0.7
     plateau_elsewhere: Annotated[
