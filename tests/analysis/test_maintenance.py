@@ -6,7 +6,18 @@ import pytest
 import structlog
 
 from builders import ARCHIVE, a_block
-from reditus.analysis.maintenance import FIRST_RETRY_S, LAST_RETRY_S, OVERDUE_S, Journal, Task, maintain, scrub
+from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
+from reditus.analysis.maintenance import (
+    FIRST_RETRY_S,
+    LAST_RETRY_S,
+    OVERDUE_S,
+    Journal,
+    Task,
+    judge_at_rest,
+    maintain,
+    scrub,
+)
+from reditus.analysis.windows import requested_window
 from reditus.core.types import NS_PER_S
 from reditus.store.errors import DatabaseUnavailable, UnknownArchive
 
@@ -106,3 +117,31 @@ def test_a_round_does_all_that_is_to_be_done(known):
     assert scrub(known, journal, most_blocks=100, every_s=60) == 0  # it is verified, and not due yet
     done = {item.task for item in journal.reports() if item.last_success_ns is not None}
     assert done == {Task.SEALING, Task.ROLLUPS, Task.RETENTION, Task.SCRUBBING}
+
+
+def test_what_no_longer_grows_is_judged_once_and_is_there_when_it_is_opened(known, monkeypatch):
+    known.append(ARCHIVE, [a_block(3, start=at) for at in range(0, 300, 3)])
+    journal, cache, done = Journal(), SpanCache(), {}
+    assert judge_at_rest(known, journal, cache, done) == 1
+    assert judge_at_rest(known, journal, cache, done) == 0
+    assert report(journal, Task.JUDGING).last_success_ns is not None
+    judged = []
+    monkeypatch.setattr("reditus.analysis.diagnosis.diagnose", lambda *given: judged.append(given))
+    with known.reading(ARCHIVE) as reader:
+        answer = diagnose_timeline(reader, requested_window(reader, None, None), cache)
+    assert answer.diagnosis.coverage >= 0
+    assert judged == []
+
+
+def test_what_grows_is_not_judged_in_the_background(known, monkeypatch):
+    known.append(ARCHIVE, [a_block(3, start=at) for at in range(0, 300, 3)])
+    monkeypatch.setattr("reditus.analysis.maintenance.REST_S", 10**10)
+    assert judge_at_rest(known, Journal(), SpanCache(), {}) == 0
+
+
+def test_a_server_that_ends_does_not_wait_for_a_judgement(known):
+    known.append(ARCHIVE, [a_block(3, start=at) for at in range(0, 300, 3)])
+    done = {}
+    calls = iter([False])
+    assert judge_at_rest(known, Journal(), SpanCache(), done, stop=lambda: next(calls, True)) == 0
+    assert done == {}

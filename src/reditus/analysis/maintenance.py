@@ -1,5 +1,6 @@
-"""Background work: retention, sealing, rollups, scrubbing. Archives are isolated from each other: an error in one is
-logged once, and tried again with back-off.
+"""Background work: retention, sealing, rollups, scrubbing, judging what is at rest.
+
+Archives are isolated from each other: an error in one is logged once, and tried again with back-off.
 """
 
 import time
@@ -12,18 +13,23 @@ from uuid import UUID
 
 import structlog
 
+from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.analysis.rollups import grow_rollups
+from reditus.analysis.windows import requested_window
 from reditus.core.errors import DamagedBlock
 from reditus.core.types import NS_PER_S
 from reditus.store.archives.lifecycle import UNDO_S
 from reditus.store.database.damage import again_elsewhere
 from reditus.store.errors import DatabaseDamaged, DatabaseUnavailable, UnknownArchive
+from reditus.store.read.reader import Allowance
 from reditus.store.store import Store
 
 log = structlog.get_logger()
 
 FIRST_RETRY_S = 60.0
 LAST_RETRY_S = 6 * 3_600.0
+REST_S = 300
+"""An archive without a tick for so long does not grow; those that do are judged as they are looked at."""
 MOST_LISTED = 20
 
 
@@ -234,3 +240,54 @@ def _scrub_archive(store: Store, host: UUID, archive: UUID, most_blocks: int, co
         counts.append(max(found.checked, 1))
         if found.next is None:
             return
+
+
+def judge_at_rest(
+    store: Store,
+    journal: Journal,
+    cache: SpanCache,
+    done: dict[UUID, int],
+    *,
+    most: int = 2,
+    allowance: Allowance | None = None,
+    stop: Callable[[], bool] = lambda: False,
+) -> int:
+    """Judge some archives that no longer grow and were not judged since they did, so that their findings are there when
+    they are opened. Return how many.
+
+    `done` holds the end, in nanoseconds since the epoch, up to which each archive was judged; it is extended.
+    """
+    archives = [archive for _, archive in store.upkeep.archives()]
+    for gone in done.keys() - set(archives):
+        del done[gone]
+    judged: list[UUID] = []
+    for archive in archives:
+        if stop() or len(judged) >= most:
+            break
+        journal.run(Task.JUDGING, archive, partial(_judge, store, archive, cache, done, judged, allowance, stop))
+    return len(judged)
+
+
+class _Stopped(Exception):
+    """The server ends."""
+
+
+def _judge(
+    store: Store, archive: UUID, cache: SpanCache, done: dict[UUID, int], judged: list[UUID],
+    allowance: Allowance | None, stop: Callable[[], bool],
+) -> None:  # fmt: skip
+    def check() -> None:
+        if stop():
+            raise _Stopped
+
+    try:
+        with store.reading(archive, check, allowance) as reader:
+            last_ns = reader.extent.last_ns
+            is_at_rest = last_ns is not None and last_ns < time.time_ns() - REST_S * NS_PER_S
+            if last_ns is None or not is_at_rest or done.get(archive) == last_ns:
+                return
+            diagnose_timeline(reader, requested_window(reader, None, None), cache)
+    except _Stopped:
+        return
+    done[archive] = last_ns
+    judged.append(archive)
