@@ -47,7 +47,9 @@ const readout = computed(() => {
     .filter((item): item is { line: (typeof shown)[0]; value: number } => item.value !== null)
   if (!here.length) return null
   const ranked = shown.length > SHOWN_LINES ? [...here].sort((a, b) => b.value - a.value) : here
-  const own = scaleFor(plan.unit, Math.max(...here.map((item) => item.value)))
+  // By the window's highest, so that units do not change from tick to tick.
+  const highest = shown.map((line) => line.summary?.high ?? 0)
+  const own = scaleFor(plan.unit, Math.max(...highest, ...here.map((item) => item.value)))
   const words = ranked
     .slice(0, SHOWN_LINES)
     .map(({ line, value }) =>

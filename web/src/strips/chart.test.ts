@@ -68,6 +68,12 @@ describe('a strip', () => {
     expect(data.missing).toBe('no such counter')
   })
 
+  it('says nothing of a strip that was just added, until the set answers for it', () => {
+    const others = set(series('disk.queue', [1, 2]))
+    expect(stripData(stripOf(plan), others, [], true).missing).toBeNull()
+    expect(stripData(stripOf(plan), others, [], false).missing).toBe('Nothing recorded.')
+  })
+
   it('counts the highest of each bin for its scale', () => {
     const line: StripPlan = { ...plan, traces: plan.traces.slice(0, 1) }
     delete line.stackedTo

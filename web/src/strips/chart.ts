@@ -50,12 +50,14 @@ const DASHES: [number[], number[], ...number[][]] = [[], [5, 3], [1.5, 2.5], [7,
 
 /**
  * Pick a strip's series out of the set. Lines of one strip come from one kernel file, so they share their times. What only
- * repeats other devices is drawn where it is requested by name.
+ * repeats other devices is drawn where it is requested by name. While the set does not answer for the strip yet, nothing
+ * is said of it.
  */
 export function stripData(
   strip: Strip,
   set: SeriesSet | undefined,
   aliases: readonly string[] = [],
+  isWaiting = false,
 ): StripData {
   if (!set) return EMPTY
   const { plan } = strip
@@ -67,6 +69,7 @@ export function stripData(
   )
   const present = every.filter(({ measured }) => measured.missing === null)
   const first = present[0]?.measured
+  if (!first && isWaiting && !every.length) return EMPTY
   if (!first)
     return {
       ...EMPTY,

@@ -2,7 +2,7 @@ import { computed, type ComputedRef } from 'vue'
 import type { SeriesSet } from '../api/client'
 import type { Unit } from '../model/amounts'
 import { intersection, type Span } from '../model/span'
-import { FOLDED, type Strip } from '../model/strips'
+import { FOLDED, namesOf, type Strip } from '../model/strips'
 import { useStrips } from '../useStrips'
 import { useSession } from '../workbench/session'
 import type { ChartedMeasure } from '../workbench/useKnown'
@@ -37,10 +37,11 @@ export function useStripData(): Drawn {
     const aliases = measure?.aliases ?? []
     if (!set) return stripData(strip, set, aliases)
     // A strip that was only moved, folded or made taller shows the same.
-    const key = JSON.stringify([strip.plan.id, strip.devices, aliases])
+    const isWaiting = !namesOf(strip).every((name) => window.answered.value.has(name))
+    const key = JSON.stringify([strip.plan.id, strip.devices, aliases, isWaiting])
     const known = picked.get(set) ?? new Map<string, StripData>()
     picked.set(set, known)
-    const data = known.get(key) ?? stripData(strip, set, aliases)
+    const data = known.get(key) ?? stripData(strip, set, aliases, isWaiting)
     known.set(key, data)
     return data
   }

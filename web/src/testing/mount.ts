@@ -84,6 +84,7 @@ function aSession(opened: Opened): Session {
       set: shallowRef(opened.set),
       error: ref(null),
       isFetching: ref(false),
+      answered: shallowRef(new Set<string>()),
       since: computed(() => opened.since),
       markers: ref(opened.markers),
       severity: ref<Severity>('warning'),

@@ -16,6 +16,8 @@ export interface WindowData {
   /** The measures of all strips. */
   measures: ComputedRef<string[]>
   set: ShallowRef<SeriesSet | undefined>
+  /** The names that the set is an answer to: a strip that was just added is not among them yet. */
+  answered: ShallowRef<ReadonlySet<string>>
   error: Ref<ApiError | null>
   isFetching: Ref<boolean>
   /** Figures since the mark, where one is set. */
@@ -43,6 +45,10 @@ export function useWindowData(id: Ref<string>): WindowData {
   watch([newest, id], ([now], [, before]) => {
     if (now || before !== id.value) set.value = now
   })
+  const answered = shallowRef<ReadonlySet<string>>(new Set())
+  watch(isFetching, (fetching) => {
+    if (!fetching) answered.value = new Set(measures.value)
+  })
   const sinceMark = computed<Span | null>(() =>
     bench.mark !== null && shown.value && bench.mark < shown.value.end
       ? { start: bench.mark, end: shown.value.end }
@@ -55,6 +61,7 @@ export function useWindowData(id: Ref<string>): WindowData {
     width,
     measures,
     set,
+    answered,
     error,
     isFetching,
     since: computed(() => (sinceMark.value ? figures.value : undefined)),
