@@ -90,7 +90,10 @@ def _normal_of(readings: Readings, rules: Parameters, name: str) -> DiskNormal |
     waits = np.nan_to_num(wait.values)
     active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
     alone = active & (queue <= rules.disk_shallow_queue)
-    light = alone & (busy < rules.disk_light_busy)
+    full = busy >= rules.disk_light_busy
+    # A tick beside a full one is partly of it.
+    beside = full | np.append(full[1:], False) | np.append(False, full[:-1])
+    light = alone & ~beside
     seconds = wait.timebase.interval_ns / NS_PER_S
 
     def enough(ticks: BoolArray) -> bool:
@@ -99,6 +102,8 @@ def _normal_of(readings: Readings, rules: Parameters, name: str) -> DiskNormal |
         return bool(ticks.sum() >= rules.disk_normal_ticks or (long and many))
 
     seen_alone, is_known = enough(alone), enough(light)
+    if is_known:
+        alone = light
     if seen_alone:
         pace = waits[alone]
     elif enough(active):
