@@ -85,14 +85,15 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
         return []
     bench = FindingBuilder(use.timebase, rules, Resource.NETWORK, name)
     values = np.nan_to_num(use.values)
-    # Traffic is uneven: a full link dips for moments, and is full in the mean.
+    # Traffic is uneven: a full link dips for moments, and is full for most of the time.
     uneven = replace(rules, merge_break_s=rules.link_merge_s)
     stretches = sustained(values >= rules.link_full_enter, values >= rules.link_full_leave, use.timebase, uneven)
     return [
         _full_finding(bench, stretch, values, rate.values, way, past)
         for stretch in stretches
         if stretch.length_s(use.timebase) >= rules.link_sustained_s
-        and bench.mean(values, stretch) >= rules.link_full_enter
+        and float(np.median(values[stretch.ticks])) >= rules.link_full_enter
+        and bench.mean(values, stretch) >= (rules.link_full_enter + rules.link_full_leave) / 2
     ]
 
 
