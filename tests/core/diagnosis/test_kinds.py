@@ -2,15 +2,16 @@
 
 from functools import lru_cache
 
+import numpy as np
 import pytest
 
-from builders import BEGIN_NS, a_piece
+from builders import BEGIN_NS, a_piece, processor_columns
 from reditus.core.diagnosis import diagnose
 from reditus.core.diagnosis.engine import KINDS
 from reditus.core.diagnosis.pages import diagnoses_page
 from reditus.core.frame import Frame
 from reditus.core.frame_builder import assemble
-from reditus.core.kernel_columns import disk_columns, memory_size, paging_event, stall_total
+from reditus.core.kernel_columns import disk_columns, kernel_column, memory_size, paging_event, stall_total
 from reditus.core.measures import MEASURES
 from reditus.core.measures.raw import is_counter
 from reditus.core.types import NS_PER_S
@@ -228,3 +229,35 @@ def test_every_rule_reads_measures_that_there_are_and_every_kind_explains_itself
         for name in kind.evidence:
             assert name in MEASURES or is_counter(name) or name in ids or kind.id == "spike", (kind.id, name)
     assert len(ids) == len(KINDS)
+
+
+def held_up(*, blocked, upper_busy, stall=None, ticks=60):
+    """A disk that idles, and a volume on it; from the 15th tick on tasks are blocked."""
+    on = (np.arange(ticks) >= 15).astype(np.int64)
+    groups = processor_columns(busy=[0.2] * ticks, cores=2)
+    groups["cpu"][kernel_column("system.process.blocked")] = on * blocked
+    disks = {}
+    for name, busy in (("sda", 0.02), ("dm-0", upper_busy)):
+        steps = {4: 30, 6: 30 * 8, 7: 30 * 40, 9: int(1_000 * busy), 10: int(1_500 * busy)}
+        for place, column in enumerate(disk_columns(name)):
+            disks[column] = np.cumsum(on * steps.get(place, 0))
+    pieces = [a_piece(columns, group=group) for group, columns in {**groups, "disks": disks}.items()]
+    if stall is not None:
+        lost = np.cumsum(on * int(1e6 * stall))
+        pieces.append(a_piece({stall_total("io", "some"): lost}, group="stalls"))
+    answer = diagnose(Frame(assemble(pieces)), Window(BEGIN_NS - NS_PER_S, BEGIN_NS + ticks * NS_PER_S))
+    return [finding.kind for finding in answer.findings], {item.kind for item in answer.ruled_out}
+
+
+def test_tasks_blocked_above_idle_disks_are_held_up_with_and_without_stall_files():
+    assert held_up(blocked=4, upper_busy=0.02, stall=0.9)[0] == ["io.limited"]
+    found, ruled_out = held_up(blocked=4, upper_busy=0.02)
+    assert found == ["io.limited"]
+    assert not ruled_out & {"load.blocked", "io.iowait_harmless"}
+    assert held_up(blocked=0, upper_busy=0.02)[0] == []
+
+
+def test_a_volume_that_is_busy_on_an_idle_disk_is_what_holds_tasks_up():
+    found, _ = held_up(blocked=2, upper_busy=0.98, stall=0.7)
+    assert "io.limited" not in found
+    assert found == ["disk.saturated"]

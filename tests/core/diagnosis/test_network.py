@@ -18,14 +18,14 @@ FLAT = 9_500_000 * (1 + RNG.normal(0, 0.006, 60))
 UNEVEN = 6_000_000 * (1 + RNG.random(60))
 
 
-def answer(rates, link=None):
+def answer(rates, link=None, *, interval_s=1):
     """Findings of a host that sends so many bytes at each second; `link` is what is known of its interface."""
     columns = {column: np.zeros(len(rates) + 1, dtype=np.int64) for column in interface_columns("eth0")}
-    columns[interface_columns("eth0")[8]] = np.cumsum(np.concatenate([[0], rates])).astype(np.int64)
+    columns[interface_columns("eth0")[8]] = np.cumsum(np.concatenate([[0], rates]) * interval_s).astype(np.int64)
     groups = {**processor_columns(busy=[0.1] * (len(rates) + 1), cores=2), "network": columns}
-    pieces = [a_piece(each, group=name) for name, each in groups.items()]
+    pieces = [a_piece(each, group=name, interval_s=interval_s) for name, each in groups.items()]
     facts = HostFacts(links={} if link is None else {"eth0": link})
-    window = Window(BEGIN_NS - NS_PER_S, BEGIN_NS + len(rates) * NS_PER_S)
+    window = Window(BEGIN_NS - NS_PER_S, BEGIN_NS + len(rates) * interval_s * NS_PER_S)
     return diagnose(Frame(assemble(pieces), facts), window).findings
 
 
@@ -36,6 +36,14 @@ def test_a_rate_flat_at_its_highest_is_a_full_link(link):
     assert abs((finding.onset.at_ns - BEGIN_NS) / NS_PER_S - 60) <= 2
     assert finding.confidence < 0.8
     assert "76 Mbit/s" in finding.explanation
+
+
+@pytest.mark.parametrize("ticks", [7, 10])
+def test_a_few_long_ticks_are_enough_for_a_flat_top(ticks):
+    """Each is the mean of five seconds: a minute of them is no chance."""
+    (finding,) = answer(np.concatenate([QUIET[:4], FLAT[:ticks], QUIET[:4]]), interval_s=5)
+    assert (finding.kind, finding.device) == ("net.saturated", "eth0")
+    assert answer(np.concatenate([QUIET[:4], FLAT[:4], QUIET[:4]]), interval_s=5) == ()
 
 
 def test_a_known_speed_decides_alone():
