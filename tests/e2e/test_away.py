@@ -63,6 +63,16 @@ def test_twelve_tabs_open_and_all_of_them_answer(alone, page):
         tab.close()
 
 
+@pytest.mark.parametrize(("typed", "name"), [("icmp", "icmp"), ("ipv6", "ip6"), ("inodes", "inodes")])
+def test_what_this_kernel_counts_is_found_by_the_trade_s_words(alone, page, typed, name):
+    wait_until(lambda: (archive(alone) or {"ticks": 0})["ticks"] > 2)
+    page.goto(f"{alone.url}/archives/{archive(alone)['id']}")
+    page.locator("[data-strip] canvas").first.wait_for()
+    page.keyboard.press("/")
+    page.get_by_label("What to find").fill(typed)
+    wait_until(lambda: any(name in text for text in page.locator('[data-entry="measure"]').all_inner_texts()))
+
+
 def test_a_lost_database_is_said_and_survived(alone, page):
     """Ticks recorded while the database is away arrive once it is back, each once, without a gap."""
     wait_until(lambda: (archive(alone) or {"ticks": 0})["ticks"] > 2)

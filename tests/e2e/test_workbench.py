@@ -4,10 +4,12 @@ import httpx
 import pytest
 
 from e2e_helpers import link, no_violations, place, readout, readout_value, wait_until
-from reditus.simulator.fernhold import STITCH_01_MORNING
+from reditus.simulator.fernhold import ARCHIVES, STITCH_01_MORNING
 
 BEGIN_S = STITCH_01_MORNING.begin_ns / 1e9
 HOUR_S = 3600
+SCAN_GATE = next(item.scenario for item in ARCHIVES if item.scenario.machine.name == "scan-gate")
+MIDNIGHT_S = SCAN_GATE.begin_ns / 1e9
 
 
 @pytest.fixture
@@ -133,7 +135,7 @@ def test_a_finding_sets_window_and_needle(bench):
     assert at == BEGIN_S + 18 * 60 + 21
     assert start < at < end < BEGIN_S + HOUR_S
     panel = bench.locator("[data-finding]").first
-    assert "15 min 25 s lost" in panel.inner_text()
+    assert "15 min 25 s of stall time" in panel.inner_text()
     assert "Began 09:18:20 ± 1 s" in " ".join(panel.inner_text().split())
     assert "Next steps" in panel.inner_text()
 
@@ -153,6 +155,31 @@ def test_a_finding_leads_to_its_strips_and_is_judged(bench):
     finding.get_by_text("“the nightly run”").wait_for()
     finding.get_by_role("button", name="Take back").click()
     finding.get_by_text("“the nightly run”").wait_for(state="detached")
+
+
+def test_what_comes_on_two_days_is_one_finding_and_each_time_can_be_gone_to(running, page):
+    page.goto(f"{running.url}/archives/{SCAN_GATE.archive}")
+    page.get_by_role("tab", name="Findings 4").wait_for()
+    full = page.locator("[data-finding]", has_text="Link saturated")
+    full.get_by_role("button").first.click()
+    times = full.locator("[data-occurrence]")
+    wait_until(lambda: times.count() == 2)
+    times.last.click()
+    wait_until(lambda: place(page)[2] == MIDNIGHT_S + 34.5 * HOUR_S + 5)
+    page.keyboard.press("p")
+    wait_until(lambda: place(page)[2] < MIDNIGHT_S + 24 * HOUR_S)
+    assert "enp1s0" in full.inner_text()
+    assert "processor time in the kernel" in full.locator("[data-contributors]").inner_text()
+
+
+def test_what_could_not_be_judged_is_said_below_the_findings(running, page):
+    page.goto(f"{running.url}/archives/{SCAN_GATE.archive}")
+    page.get_by_role("tab", name="Findings 4").wait_for()
+    missing = page.locator("[data-unjudged]")
+    assert "Thermal throttling" not in missing.inner_text()
+    missing.get_by_role("button").click()
+    missing.get_by_text("Thermal throttling").wait_for()
+    no_violations(page)
 
 
 def test_a_link_reopens_the_same_view(bench, running):
