@@ -91,7 +91,7 @@ def test_a_number_given_again_is_another_process(read):
     [
         "41 (worker",
         "41 (worker) S 1 2 3",
-        "99 (somebody else) S " + " ".join(["0"] * 49),
+        "99 (another) S " + " ".join(["0"] * 49),
         "41 (worker) S " + " ".join(["9" * 30] * 49),
         "",
     ],

@@ -16,7 +16,7 @@ import structlog
 from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.analysis.rollups import grow_rollups
 from reditus.analysis.windows import requested_window
-from reditus.core.errors import DamagedBlock
+from reditus.core.errors import DamagedBlock, ReditusError
 from reditus.core.types import NS_PER_S
 from reditus.store.archives.lifecycle import UNDO_S
 from reditus.store.database.damage import again_elsewhere
@@ -268,7 +268,7 @@ def judge_at_rest(
     return len(judged)
 
 
-class _Stopped(Exception):
+class _Stopped(ReditusError):
     """The server ends."""
 
 

@@ -1,4 +1,4 @@
-"""Tasks that hang, told from the load as the kernel counts it: every five seconds, damped, and in hundredths."""
+"""Tasks that hang, found in the load as the kernel counts it: every five seconds, damped, and in hundredths."""
 
 import numpy as np
 import pytest

@@ -22,6 +22,19 @@ watch(
   },
   { immediate: true },
 )
+// Until a tab is chosen, a moment that is pointed at is read; a finding that was gone to stays in view.
+let isChosen = false
+watch(
+  () => bench.needle,
+  (needle) => {
+    if (!isChosen && needle !== null && bench.selected === null && bench.tab === TABS.findings)
+      bench.tab = TABS.moment
+  },
+)
+function choose(tab: number): void {
+  isChosen = true
+  bench.tab = tab
+}
 const tabs = computed(() => [
   { title: 'Moment', count: null },
   { title: 'Findings', count: diagnosis.value?.findings.length ?? null },
@@ -36,7 +49,7 @@ const tabs = computed(() => [
     class="flex min-h-0 flex-col border-l border-rule-strong bg-leaf"
     aria-label="The moment and the findings"
     :selected-index="bench.tab"
-    @change="bench.tab = $event"
+    @change="choose"
   >
     <TabList class="flex shrink-0 justify-between border-b border-rule px-4 pt-2">
       <Tab v-for="(tab, index) in tabs" :key="tab.title" as="template">

@@ -39,7 +39,11 @@ describe('brackets', () => {
       { start: new Date(HOUR).toISOString(), end: new Date(2 * HOUR).toISOString() },
       { start: new Date(25 * HOUR).toISOString(), end: new Date(26 * HOUR).toISOString() },
     ]
-    const daily = { ...finding('a', 1, 26, 1), pattern: { kind: 'days', period_s: null }, occurrences: days }
+    const daily: Finding = {
+      ...finding('a', 1, 26, 1),
+      pattern: { kind: 'days', period_s: null },
+      occurrences: days,
+    }
     const brackets = bracketsOf([daily], extent, 1000)
     expect(brackets.map(({ from }) => Math.round(from * 48))).toEqual([1, 25])
   })

@@ -12,10 +12,17 @@ export interface Moves {
   zoom: (factor: number) => void
   pan: (share: number) => void
   find: (id: string) => void
+  findTime: (id: string, time: { start: string; end: string }) => void
   jump: (by: number) => void
   jumpGap: (by: number) => void
   note: (marker: Marker) => void
   goTo: (at: number) => void
+}
+
+/** A finding, or one of the times that it was there. */
+interface Place {
+  finding: Finding
+  time: { start: string; end: string } | null
 }
 
 /** How the analyst gets from one place in time to another. `gaps` is null until they are loaded. */
@@ -94,20 +101,16 @@ export function useMoves(
 
   /** The next or the previous finding; of what came on several days, the next time. */
   function jump(by: number): void {
-    const places = (diagnosis.value?.findings ?? []).flatMap((finding) =>
+    const places = (diagnosis.value?.findings ?? []).flatMap((finding): Place[] =>
       finding.pattern.kind === 'days'
         ? finding.occurrences.map((time) => ({ finding, time }))
         : [{ finding, time: null }],
     )
     const interval = (archive.value?.interval_s ?? 0) * 1000
-    const at = ({ finding, time }: (typeof places)[number]): number =>
+    const at = ({ finding, time }: Place): number =>
       time ? Math.min(toMs(time.start) + interval, toMs(time.end)) : placeOf(finding)
-    const chosen = nextOf(
-      places.sort((a, b) => at(a) - at(b)),
-      at,
-      bench.needle ?? 0,
-      by,
-    )
+    places.sort((a, b) => at(a) - at(b))
+    const chosen = nextOf(places, at, bench.needle ?? 0, by)
     if (chosen?.time) findTime(chosen.finding.id, chosen.time)
     else if (chosen) find(chosen.finding.id)
   }

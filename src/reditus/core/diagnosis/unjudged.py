@@ -77,7 +77,7 @@ def _is_there(frame: Frame, name: str) -> bool:
 def _source_of(name: str) -> str:
     counter = name if name in COUNTERS else measure_named(name).needs[0].counter
     found = COUNTERS[counter]
-    # A file where there is one to look for; else what it would have told.
+    # A file where there is one to look for; else what it would have held.
     return found.source if found.source.startswith("/") else found.title
 
 
