@@ -40,7 +40,8 @@ def test_space_is_reported_by_mount_point(proc, monkeypatch):
     monkeypatch.setattr(filesystems, "space_of", spaces.__getitem__)
     probe = Filesystems(str(proc))
     columns, values = answered(probe, 2)
-    assert [column.attribute("system.filesystem.mountpoint") for column in columns[:: len(space_columns("/"))]] == ["/", "/far away"]
+    firsts = columns[:: len(space_columns("/"))]
+    assert [column.attribute("system.filesystem.mountpoint") for column in firsts] == ["/", "/far away"]
     assert values.tolist() == [10, 20, 5, 3, 4, 0, 1, 2, 0, 0, 0, 1]
     # The columns are the same object until a mount comes or goes.
     assert probe.read(0)[0] is columns
