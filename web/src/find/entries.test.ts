@@ -79,6 +79,7 @@ describe('finding by the trade\u2019s words', () => {
     named('system.memory.node.usage', 'Memory by node'),
     named('system.network.icmp.in', 'ICMP messages'),
     named('system.network.ip6.in', 'IP6 packets'),
+    named('system.network.linux.protocol', 'Protocol events'),
   ]
   it.each([
     ['latency', 'disk.wait'],
@@ -97,6 +98,8 @@ describe('finding by the trade\u2019s words', () => {
     ['numa', 'system.memory.node.usage'],
     ['icmp', 'system.network.icmp.in'],
     ['ipv6', 'system.network.ip6.in'],
+    ['icmp', 'system.network.linux.protocol{linux.network.protocol=icmp}'],
+    ['ipv6', 'system.network.linux.protocol{linux.network.protocol=ip6}'],
     ['disk sda', 'disk.busy@sda'],
   ])('%s', (typed, expected) => {
     const answers = entriesFor(typed, { ...about, measures }).filter((item) => item.kind === 'measure')

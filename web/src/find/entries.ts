@@ -2,7 +2,7 @@ import { LAYOUTS, type KnownMeasure, type LayoutId } from '../model/layouts'
 import { spellInstant, spellWindow, type Zone } from '../model/clock'
 import type { Span } from '../model/span'
 import { parseTyped, parseTypedSpan } from '../model/typedTime'
-import { meanings } from './synonyms'
+import { meanings, PROTOCOL_COUNTER, PROTOCOLS } from './synonyms'
 
 /** Something that can be found by typing: a time, a measure, a layout, processes. */
 export type Entry =
@@ -79,6 +79,13 @@ export function entriesFor(
         note: `layout: ${layout.note}`,
         layout: layout.id,
       })
+  const events = measures.find((measure) => measure.name === PROTOCOL_COUNTER)
+  if (events)
+    for (const protocol of PROTOCOLS[typed.trim().toLowerCase()] ?? []) {
+      const name = `${PROTOCOL_COUNTER}{linux.network.protocol=${protocol}}`
+      const title = `${events.title}, ${protocol}`
+      out.push({ kind: 'measure', id: name, title, note: name, measure: { ...events, name }, device: null })
+    }
   const found = measures
     .filter((measure) => device === null || measure.devices?.includes(device))
     .map((measure) => ({ measure, at: best(measure, words) }))

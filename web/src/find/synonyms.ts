@@ -54,6 +54,19 @@ export const SYNONYMS: Record<string, string[]> = {
   frequency: ['frequency', 'core speed'],
 }
 
+/** The kernel's names of protocols by the trade's; their events are columns of one counter. */
+export const PROTOCOLS: Record<string, string[]> = {
+  icmp: ['icmp', 'icmp6'],
+  icmpv6: ['icmp6'],
+  ipv4: ['ip', 'ipext'],
+  ipv6: ['ip6', 'icmp6', 'udp6'],
+  ip6: ['ip6'],
+  tcp: ['tcp', 'tcpext'],
+  udp: ['udp', 'udp6'],
+  mptcp: ['mptcpext'],
+}
+export const PROTOCOL_COUNTER = 'system.network.linux.protocol'
+
 /** What each part of a typed text may stand for: itself, or what the trade's word means here. */
 export function meanings(typed: string): string[][] {
   let text = typed.trim().toLowerCase()
