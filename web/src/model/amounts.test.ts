@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { roundTop, scaleFor, spellAmount, spellNumber, spellRound } from './amounts'
+import { digitsToShow, roundTop, scaleFor, spellAmount, spellNumber, spellRound } from './amounts'
 
 describe('amounts', () => {
   it.each([
@@ -30,5 +30,14 @@ describe('amounts', () => {
       expect(roundTop(value, own)).toBeGreaterThanOrEqual(value * 0.999)
       expect(roundTop(value, own)).toBeLessThanOrEqual(value * 1.6)
     }
+  })
+})
+
+describe('digits', () => {
+  it('show a small value beside a large one, and nothing as nothing', () => {
+    const scale = scaleFor('bits/s', 1e8)
+    expect(spellAmount(2_500, 'bits/s', digitsToShow(2_500, scale))).toBe('0.02\u2009Mbit/s')
+    expect(spellAmount(0, 'bits/s', digitsToShow(0, scale))).toBe('0\u2009Mbit/s')
+    expect(spellAmount(9e7, 'bits/s', digitsToShow(9e7, scale))).toBe('720\u2009Mbit/s')
   })
 })

@@ -74,6 +74,15 @@ export function spellNumber(value: number | null | undefined, scale: Scale): str
 export const spellRound = (value: number, scale: Scale): string =>
   String(Number((value / scale.by).toPrecision(4)))
 
+const MOST_DIGITS = 4
+
+/** The scale with as many digits as it takes for a small value not to read as nothing. */
+export function digitsToShow(value: number, scale: Scale): Scale {
+  const shown = Math.abs(value / scale.by)
+  if (shown === 0 || shown >= 0.5 * 10 ** -scale.digits) return scale
+  return { ...scale, digits: Math.min(Math.ceil(-Math.log10(shown)), MOST_DIGITS) }
+}
+
 /** The number with its unit, on a scale of its own. */
 export function spellAmount(
   value: number | null | undefined,

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { scaleFor, spellAmount } from '../model/amounts'
+import { digitsToShow, scaleFor, spellAmount } from '../model/amounts'
 import { indexAt } from '../model/lookup'
 import { contains, shareAt, type Span } from '../model/span'
 import type { Strip } from '../model/strips'
@@ -54,8 +54,8 @@ const readout = computed(() => {
     .slice(0, SHOWN_LINES)
     .map(({ line, value }) =>
       shown.length > 1
-        ? `${props.labelled(line.label)} ${spellAmount(value, plan.unit, own)}`
-        : spellAmount(value, plan.unit, own),
+        ? `${props.labelled(line.label)} ${spellAmount(value, plan.unit, digitsToShow(value, own))}`
+        : spellAmount(value, plan.unit, digitsToShow(value, own)),
     )
   if (ranked.length > SHOWN_LINES) words.push(`+${ranked.length - SHOWN_LINES}`)
   return {
