@@ -13,7 +13,7 @@ from reditus.simulator.thinning import HELD
 Variation = Callable[[Recording], Recording]
 
 SIX_GROUPS = ("cpu", "memory", "paging", "disk", "network", "load")
-"""What /proc/stat, meminfo, vmstat, diskstats, net/dev and loadavg give."""
+"""What /proc/stat, /proc/meminfo, /proc/vmstat, /proc/diskstats, /proc/net/dev and /proc/loadavg give."""
 STALL_GROUPS = ("stall.cpu", "stall.io", "stall.memory", "stall.irq")
 
 

@@ -145,3 +145,13 @@ def test_a_server_that_ends_does_not_wait_for_a_judgement(known):
     calls = iter([False])
     assert judge_at_rest(known, Journal(), SpanCache(), done, stop=lambda: next(calls, True)) == 0
     assert done == {}
+
+
+def test_what_is_passed_over_has_not_succeeded(known, monkeypatch):
+    """A growing archive whose diagnosis failed on request still fails, though the background looks past it."""
+    known.append(ARCHIVE, [a_block(3, start=at) for at in range(0, 300, 3)])
+    monkeypatch.setattr("reditus.analysis.maintenance.REST_S", 10**10)
+    journal = Journal()
+    journal.failed(Task.JUDGING, ARCHIVE, ValueError("no such luck"))
+    assert judge_at_rest(known, journal, SpanCache(), {}) == 0
+    assert [item.archive for item in report(journal, Task.JUDGING).failing] == [ARCHIVE]

@@ -93,9 +93,11 @@ def test_a_number_given_again_is_another_process(read):
         "41 (worker) S 1 2 3",
         "99 (another) S " + " ".join(["0"] * 49),
         "41 (worker) S " + " ".join(["9" * 30] * 49),
+        "41 (worker) S " + " ".join(["9" * 20] * 49),
+        "41 (worker) S " + " ".join(["-1"] * 49),
         "",
     ],
-    ids=["cut off", "too short", "another", "huge", "empty"],
+    ids=["cut off", "too short", "another", "huge", "beyond 64 bits", "negative", "empty"],
 )
 def test_what_is_no_stat_is_left_out(read, text):
     sections = [machine(at_s, user=100 * at_s) for at_s in range(1, 4)]

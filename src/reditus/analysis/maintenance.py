@@ -257,14 +257,24 @@ def judge_at_rest(
 
     `done` holds the end, in nanoseconds since the epoch, up to which each archive was judged; it is extended.
     """
-    archives = [archive for _, archive in store.upkeep.archives()]
-    for gone in done.keys() - set(archives):
+    archives = store.archives.all()
+    for gone in done.keys() - {archive.id for archive in archives}:
         del done[gone]
+    rested_ns = time.time_ns() - REST_S * NS_PER_S
     judged: list[UUID] = []
     for archive in archives:
         if stop() or len(judged) >= most:
             break
-        journal.run(Task.JUDGING, archive, partial(_judge, store, archive, cache, done, judged, allowance, stop))
+        last_ns = archive.last_ns
+        # Only what is really judged counts as such: what is passed over has not succeeded.
+        if (
+            archive.deleted_ns is None
+            and last_ns is not None
+            and last_ns < rested_ns
+            and done.get(archive.id) != last_ns
+        ):
+            work = partial(_judge, store, archive.id, last_ns, cache, done, judged, allowance, stop)
+            journal.run(Task.JUDGING, archive.id, work)
     return len(judged)
 
 
@@ -273,7 +283,7 @@ class _Stopped(ReditusError):
 
 
 def _judge(
-    store: Store, archive: UUID, cache: SpanCache, done: dict[UUID, int], judged: list[UUID],
+    store: Store, archive: UUID, last_ns: int, cache: SpanCache, done: dict[UUID, int], judged: list[UUID],
     allowance: Allowance | None, stop: Callable[[], bool],
 ) -> None:  # fmt: skip
     def check() -> None:
@@ -282,10 +292,6 @@ def _judge(
 
     try:
         with store.reading(archive, check, allowance) as reader:
-            last_ns = reader.extent.last_ns
-            is_at_rest = last_ns is not None and last_ns < time.time_ns() - REST_S * NS_PER_S
-            if last_ns is None or not is_at_rest or done.get(archive) == last_ns:
-                return
             diagnose_timeline(reader, requested_window(reader, None, None), cache)
     except _Stopped:
         return

@@ -25,6 +25,9 @@ _IO = re.compile(rb"^(read_bytes|write_bytes): (\d{1,20})$", re.MULTILINE)
 _PARENT, _MINOR, _MAJOR, _USER, _SYSTEM, _THREADS, _START, _RSS, _CORE, _BLOCKED = (
     number - 4 for number in (4, 10, 12, 14, 15, 20, 22, 24, 39, 42)
 )
+_USED_PLACES = (_PARENT, _MINOR, _MAJOR, _USER, _SYSTEM, _THREADS, _START, _RSS, _CORE, _BLOCKED)
+MOST = 1 << 53
+"""No counter of a process comes near it, and sums of twenty of them still fit into 64 bits."""
 # Places among AMOUNTS.
 _USED, _KERNEL, _HELD, _READ, _WRITTEN, _MAJOR_AT, _MINOR_AT, _WAITED, _THREADS_AT = range(len(AMOUNTS))
 KIB, PAGE_KIB = 1_024, 4
@@ -110,6 +113,8 @@ def _parsed(pid: int, stat: bytes, io: bytes) -> _Process | None:
         return None
     values = [int(number) for number in numbers[: _BLOCKED + 1]]
     moved = {word: int(number) for word, number in _IO.findall(io)}
+    if not all(0 <= number <= MOST for number in (*(values[place] for place in _USED_PLACES), *moved.values())):
+        return None
     return _Process(
         pid=pid,
         start=values[_START],
@@ -126,7 +131,7 @@ def _parsed(pid: int, stat: bytes, io: bytes) -> _Process | None:
             _MINOR_AT: values[_MINOR],
             _WAITED: values[_BLOCKED],
         },
-        levels={_HELD: max(values[_RSS], 0), _THREADS_AT: values[_THREADS]},
+        levels={_HELD: values[_RSS], _THREADS_AT: values[_THREADS]},
     )
 
 

@@ -33,6 +33,8 @@ class Processes:
     def __init__(self, scenario: Scenario, works: tuple[Work, ...]) -> None:
         self._scenario = scenario
         self._placed = _placed(works)
+        # Pids of a later run lie beyond those of all processes of the run before.
+        self._apart = max(SLOTS, sum(work.process_count for work in works))
         self._tally = Tally()
         self._busy_before: list[IntArray | None] = [None, None]
         self._described: set[tuple[int, int]] = set()
@@ -99,7 +101,7 @@ class Processes:
         # Whole ticks whose rounding is made up later would be counted to an interval that is over; they are dropped.
         time = np.minimum(np.floor(part + self._noise(index, ticks)).astype(np.int64), used)
         run = one.run.astype(np.int64)
-        out[0] = (FIRST_PID + index * 17 + run % RUN_PIDS * max(SLOTS, len(self._placed)) * 17) * on
+        out[0] = (FIRST_PID + index * 17 + run % RUN_PIDS * self._apart * 17) * on
         out[1] = self._starts(one, run) * on
         state = np.where(one.cpu * np.asarray(one.progress) > 0.5 * count, ord("R"), ord("S"))
         waits = self._waiting(one, served, bottom[place.work], wants.missed)

@@ -1,5 +1,7 @@
 """Tasks that hang, found in the load as the kernel counts it: every five seconds, damped, and in hundredths."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -27,7 +29,7 @@ def load_of(counts):
     return out
 
 
-def answer(counts, runnable, busy, *, hanging=None, every=1):
+def answer(counts, runnable, busy, *, hanging=None, every=1, step_back_s=0):
     groups = processor_columns(busy=busy, cores=2, runnable=[int(count) + 1 for count in runnable])
     groups["load"] = {load_average("1m"): np.array(load_of(counts))}
     if hanging is not None:
@@ -35,8 +37,12 @@ def answer(counts, runnable, busy, *, hanging=None, every=1):
     pieces = []
     for name, columns in groups.items():
         thinned = {column: np.asarray(values)[::every] for column, values in columns.items()}
-        pieces.append(a_piece(thinned, group=name, interval_s=every))
-    found = diagnose(Frame(assemble(pieces)), Window(BEGIN_NS - NS_PER_S, BEGIN_NS + LENGTH_S * NS_PER_S)).findings
+        piece = a_piece(thinned, group=name, interval_s=every)
+        stepped = np.where(np.arange(len(piece.wall_ns)) * every >= 60, step_back_s, 0)
+        pieces.append(replace(piece, wall_ns=piece.wall_ns - stepped * NS_PER_S))
+    found = diagnose(
+        Frame(assemble(pieces)), Window(BEGIN_NS - (step_back_s + 1) * NS_PER_S, BEGIN_NS + LENGTH_S * NS_PER_S)
+    ).findings
     return [finding for finding in found if finding.kind == "tasks.blocked"]
 
 
@@ -54,6 +60,11 @@ def test_tasks_that_hang_are_in_every_count(every):
     assert begin_s == pytest.approx(80, abs=max(10, 2 * every))
     assert end_s == pytest.approx(180, abs=max(10, 2 * every))
     assert "its damping was undone" in finding.considered[2]
+
+
+def test_a_clock_that_is_set_back_hides_no_tasks():
+    found = answer(between(80, 180, 6), [0] * LENGTH_S, IDLE, step_back_s=30)
+    assert len(found) == 1
 
 
 def test_a_load_that_outlives_its_tasks_is_no_sign():

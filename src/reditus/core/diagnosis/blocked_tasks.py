@@ -57,8 +57,8 @@ BLOCKED = Kind(
         "See which processes are in uninterruptible sleep, and on which filesystem they work.",
         "Read the kernel's lines about hung tasks in Notes.",
     ),
-    without="Without stall totals the load against running and blocked tasks decides alike. Its confidence is 70 % "
-    "always, for the load is a damped count.",
+    without="Without the states of processes the load against running and blocked tasks decides, with stall totals or "
+    "without, at a confidence of 70 %, for the load is a damped count.",
 )
 KINDS = (BLOCKED,)
 
@@ -68,7 +68,6 @@ class _Tasks:
     """All arrays have one entry a tick."""
 
     bench: FindingBuilder
-    cores: int
     occupied: FloatArray
     """Share of the cores without idle time."""
     running: FloatArray
@@ -99,7 +98,6 @@ def judge_blocked_tasks(context: Context) -> Judgement:
     owned = np.nan_to_num(busy.values)
     seen = _Tasks(
         bench=FindingBuilder(base, rules, Resource.DISK),
-        cores=cores,
         occupied=(owned + of("cpu.steal")) / cores,
         running=np.maximum(owned + of("cpu.waiting"), of("cpu.runnable")),
         blocked=of("cpu.blocked"),
@@ -107,7 +105,7 @@ def judge_blocked_tasks(context: Context) -> Judgement:
         stall=readings.on(base, "stall.io.some"),
         hanging=_hanging(readings, base),
         queue=disk.highest_use(readings, base)[1],
-        blamed=_blamed(context, base),
+        blamed=context.blamed((*disk.KINDS, *memory.KINDS), base),
     )
     return [_finding(seen, stretch, hidden) for stretch, hidden in _stretches(seen)], []
 
@@ -116,14 +114,6 @@ def _hanging(readings: Readings, base: Timebase) -> FloatArray | None:
     if not readings.frame.has(STATES, HANGING):
         return None
     return np.nan_to_num(nearest(readings.frame.level(STATES, HANGING), base))
-
-
-def _blamed(context: Context, base: Timebase) -> BoolArray:
-    out = np.zeros(len(base), dtype=bool)
-    slack_ns = int(context.parameters.io_blame_slack_s * NS_PER_S)
-    for finding in context.earlier_of((*disk.KINDS, *memory.KINDS)):
-        out |= (base.wall_ns > finding.start_ns - slack_ns) & (base.wall_ns <= finding.end_ns + slack_ns)
-    return out
 
 
 def _stretches(seen: _Tasks) -> list[tuple[Stretch, FloatArray]]:
@@ -214,7 +204,8 @@ def _counts(load: FloatArray, base: Timebase) -> FloatArray:
     or less may lie between two of them, and at short ones Δt is not known to the second; the least of the answers
     counts.
     """
-    at_s = (base.wall_ns - base.wall_ns[0]) / NS_PER_S
+    # Never backwards, whatever the clock on the wall does.
+    at_s = np.cumsum(np.maximum(np.diff(base.monotonic_ns, prepend=base.monotonic_ns[:1]), 0)) / NS_PER_S
     # The ticks at which a new count shows, or has to be there; at least a count's distance apart.
     marks = [0]
     for tick in range(1, len(load)):

@@ -19,7 +19,7 @@ from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
 from reditus.core.measures.processor import core_count
-from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
+from reditus.core.types import NS_PER_S, BoolArray, FloatArray
 
 NEEDS = (
     "cpu.busy",
@@ -133,19 +133,10 @@ def judge_io_wait(context: Context) -> Judgement:
         risen=risen_waits(readings, rules, base),
         stall=on("stall.io.some"),
         full=on("stall.io.full"),
-        narrower=_blamed(context, base.wall_ns),
+        narrower=context.blamed((*disk.KINDS, *memory.KINDS), base),
     )
     found = [*(_limited(seen) if seen.stall is not None else _limited_without_stall(seen)), *_stalled(seen)]
     return found, [*_harmless(seen, found), *_loaded(seen, found)]
-
-
-def _blamed(context: Context, wall_ns: IntArray) -> BoolArray:
-    """Ticks around what was found of disks and memory, shape (ticks,)."""
-    out = np.zeros(len(wall_ns), dtype=bool)
-    slack_ns = int(context.parameters.io_blame_slack_s * NS_PER_S)
-    for finding in context.earlier_of((*disk.KINDS, *memory.KINDS)):
-        out |= (wall_ns > finding.start_ns - slack_ns) & (wall_ns <= finding.end_ns + slack_ns)
-    return out
 
 
 def _few(cores: float) -> str:
