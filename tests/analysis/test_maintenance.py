@@ -6,6 +6,7 @@ import pytest
 import structlog
 
 from builders import ARCHIVE, a_block
+from reditus.analysis import diagnosis
 from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.analysis.maintenance import (
     FIRST_RETRY_S,
@@ -155,3 +156,25 @@ def test_what_is_passed_over_has_not_succeeded(known, monkeypatch):
     journal.failed(Task.JUDGING, ARCHIVE, ValueError("no such luck"))
     assert judge_at_rest(known, journal, SpanCache(), {}) == 0
     assert [item.archive for item in report(journal, Task.JUDGING).failing] == [ARCHIVE]
+
+
+def test_judging_that_gave_way_goes_on_where_it_was(known, monkeypatch):
+    """Readings come first: what was judged of a long archive until one began is not judged again after it."""
+    for name, ticks in (("LONG_TICKS", 60), ("SPAN_TICKS", 50), ("MARGIN_TICKS", 5)):
+        monkeypatch.setattr(f"reditus.analysis.diagnosis.{name}", ticks)
+    known.append(ARCHIVE, [a_block(3, start=at) for at in range(0, 300, 3)])
+    judged, judge = [], diagnosis.judge
+
+    def counting(readings):
+        judged.append(readings)
+        return judge(readings)
+
+    monkeypatch.setattr("reditus.analysis.diagnosis.judge", counting)
+    journal, cache, done = Journal(), SpanCache(), {}
+    assert judge_at_rest(known, journal, cache, done, stop=lambda: len(judged) == 2) == 0
+    assert report(journal, Task.JUDGING).failing == []
+    assert judge_at_rest(known, journal, cache, done) == 1
+    whole = len(judged)
+    judged.clear()
+    assert judge_at_rest(known, Journal(), SpanCache(), {}) == 1
+    assert len(judged) == whole > 2

@@ -255,7 +255,8 @@ def judge_at_rest(
     """Judge some archives that no longer grow and were not judged since they did, so that their findings are there when
     they are opened. Return how many.
 
-    `done` holds the end, in nanoseconds since the epoch, up to which each archive was judged; it is extended.
+    `done` holds the end, in nanoseconds since the epoch, up to which each archive was judged; it is extended. Judging
+    ends as soon as `stop` says so: spans that were judged by then are kept in the cache.
     """
     archives = store.archives.all()
     for gone in done.keys() - {archive.id for archive in archives}:
@@ -279,7 +280,7 @@ def judge_at_rest(
 
 
 class _Stopped(ReditusError):
-    """The server ends."""
+    """The server ends, or requests come first."""
 
 
 def _judge(

@@ -69,7 +69,7 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     """The application: middleware, routers, problems and background work over a store."""
     broadcaster = TickBroadcaster()
     context = Context(store, broadcaster, Budget(settings.memory_mib))
-    background = Background(store, settings, context.journal, context.judged, context.budget)
+    background = Background(store, settings, context.journal, context.judged, context.budget, context.lanes)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:

@@ -8,7 +8,8 @@ import structlog
 
 from reditus.analysis.diagnosis import SpanCache
 from reditus.analysis.maintenance import Journal, judge_at_rest, maintain, scrub
-from reditus.server.lanes import Budget
+from reditus.server.allocator import give_back
+from reditus.server.lanes import Budget, Lanes
 from reditus.server.settings import Settings
 from reditus.store import DatabaseUnavailable
 from reditus.store.store import Store
@@ -23,9 +24,11 @@ MOST_BACKOFF = 8
 class Background:
     """Seals, expires, rolls up, scrubs and judges in a thread of its own."""
 
-    def __init__(self, store: Store, settings: Settings, journal: Journal, judged: SpanCache, budget: Budget) -> None:
+    def __init__(
+        self, store: Store, settings: Settings, journal: Journal, judged: SpanCache, budget: Budget, lanes: Lanes
+    ) -> None:
         self._store, self._settings, self._journal = store, settings, journal
-        self._judged, self._budget = judged, budget
+        self._judged, self._budget, self._lanes = judged, budget, lanes
         self._judged_to: dict[UUID, int] = {}
         self._stopping = Event()
         self._thread = Thread(target=self._run, name="background", daemon=True)
@@ -61,5 +64,15 @@ class Background:
         maintain(self._store, self._journal, only_grown=only_grown, undo_s=self._settings.undo_for_s, stop=stop)
         begun_s = time.monotonic()
         scrub(self._store, self._journal, most_blocks=SCRUBBED_A_ROUND, every_s=self._settings.scrub_every_s, stop=stop)
-        judge_at_rest(self._store, self._journal, self._judged, self._judged_to, allowance=self._budget.long, stop=stop)
         log.debug("scrubbed", seconds=round(time.monotonic() - begun_s, 2))
+        # Judging is as heavy as a requested diagnosis: it gives way to every reading, what it has judged so far is
+        # kept, and the next round goes on from there.
+        judge_at_rest(
+            self._store,
+            self._journal,
+            self._judged,
+            self._judged_to,
+            allowance=self._budget.long,
+            stop=lambda: stop() or self._lanes.reading,
+        )
+        give_back()

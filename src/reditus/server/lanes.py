@@ -89,3 +89,8 @@ class Lanes:
     charts: CapacityLimiter = field(default_factory=lambda: CapacityLimiter(CHARTS_AT_ONCE))
     long: CapacityLimiter = field(default_factory=lambda: CapacityLimiter(1))
     """Diagnoses, copies, checks: seconds each, and much memory."""
+
+    @property
+    def reading(self) -> bool:
+        """Whether charts or diagnoses are being worked out for somebody right now. Safe from any thread."""
+        return self.charts.borrowed_tokens > 0 or self.long.borrowed_tokens > 0
