@@ -125,10 +125,10 @@ def moderate_database(stack: ExitStack, folder: Path) -> None:
     postgres(stack, folder / "pg", 1)
 
 
-def moderately(stack: ExitStack, folder: Path) -> None:
-    """One client at a hundred transactions a second."""
+def moderately(stack: ExitStack, folder: Path, transactions_per_s: int = 100) -> None:
+    """One client at so many transactions a second."""
     words = (folder / "pgbench").read_text().split()
-    started(stack, *words[:-1], "-R", "100", words[-1])
+    started(stack, *words[:-1], "-R", str(transactions_per_s), words[-1])
 
 
 def flood(stack: ExitStack, __: Path) -> None:

@@ -8,34 +8,28 @@ from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
-import zstandard
-
 from benchmarks.lab.scenarios import Scenario
-from reditus.exchange import field_script
 
 QUIET_S, LOUD_S = 14, 42
 
 
 @contextmanager
-def capturing(path: Path, ticks: int) -> Iterator[subprocess.Popen[bytes]]:
-    """The field script at work, packed as it comes."""
-    script = path.with_suffix(".sh")
-    script.write_text(field_script())
-    raw = path.with_suffix(".raw")
-    with raw.open("wb") as out:
-        process = subprocess.Popen(["sh", str(script), "1", str(ticks)], stdout=out, stderr=subprocess.DEVNULL)
+def capturing(path: Path, script: Path) -> Iterator[subprocess.Popen[bytes]]:
+    """The field script at work."""
+    with path.open("wb") as out:
+        process = subprocess.Popen(["sh", str(script), "1"], stdout=out, stderr=subprocess.DEVNULL)
         try:
             yield process
         finally:
             process.terminate()
             process.wait()
-    path.write_bytes(zstandard.ZstdCompressor(9).compress(raw.read_bytes()))
-    raw.unlink()
-    script.unlink()
 
 
-def record(scenario: Scenario, folder: Path, quiet_s: float = QUIET_S, loud_s: float = LOUD_S) -> None:
-    """Record a quiet while, the load, and a quiet while again; with its label beside it."""
+def record(
+    scenario: Scenario, folder: Path, script: Path, name: str = "", quiet_s: float = QUIET_S, loud_s: float = LOUD_S
+) -> None:
+    """Record a quiet while, the load, and a quiet while again, as NAME.txt, with the label NAME.json beside it."""
+    name = name or scenario.name
     with ExitStack() as around:
         work = folder / f".{scenario.name}"
         work.mkdir(exist_ok=True)
@@ -43,7 +37,7 @@ def record(scenario: Scenario, folder: Path, quiet_s: float = QUIET_S, loud_s: f
         if scenario.before:
             scenario.before(around, work)
         begun_s = time.time()
-        with capturing(folder / f"{scenario.name}.txt.zst", 3_600):
+        with capturing(folder / f"{name}.txt", script):
             time.sleep(quiet_s)
             with ExitStack() as stack:
                 scenario.load(stack, work)
@@ -65,4 +59,4 @@ def record(scenario: Scenario, folder: Path, quiet_s: float = QUIET_S, loud_s: f
             "capture_end": round(time.time(), 3),
             "interval": 1.0,
         }
-        (folder / f"{scenario.name}.json").write_text(json.dumps(label, indent=1) + "\n")
+        (folder / f"{name}.json").write_text(json.dumps(label, indent=1) + "\n")

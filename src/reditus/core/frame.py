@@ -138,6 +138,8 @@ class Group:
     name: str
     timebase: Timebase
     series: Mapping[Column, RawSeries]
+    boots: tuple[bytes, ...] = ()
+    """The boot of each epoch of the timebase."""
 
 
 @dataclass(frozen=True)

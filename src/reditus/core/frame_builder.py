@@ -58,7 +58,7 @@ def _in_rows(name: str, pieces: list[BlockSlice], epochs: dict[bytes, int], chec
         for column in columns:
             check()
             series[column] = RawSeries(column, _joined_columns([piece.columns[column] for piece in chain]))
-    return Group(name, bases[0], series)
+    return Group(name, bases[0], series, tuple(epochs))
 
 
 def _timebase(chain: list[BlockSlice], epochs: dict[bytes, int]) -> Timebase:
@@ -113,4 +113,4 @@ def _by_sorting(name: str, pieces: list[BlockSlice], epochs: dict[bytes, int]) -
             values_of[column][own_rows] = values
             present_of[column][own_rows] = True
     series = {column: RawSeries(column, values, present_of[column]) for column, values in values_of.items()}
-    return Group(name, timebase, series)
+    return Group(name, timebase, series, tuple(epochs))

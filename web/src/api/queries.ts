@@ -25,6 +25,7 @@ import {
   type SeriesSet,
   type StrainMap,
   type StrainRow,
+  type Use,
 } from './client'
 
 type Query<T> = UseQueryReturnType<T, ApiError>
@@ -184,6 +185,27 @@ export function useProcesses(id: Ref<string>, at: Ref<number | null>): Query<Pro
     queryFn: ({ signal }) => {
       const params = { path: { archive_id: id.value }, query: { at: toInstant(at.value ?? 0) } }
       return unwrap(api.GET('/api/archives/{archive_id}/processes', { params, signal }))
+    },
+  })
+}
+
+/** Who used what over a stretch, the heaviest of a quantity first. */
+export function useUse(
+  id: Ref<string>,
+  span: Ref<Span | null>,
+  by: Ref<Use['by']>,
+  sort: Ref<Use['sort']>,
+): Query<Use> {
+  return useQuery<Use, ApiError>({
+    queryKey: computed(() => ['use', id.value, span.value, by.value, sort.value]),
+    enabled: computed(() => span.value !== null),
+    placeholderData: keepPreviousData,
+    shallow: true,
+    queryFn: ({ signal }) => {
+      const { start, end } = span.value ?? { start: 0, end: 1 }
+      const query = { from: toInstant(start), to: toInstant(end), by: by.value, sort: sort.value }
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/use', { params, signal }))
     },
   })
 }

@@ -5,12 +5,13 @@ import { computed, watch } from 'vue'
 import { TABS } from '../workbench/useMoves'
 import NoteList from '../notes/NoteList.vue'
 import MomentPanel from '../moment/MomentPanel.vue'
+import UsePanel from '../use/UsePanel.vue'
 import { useWorkbench } from '../useWorkbench'
 import FindingList from './FindingList.vue'
 import NotJudged from './NotJudged.vue'
 import RuledOutList from './RuledOutList.vue'
 
-/** The moment at the needle, the findings, what was ruled out, and the notes. */
+/** The moment at the needle, who used what, the findings, what was ruled out, and the notes. */
 const bench = useWorkbench()
 const { window, judgement } = useSession()
 const { diagnosis } = judgement
@@ -37,6 +38,7 @@ function choose(tab: number): void {
 }
 const tabs = computed(() => [
   { title: 'Moment', count: null },
+  { title: 'Use', count: null },
   { title: 'Findings', count: diagnosis.value?.findings.length ?? null },
   { title: 'Ruled out', count: diagnosis.value?.ruled_out.length ?? null },
   { title: 'Notes', count: window.markers.value?.total ?? null },
@@ -68,6 +70,7 @@ const tabs = computed(() => [
     </TabList>
     <TabPanels class="min-h-0 grow overflow-y-auto px-4 pt-3 contain-strict">
       <TabPanel><MomentPanel /></TabPanel>
+      <TabPanel><UsePanel /></TabPanel>
       <TabPanel><FindingList /><NotJudged /></TabPanel>
       <TabPanel><RuledOutList /></TabPanel>
       <TabPanel><NoteList /></TabPanel>

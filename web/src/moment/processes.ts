@@ -122,7 +122,7 @@ const HISTORY = [
 ] as const
 
 /** A process's own past: three strips. Their names tell number and start, and its name for people. */
-export function historyOf(item: Process): Strip[] {
+export function historyOf(item: Pick<Process, 'pid' | 'start' | 'name'>): Strip[] {
   const name = (item.name ?? 'process').replace(/[^\w.-]/g, '_')
   return HISTORY.map(({ measure, title, unit, resource }) => {
     const trace = `${measure}{name=${name},pid=${item.pid},start=${item.start}}`

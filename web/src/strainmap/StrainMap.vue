@@ -13,6 +13,7 @@ import AxisLabels from '../ui/AxisLabels.vue'
 import NeedleLine from '../ui/NeedleLine.vue'
 import { useWorkbench } from '../useWorkbench'
 import { bracketsOf, LANES } from './brackets'
+import { excusedOf, excusesIn, type Excused } from './ruledOut'
 import StrainCells from './StrainCells.vue'
 import StrainHover from './StrainHover.vue'
 import StrainLabel from './StrainLabel.vue'
@@ -108,6 +109,14 @@ const hovered = computed(() => {
   }
 })
 
+/** What looks strained and was ruled out, by row. */
+const excused = computed<Excused[][]>(() =>
+  rows.value.map((row) => excusedOf(judgement.diagnosis.value?.ruled_out ?? [], row, scale.value)),
+)
+const excuses = computed(() =>
+  hovered.value ? excusesIn(excused.value[rows.value.indexOf(hovered.value.row)] ?? [], hovered.value.span) : [],
+)
+
 const GRIPS: { grip: Grip; label: string }[] = [
   { grip: 'start', label: 'Beginning of the window' },
   { grip: 'move', label: 'The window' },
@@ -133,7 +142,9 @@ function spell(row: StrainRow): string {
   const at = (row.mean ?? []).indexOf(most)
   const when = scale.value.first + at * scale.value.length
   const first = spellWindow(when, when + scale.value.length, zone.value)
-  return `${titleOf(row)}: strain ${mean} % on average, highest ${most} % at ${first}`
+  const ruledOut = excusesIn(excused.value[rows.value.indexOf(row)] ?? [], extent.value)
+  const but = ruledOut.length ? `; of what looks strained, ruled out: ${ruledOut.join(', ')}` : ''
+  return `${titleOf(row)}: strain ${mean} % on average, highest ${most} % at ${first}${but}`
 }
 </script>
 
@@ -221,8 +232,9 @@ function spell(row: StrainRow): string {
             @dblclick="bench.lookBack()"
           >
             <div
-              v-for="row in rows"
+              v-for="(row, at) in rows"
               :key="row.measure + row.device"
+              class="relative"
               :class="row.device === null ? 'h-[17px] py-px' : 'h-3 pb-px'"
               data-cells
             >
@@ -235,7 +247,14 @@ function spell(row: StrainRow): string {
                 :bin-ms="scale.length"
                 :extent="extent"
               />
-              <span v-else class="hatched block h-full text-center text-[10px] leading-none text-soft"
+              <span
+                v-for="part in excused[at]"
+                :key="part.item.id + part.start"
+                class="excused pointer-events-none absolute inset-y-px min-w-px"
+                :style="stretch(part)"
+                data-map-excused
+              />
+              <span v-if="!(map && row.mean && row.high)" class="hatched block h-full text-center text-[10px] leading-none text-soft"
                 ><span class="bg-paper px-2">not recorded</span></span
               >
             </div>
@@ -286,6 +305,7 @@ function spell(row: StrainRow): string {
         :row="hovered.row"
         :title="titleOf(hovered.row)"
         :bin="hovered.bin"
+        :ruled-out="excuses"
         :span="hovered.span"
       />
     </Teleport>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { useStorage } from '@vueuse/core'
-import { ref } from 'vue'
+import { useStorage, useWindowSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
 import { RouterLink } from 'vue-router'
 import FindDialog from '../find/FindDialog.vue'
 import SidePanel from '../findings/SidePanel.vue'
@@ -15,6 +15,7 @@ import KeysDialog from '../ui/KeysDialog.vue'
 import StateNote from '../ui/StateNote.vue'
 import { useWorkbench } from '../useWorkbench'
 import { provideSession } from '../workbench/session'
+import PanelEdge from '../workbench/PanelEdge.vue'
 import StateLine from '../workbench/StateLine.vue'
 import { useArchiveId } from '../workbench/useArchiveId'
 import { useFound } from '../workbench/useFound'
@@ -31,6 +32,20 @@ useLive(id, archive)
 usePlayback()
 
 const map = useStorage('reditus.map', true)
+/** The side panel's width in pixels, once it was changed. */
+const panel = useStorage<number | null>('reditus.panel', null, undefined, {
+  serializer: { read: (text) => Number(text) || null, write: String },
+})
+const PANEL_LEAST = 280
+/** So much is left to the strips at least. */
+const STRIPS_LEAST = 420
+const { width: pageWidth } = useWindowSize()
+const panelMost = computed(() => Math.max(pageWidth.value - STRIPS_LEAST, PANEL_LEAST))
+const panelWidth = computed(() =>
+  panel.value === null
+    ? 'clamp(300px, 23vw, 460px)'
+    : `${Math.min(Math.max(panel.value, PANEL_LEAST), panelMost.value)}px`,
+)
 const find = ref(false)
 const help = ref(false)
 const found = useFound(session)
@@ -57,13 +72,14 @@ useWorkbenchKeys(session, { map, find, help })
     />
     <template v-else-if="archive">
       <StrainMap v-if="map" />
-      <main class="grid min-h-0 grow grid-cols-[minmax(0,1fr)_clamp(300px,23vw,460px)]">
+      <main class="grid min-h-0 grow" :style="{ gridTemplateColumns: `minmax(0,1fr) auto ${panelWidth}` }">
         <h1 class="sr-only">{{ archive.host.name }}, {{ archive.name }}</h1>
         <div class="flex min-h-0 flex-col">
           <LayoutBar />
           <StateLine :archive="archive" />
           <StripStack class="grow" :archive="archive" :with-lane="!map" />
         </div>
+        <PanelEdge v-model="panel" :least="PANEL_LEAST" :most="panelMost" />
         <SidePanel />
       </main>
       <TransportBar :coverage="archive.coverage" @help="help = true" />

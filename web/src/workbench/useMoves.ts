@@ -5,7 +5,7 @@ import { stepTick } from '../model/lookup'
 import { aroundStretch, panBy, zoomAround, type Span } from '../model/span'
 import { useWorkbench } from '../useWorkbench'
 
-export const TABS = { moment: 0, findings: 1, ruledOut: 2, notes: 3 } as const
+export const TABS = { moment: 0, use: 1, findings: 2, ruledOut: 3, notes: 4 } as const
 
 export interface Moves {
   step: (ticks: number) => void

@@ -17,6 +17,7 @@ from reditus.server.routers import (
     recorders,
     series,
     strain,
+    use,
 )
 
 ROUTERS = [
@@ -27,6 +28,7 @@ ROUTERS = [
     life.router,
     series.router,
     strain.router,
+    use.router,
     moment.router,
     processes.router,
     markers.router,

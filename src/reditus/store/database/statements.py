@@ -316,3 +316,10 @@ where p.host_id = %(host)s and p.archive_id = %(archive)s and p.boot = (
     select near.boot from {_NEAR.format(archive="%(archive)s")} and near.last_ns >= %(at)s limit 1)
 """
 """The processes with these numbers and starts, in the boot that the tick at a time belongs to."""
+PROCESSES_OF_BOOTS = """
+select p.boot, p.pid, p.start, p.name, p.user_name, p.control_group, p.parent, p.arguments
+from processes p join unnest(%(boots)s::uuid[], %(pids)s::bigint[], %(starts)s::bigint[]) as w(boot, pid, start)
+     on p.boot = w.boot and p.pid = w.pid and p.start = w.start
+where p.host_id = %(host)s and p.archive_id = any(%(archives)s::uuid[])
+"""
+"""The processes with these boots, numbers and starts."""

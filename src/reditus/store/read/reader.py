@@ -191,6 +191,20 @@ class Reader:
         rows = self.rows(statements.PROCESSES_NAMED, values)
         return {(pid, start): Identity(pid, start, *rest) for pid, start, *rest in rows}
 
+    def identities_of(self, keys: Sequence[tuple[bytes, int, int]]) -> dict[tuple[bytes, int, int], Identity]:
+        """The identities of processes by boot, number and start, in any archive of the timeline."""
+        if not keys:
+            return {}
+        values = {
+            "host": self.scope.host,
+            "archives": list(self.scope.archives),
+            "boots": [UUID(bytes=boot) for boot, _, _ in keys],
+            "pids": [pid for _, pid, _ in keys],
+            "starts": [start for _, _, start in keys],
+        }
+        rows = self.rows(statements.PROCESSES_OF_BOOTS, values)
+        return {(boot.bytes, pid, start): Identity(pid, start, *rest) for boot, pid, start, *rest in rows}
+
     def gaps(self, window: Window) -> list[Gap]:
         """Stretches without ticks, each with its reason where one is known: of the group that is read most often."""
         paces = self.intervals

@@ -1,0 +1,55 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Use, UseRow } from '../api/client'
+import { toMs } from '../model/instant'
+import { spellWindow } from '../model/clock'
+import { spellAmount } from '../model/amounts'
+import { historyOf } from '../moment/processes'
+import { useStrips } from '../useStrips'
+import { useZone } from '../usePreferences'
+
+/** One user of resources: who it is, when it was there, and everything that it had. */
+const props = defineProps<{ row: UseRow; use: Use }>()
+
+const zone = useZone()
+const board = useStrips()
+const facts = computed(() => {
+  const { row } = props
+  const { amounts } = row
+  return [
+    ['among the heaviest', spellWindow(toMs(row.first), toMs(row.last), zone.value)],
+    ['user', row.user],
+    ['control group', row.group],
+    ['child of', row.parent === null ? null : String(row.parent)],
+    ['command line', row.arguments],
+    [
+      'processor',
+      `${spellAmount(amounts.cores, 'cores')}, ${spellAmount(amounts.processor_s, 's')}, of that ${spellAmount(amounts.system_s, 's')} in the kernel`,
+    ],
+    [
+      'memory',
+      `${spellAmount(amounts.memory_bytes, 'bytes')} on average, ${spellAmount(row.memory_high_bytes, 'bytes')} at most, ${row.memory_growth_bytes < 0 ? '−' : '+'}${spellAmount(Math.abs(row.memory_growth_bytes), 'bytes')}`,
+    ],
+    ['read, written', `${spellAmount(amounts.read_bytes, 'bytes')}, ${spellAmount(amounts.written_bytes, 'bytes')}`],
+  ].filter((fact): fact is [string, string] => Boolean(fact[1]))
+})
+
+/** Its past, on top of the strips. */
+function history(): void {
+  const { pid, start, name } = props.row
+  if (pid === null || start === null) return
+  for (const strip of historyOf({ pid, start, name }).reverse()) board.add(strip.plan)
+}
+</script>
+
+<template>
+  <dl class="mb-2 grid grid-cols-[auto_1fr] gap-x-3 border-l-2 border-rule pl-2 text-2xs" data-use-details>
+    <template v-for="[name, value] in facts" :key="name">
+      <dt class="text-soft">{{ name }}</dt>
+      <dd class="break-words">{{ value }}</dd>
+    </template>
+    <dd v-if="row.pid !== null" class="col-span-2 pt-0.5">
+      <button type="button" class="underline hover:text-needle" @click="history()">show as strips</button>
+    </dd>
+  </dl>
+</template>
