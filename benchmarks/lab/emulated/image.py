@@ -15,8 +15,8 @@ INSIDE = (
     "python3", "python3-venv", "fio", "stress-ng", "iperf3", "gcc", "libc6-dev", "postgresql", "iproute2", "nftables",
     "dmsetup", "kmod", "util-linux", "e2fsprogs", "mount",
 )  # fmt: skip
-DRIVERS = ("virtio", "virtio_ring", "virtio_pci_legacy_dev", "virtio_pci_modern_dev", "virtio_pci", "virtio_blk")
-"""What the root disk is reached by, in the order in which they are loaded."""
+DRIVERS = ("virtio_pci", "virtio_blk")
+"""What the root disk is reached by."""
 ROOT_SIZE = "4G"
 PROJECT = Path(__file__).parents[3]
 INIT = """#!/bin/busybox sh
@@ -87,10 +87,22 @@ def _kernel(folder: Path, tree: Path) -> None:
     modules = next((unpacked / "lib/modules").iterdir())
     shutil.copytree(modules, tree / "usr/lib/modules" / modules.name, symlinks=True, dirs_exist_ok=True)
     _run("chroot", str(tree), "depmod", modules.name)
-    drivers = {name: next(modules.rglob(f"{name}.ko")).read_bytes() for name in DRIVERS}
-    files = {"init": INIT.format(drivers=" ".join(DRIVERS)).encode(), "bin/busybox": Path("/bin/busybox").read_bytes()}
-    files |= {f"drivers/{name}.ko": content for name, content in drivers.items()}
+    drivers = _drivers(tree / "usr/lib/modules" / modules.name)
+    init = INIT.format(drivers=" ".join(path.stem for path in drivers))
+    files = {"init": init.encode(), "bin/busybox": Path("/bin/busybox").read_bytes()}
+    files |= {f"drivers/{path.name}": path.read_bytes() for path in drivers}
     (folder / "first.cpio").write_bytes(_cpio(files))
+
+
+def _drivers(modules: Path) -> list[Path]:
+    """The drivers and what they depend on, in the order in which they are loaded."""
+    depends = dict(line.split(":", 1) for line in (modules / "modules.dep").read_text().splitlines())
+    ordered: dict[str, None] = {}
+    for driver in DRIVERS:
+        path = next(path for path in depends if path.endswith(f"/{driver}.ko"))
+        # Each line holds everything that is needed, the first needed last.
+        ordered |= dict.fromkeys([*reversed(depends[path].split()), path])
+    return [modules / path for path in ordered]
 
 
 def _cpio(files: dict[str, bytes]) -> bytes:

@@ -15,6 +15,7 @@ import structlog
 
 from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.analysis.rollups import grow_rollups
+from reditus.analysis.use_rollups import grow_use
 from reditus.analysis.windows import requested_window
 from reditus.core.errors import DamagedBlock, ReditusError
 from reditus.core.types import NS_PER_S
@@ -214,6 +215,7 @@ def _extend(store: Store, archive: UUID) -> None:
     while more:
         with store.extending_rollups(archive) as reader:
             more = grow_rollups(reader, archive)
+            more |= grow_use(reader, archive)
 
 
 def scrub(

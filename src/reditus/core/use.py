@@ -11,7 +11,10 @@ from enum import StrEnum
 
 import numpy as np
 
-from reditus.core.frame import Frame, Group, RawSeries
+from reditus.core.errors import UnknownCounter
+from reditus.core.frame import Frame, Group, RawSeries, Timebase
+from reditus.core.measures import measure_named
+from reditus.core.measures.selection import SeriesKey
 from reditus.core.processes import AMOUNTS, GROUP, PLACES, SLOTS, slot_columns, whole_columns
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
@@ -32,6 +35,13 @@ class Quantity(StrEnum):
 
 
 QUANTITIES = tuple(Quantity)
+MACHINE = {
+    Quantity.PROCESSOR: SeriesKey(measure_named("cpu.busy"), None),
+    Quantity.READ: SeriesKey(measure_named("disk.read.rate"), None),
+    Quantity.WRITTEN: SeriesKey(measure_named("disk.write.rate"), None),
+    Quantity.MAJOR_FAULTS: SeriesKey(measure_named("memory.faults.major"), None),
+}
+"""What the machine as a whole had is known of these; it may be more than what all processes had together."""
 HELD = (Quantity.MEMORY, Quantity.THREADS)
 """What is held at a time, not used up."""
 _HELD = [QUANTITIES.index(quantity) for quantity in HELD]
@@ -76,6 +86,30 @@ class Stay:
         )
 
 
+Bins = dict[int, FloatArray]
+"""Amounts by bin, shape (quantities,) each; bins in which there are none are left out."""
+
+
+def add_bins(mine: Bins, others: Bins) -> None:
+    """Add the second to the first; what the second holds is not changed by it, nor later."""
+    for at, amounts in others.items():
+        before = mine.get(at)
+        mine[at] = amounts if before is None else before + amounts
+
+
+def total_of(bins: Bins) -> FloatArray:
+    """Over all bins, shape (quantities,)."""
+    return np.asarray(np.sum(list(bins.values()), axis=0)) if bins else np.zeros(len(QUANTITIES))
+
+
+def dense(bins: Bins, place: int, count: int) -> FloatArray:
+    """One quantity in all of `count` bins, 0 where there is none."""
+    out = np.zeros(count)
+    for at, amounts in bins.items():
+        out[at] = amounts[place]
+    return out
+
+
 @dataclass(slots=True)
 class Use:
     """Who used what, bin by bin. Amounts are seconds of processor or blocked time, bytes, faults; of what is held,
@@ -88,15 +122,17 @@ class Use:
     """Known seconds of recording in each bin, shape (bins,)."""
     whole: FloatArray
     """What all processes had together, shape (bins, quantities)."""
-    amounts: dict[Owner, FloatArray]
-    """By process, shape (bins, quantities)."""
+    machine: FloatArray
+    """What the machine had, shape (bins, quantities); NaN where that is not known."""
+    amounts: dict[Owner, Bins]
+    """By process, and by bin in which it was among the heaviest: most are in few of many."""
     stays: dict[Owner, Stay]
 
     @classmethod
     def nothing(cls, edges_ns: IntArray) -> "Use":
         """Before anything is added."""
-        bins = len(edges_ns) - 1
-        return cls(edges_ns, np.zeros(bins), np.zeros((bins, len(QUANTITIES))), {}, {})
+        shape = len(edges_ns) - 1, len(QUANTITIES)
+        return cls(edges_ns, np.zeros(shape[0]), np.zeros(shape), np.full(shape, np.nan), {}, {})
 
     def add(self, frame: Frame, after_ns: int, until_ns: int) -> None:
         """Add the ticks of a frame after one time and until another, that itself included; no tick is to be added
@@ -105,12 +141,53 @@ class Use:
         group = next((item for item in frame.groups if item.name == GROUP), None)
         if group is None:
             return
-        base, last = group.timebase, len(self.edges_ns) - 2
-        place = np.searchsorted(self.edges_ns, base.wall_ns, side="left") - 1
-        wanted = (place >= 0) & (place <= last) & (base.wall_ns > after_ns) & (base.wall_ns <= until_ns)
-        inside = np.flatnonzero(wanted & ~np.isnan(base.elapsed_s))
+        place, inside = self._inside(group.timebase, after_ns, until_ns)
         if len(inside):
             self._add(_Ticks(group, inside, place[inside]))
+        for quantity, key in MACHINE.items():
+            self._add_measure(frame, quantity, key, (after_ns, until_ns))
+
+    def _inside(self, base: Timebase, after_ns: int, until_ns: int) -> tuple[IntArray, IntArray]:
+        """The bin of each tick, and which ticks are wanted and have a known interval."""
+        place = np.searchsorted(self.edges_ns, base.wall_ns, side="left") - 1
+        wanted = (place >= 0) & (place < len(self.seconds)) & (base.wall_ns > after_ns) & (base.wall_ns <= until_ns)
+        return place, np.flatnonzero(wanted & ~np.isnan(base.elapsed_s))
+
+    def _add_measure(self, frame: Frame, quantity: Quantity, key: SeriesKey, part_ns: tuple[int, int]) -> None:
+        try:
+            series = key.measure.derive(frame, key.device)
+        except UnknownCounter:
+            return
+        place, inside = self._inside(series.timebase, *part_ns)
+        inside = inside[~np.isnan(series.values[inside])]
+        amounts = series.values[inside] * series.timebase.elapsed_s[inside]
+        own = np.zeros(len(self.seconds))
+        np.add.at(own, place[inside], amounts)
+        touched = np.unique(place[inside])
+        column = self.machine[:, QUANTITIES.index(quantity)]
+        column[touched] = np.nan_to_num(column[touched]) + own[touched]
+
+    def merge(self, other: "Use", at: int) -> None:
+        """Add what a single bin has, as the bin at `at` or a part of it. What it describes was not added before."""
+        self.seconds[at] += other.seconds[0]
+        self.whole[at] += other.whole[0]
+        known = ~np.isnan(other.machine[0])
+        self.machine[at, known] = np.nan_to_num(self.machine[at, known]) + other.machine[0, known]
+        for owner, amounts in other.amounts.items():
+            self._put(owner, at, amounts[0], other.stays[owner])
+
+    def _put(self, owner: Owner, at: int, amounts: FloatArray, stay: Stay) -> None:
+        mine = self.amounts.get(owner)
+        if mine is None:
+            self.amounts[owner], self.stays[owner] = {at: amounts}, stay
+            return
+        add_bins(mine, {at: amounts})
+        self.stays[owner] = self.stays[owner].joined(stay)
+
+    @property
+    def total(self) -> FloatArray:
+        """What there was to attribute, shape (bins, quantities): the machine's, or all processes' if that is more."""
+        return np.asarray(np.fmax(self.whole, self.machine))
 
     def _add(self, ticks: "_Ticks") -> None:
         np.add.at(self.seconds, ticks.bins, ticks.elapsed_s)
@@ -134,10 +211,6 @@ class Use:
         for at in np.flatnonzero(pids[starts]).tolist():
             begin, end = int(starts[at]), int(ends[at])
             owner = Owner(ticks.boots[begin], int(pids[begin]), int(begun[begin]))
-            mine = self.amounts.get(owner)
-            if mine is None:
-                mine = self.amounts[owner] = np.zeros((len(self.seconds), len(QUANTITIES)))
-            mine[ticks.bins[begin]] += sums[at]
             stay = Stay(
                 int(ticks.start_ns[begin]),
                 int(ticks.wall_ns[end]),
@@ -146,8 +219,7 @@ class Use:
                 float(high[at]),
                 int(cores[end]),
             )
-            before = self.stays.get(owner)
-            self.stays[owner] = stay if before is None else before.joined(stay)
+            self._put(owner, int(ticks.bins[begin]), sums[at], stay)
 
 
 class _Ticks:

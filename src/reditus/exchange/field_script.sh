@@ -1,6 +1,6 @@
 #!/bin/sh
 # Writes raw kernel text, once per interval, as a field capture that `reditus import FILE` and `reditus diagnose FILE`
-# read. Needs a POSIX shell with cat, sort and head; nothing is installed, nothing is sent, nothing but counters is read.
+# read. Needs a POSIX shell with cat, sort, head and sed; nothing is installed, nothing is sent, nothing but counters is read.
 # Of the heaviest processes their names and numbers are read as well, never what they were started with.
 #
 #   sh field-script.sh [SECONDS BETWEEN TICKS, default 1] [TICKS, default until Ctrl-C] > capture.txt
@@ -42,17 +42,22 @@ done=0
 trap 'exit 0' INT TERM
 capture() {
     # The shell puts in all files that match where a path has a star.
-    for path in $1; do
-        now
+    paths_now=$1
+    set --
+    now
+    for path in $paths_now; do
         if [ -r "$path" ]; then
-            echo "@ $now $path"
-            # Some files (the speed of a link that is down) are there and have nothing to say.
-            cat "$path" 2>/dev/null
+            set -- "$@" "$path"
         elif [ "$done" -eq 0 ]; then
             case $path in *\**) continue ;; esac
             if [ -e "$path" ]; then echo "@ $now $path !permission denied"; else echo "@ $now $path !no such file"; fi
         fi
     done
+    # One program for all files: starting one for each would cost a slow machine more than what it is watched for. `head`
+    # names each of several files; some (the speed of a link that is down) are there and have nothing to say.
+    now
+    head -n 1000000 "$@" /dev/null 2>/dev/null |
+        sed -e '/^$/d' -e '/^==> \/dev\/null <==$/d' -e "s|^==> \(/.*\) <==\$|@ $now \1|"
 }
 
 # The heaviest processes: looked for now and then among at most @MOST@ of them, by what they used since the last look, by

@@ -3,7 +3,7 @@
 import numpy as np
 from pydantic import Field
 
-from reditus.analysis.use import By, Row, UseTable, per_second
+from reditus.analysis.use import By, Row, UseTable
 from reditus.core.types import FloatArray
 from reditus.core.use import QUANTITIES, Quantity
 from reditus.server.schemas import Out, Time
@@ -94,7 +94,6 @@ def use_out(table: UseTable, by: By, sort: Quantity, most: int) -> UseOut:
     place, seconds = QUANTITIES.index(sort), float(table.seconds.sum())
     rows = sorted(table.rows, key=lambda row: (-row.totals[place], -row.totals[0], row.key))
     listed, others, total = rows[:most], rows[most:], table.total.sum(axis=0)
-    rest = table.rest
     nothing = np.zeros(len(QUANTITIES))
     return UseOut(
         recorded=table.recorded,
@@ -104,16 +103,16 @@ def use_out(table: UseTable, by: By, sort: Quantity, most: int) -> UseOut:
         recorded_s=seconds,
         by=by,
         sort=sort,
-        rows=[_row(row, table, place, float(total[place])) for row in listed],
+        rows=[_row(row, table, sort, float(total[place])) for row in listed],
         others=len(others),
         others_amounts=AmountsOut.of(sum((row.totals for row in others), nothing), seconds),
-        not_attributed=AmountsOut.of(rest.sum(axis=0), seconds),
-        not_attributed_curve=_curve(rest, table.seconds, place),
+        not_attributed=AmountsOut.of(table.rest, seconds),
+        not_attributed_curve=_listed(table.rest_curve(sort)),
         total=AmountsOut.of(total, seconds),
     )
 
 
-def _row(row: Row, table: UseTable, place: int, total: float) -> UseRowOut:
+def _row(row: Row, table: UseTable, sort: Quantity, total: float) -> UseRowOut:
     identity = row.identity
     single = row.members[0] if len(row.members) == 1 else None
     stay = row.stay
@@ -132,10 +131,10 @@ def _row(row: Row, table: UseTable, place: int, total: float) -> UseRowOut:
         amounts=AmountsOut.of(row.totals, float(table.seconds.sum())),
         memory_high_bytes=stay.high_bytes,
         memory_growth_bytes=stay.last_bytes - stay.first_bytes,
-        share=float(row.totals[place]) / total if total > 0 else None,
-        curve=_curve(row.amounts, table.seconds, place),
+        share=float(row.totals[QUANTITIES.index(sort)]) / total if total > 0 else None,
+        curve=_listed(table.curve(row, sort)),
     )
 
 
-def _curve(amounts: FloatArray, seconds: FloatArray, place: int) -> list[float | None]:
-    return [None if value != value else value for value in per_second(amounts, seconds)[:, place].tolist()]
+def _listed(values: FloatArray) -> list[float | None]:
+    return [value if is_known else None for value, is_known in zip(values.tolist(), ~np.isnan(values), strict=True)]

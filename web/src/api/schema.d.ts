@@ -445,6 +445,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Use Of
+         * @description Processes over a window, or what they are put together by, with what is attributed to none of them.
+         */
+        get: operations["read_use_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/verdicts": {
         parameters: {
             query?: never;
@@ -682,6 +702,44 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AmountsOut
+         * @description What was used over the window. Of what is held (memory, threads) the mean over the time that was recorded.
+         */
+        AmountsOut: {
+            /**
+             * Blocked S
+             * @description Time blocked on I/O, all tasks together; where the kernel keeps it, else 0.
+             */
+            blocked_s: number;
+            /**
+             * Cores
+             * @description processor_s over the time that was recorded.
+             */
+            cores: number | null;
+            /** Major Faults */
+            major_faults: number;
+            /** Memory Bytes */
+            memory_bytes: number | null;
+            /** Minor Faults */
+            minor_faults: number;
+            /**
+             * Processor S
+             * @description Processor time, that in the kernel included.
+             */
+            processor_s: number;
+            /** Read Bytes */
+            read_bytes: number;
+            /**
+             * System S
+             * @description The part of processor_s that the kernel used.
+             */
+            system_s: number;
+            /** Threads */
+            threads: number | null;
+            /** Written Bytes */
+            written_bytes: number;
+        };
+        /**
          * AnnouncedIn
          * @description A recorder's word; its id is that of the archive it fills.
          */
@@ -874,6 +932,12 @@ export interface components {
             total: components["schemas"]["Unit"] | null;
             unit: components["schemas"]["Unit"];
         };
+        /**
+         * By
+         * @description What processes are put together by.
+         * @enum {string}
+         */
+        By: "process" | "program" | "user" | "group" | "service";
         /**
          * CheckIn
          * @description From where on to verify an archive's blocks: what the answer before gave as `next`, or nothing.
@@ -1853,6 +1917,12 @@ export interface components {
             total: components["schemas"]["UsageOut"] | null;
         };
         /**
+         * Quantity
+         * @description What can be used, in the order of the amounts' columns.
+         * @enum {string}
+         */
+        Quantity: "processor" | "system" | "memory" | "read" | "written" | "major_faults" | "minor_faults" | "blocked" | "threads";
+        /**
          * ReadingOut
          * @description A measure at the tick.
          */
@@ -2248,6 +2318,112 @@ export interface components {
             threads: number;
             /** Write Bytes Per S */
             write_bytes_per_s: number | null;
+        };
+        /**
+         * UseOut
+         * @description Who used what over a window, the heaviest of the chosen quantity first.
+         */
+        UseOut: {
+            /** Bin S */
+            bin_s: number;
+            by: components["schemas"]["By"];
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** @description What no row and none of the others accounts for: processes that never were among the heaviest, that ended between two ticks, interrupts, and what the kernel does on its own. */
+            not_attributed: components["schemas"]["AmountsOut"];
+            /** Not Attributed Curve */
+            not_attributed_curve: (number | null)[];
+            /**
+             * Others
+             * @description Users of resources that are not listed, for there are too many.
+             */
+            others: number;
+            others_amounts: components["schemas"]["AmountsOut"];
+            /**
+             * Recorded
+             * @description Whether the archive holds processes at all.
+             */
+            recorded: boolean;
+            /**
+             * Recorded S
+             * @description Of the window, that was recorded.
+             */
+            recorded_s: number;
+            /** Rows */
+            rows: components["schemas"]["UseRowOut"][];
+            sort: components["schemas"]["Quantity"];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** @description The machine's, or all processes' together where that is more. */
+            total: components["schemas"]["AmountsOut"];
+        };
+        /**
+         * UseRowOut
+         * @description A process, or several that are put together.
+         */
+        UseRowOut: {
+            amounts: components["schemas"]["AmountsOut"];
+            /** Arguments */
+            arguments: string | null;
+            /**
+             * Curve
+             * @description The chosen quantity over the window, bin by bin: per second, or what was held.
+             */
+            curve: (number | null)[];
+            /**
+             * First
+             * Format: date-time
+             * @description When it was first among the heaviest within the window.
+             */
+            first: string;
+            /** Group */
+            group: string | null;
+            /** Key */
+            key: string;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
+            /**
+             * Memory Growth Bytes
+             * @description Held at last less held at first; below zero where it shrank.
+             */
+            memory_growth_bytes: number;
+            /** Memory High Bytes */
+            memory_high_bytes: number;
+            /** Name */
+            name: string;
+            /** Parent */
+            parent: number | null;
+            /**
+             * Pid
+             * @description Of a single process; else null, as are the next five.
+             */
+            pid: number | null;
+            /**
+             * Processes
+             * @description How many were put together.
+             */
+            processes: number;
+            /**
+             * Share
+             * @description Of what there was of the chosen quantity, 0 to 1.
+             */
+            share: number | null;
+            /**
+             * Start
+             * @description Clock ticks from the machine's start to the process's.
+             */
+            start: number | null;
+            /** User */
+            user: string | null;
         };
         /**
          * VerdictIn
@@ -3214,6 +3390,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrimmedOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_use_of: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+                /** @description What processes are put together by. */
+                by?: components["schemas"]["By"];
+                /** @description What the heaviest are the heaviest of. */
+                sort?: components["schemas"]["Quantity"];
+                /** @description Rows at most. */
+                most?: number;
+                /** @description Bins of the curves at most. */
+                bins?: number;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseOut"];
                 };
             };
             /** @description A problem, after RFC 9457. */

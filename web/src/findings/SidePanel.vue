@@ -53,11 +53,11 @@ const tabs = computed(() => [
     :selected-index="bench.tab"
     @change="choose"
   >
-    <TabList class="flex shrink-0 justify-between border-b border-rule px-4 pt-2">
+    <TabList class="flex shrink-0 justify-between gap-1.5 border-b border-rule px-3 pt-2">
       <Tab v-for="(tab, index) in tabs" :key="tab.title" as="template">
         <button
           type="button"
-          class="-mb-px border-b-2 pb-1.5 whitespace-nowrap"
+          class="-mb-px border-b-2 pb-1.5 text-xs whitespace-nowrap"
           :class="
             bench.tab === index
               ? 'border-needle font-semibold'

@@ -148,7 +148,7 @@ describe('the side panel', () => {
       markers: { markers: [], total: 4 },
     })
     const tabs = page.findAll('[role=tab]').map((tab) => tab.text().replace(/\s+/g, ' '))
-    expect(tabs).toEqual(['Moment', 'Findings 2', 'Ruled out 1', 'Notes 4'])
+    expect(tabs).toEqual(['Moment', 'Use', 'Findings 2', 'Ruled out 1', 'Notes 4'])
   })
 })
 

@@ -251,7 +251,45 @@ export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPla
   }
 }
 
+/** What can be used, and what a strip of it is called. */
+const USED: Record<string, { title: string; unit: Unit; resource: Resource; top?: StripPlan['top'] }> = {
+  processor: { title: 'Cores used', unit: 'cores', resource: 'processor', top: 'cores' },
+  system: { title: 'Cores used in the kernel', unit: 'cores', resource: 'processor' },
+  memory: { title: 'Memory held', unit: 'bytes', resource: 'memory' },
+  read: { title: 'Bytes read', unit: 'bytes/s', resource: 'disk' },
+  written: { title: 'Bytes written', unit: 'bytes/s', resource: 'disk' },
+  major_faults: { title: 'Major faults', unit: '1/s', resource: 'memory' },
+  minor_faults: { title: 'Minor faults', unit: '1/s', resource: 'memory' },
+  blocked: { title: 'Tasks blocked on I/O', unit: 'tasks', resource: 'disk' },
+  threads: { title: 'Threads', unit: 'count', resource: 'processor' },
+}
+const BY: Record<string, string> = {
+  process: 'process',
+  program: 'program',
+  user: 'user',
+  group: 'control group',
+  service: 'service',
+}
+
+/** A strip of a resource by those who used it: `use.QUANTITY{by=BY}`. Null for a name that is none. */
+export function planOfUse(name: string): StripPlan | null {
+  const [, quantity = '', by = ''] = /^use\.([a-z_]+)\{by=([a-z]+)(?:,most=\d+)?\}$/.exec(name) ?? []
+  const [used, way] = [USED[quantity], BY[by]]
+  if (!used || !way) return null
+  return {
+    id: name,
+    title: used.title,
+    note: `by ${way}`,
+    resource: used.resource,
+    unit: used.unit,
+    traces: [trace(name, used.title.toLowerCase(), 1, false)],
+    stackedTo: name,
+    byUser: true,
+    ...(used.top ? { top: used.top } : {}),
+  }
+}
+
 /** A plan by the name that a link has for it. */
 export function planNamed(name: string, known: KnownMeasure[]): StripPlan | null {
-  return readyPlan(name) ?? planOfMeasures(name.split('+'), known)
+  return readyPlan(name) ?? planOfUse(name) ?? planOfMeasures(name.split('+'), known)
 }

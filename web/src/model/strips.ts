@@ -22,6 +22,8 @@ export interface StripPlan {
   traces: Trace[]
   /** Layers that add up to the measure named here, instead of lines. */
   stackedTo?: string
+  /** Its layers are those who used it, heaviest first, in the order in which they come. */
+  byUser?: true
   /** A top that physics sets: all of the cores, all of the time, all of the memory. */
   top?: 'cores' | 'whole' | 'memory'
   /** What the measures have devices of. */
@@ -66,7 +68,7 @@ let lastKey = 0
 export function stripOf(plan: StripPlan, more: Partial<Strip> = {}): Strip {
   lastKey += 1
   return {
-    devices: { kind: 'machine' },
+    devices: plan.byUser ? { kind: 'each' } : { kind: 'machine' },
     edge: { kind: 'auto' },
     log: false,
     height: HEIGHT,

@@ -114,7 +114,9 @@ const excused = computed<Excused[][]>(() =>
   rows.value.map((row) => excusedOf(judgement.diagnosis.value?.ruled_out ?? [], row, scale.value)),
 )
 const excuses = computed(() =>
-  hovered.value ? excusesIn(excused.value[rows.value.indexOf(hovered.value.row)] ?? [], hovered.value.span) : [],
+  hovered.value
+    ? excusesIn(excused.value[rows.value.indexOf(hovered.value.row)] ?? [], hovered.value.span)
+    : [],
 )
 
 const GRIPS: { grip: Grip; label: string }[] = [
@@ -254,7 +256,9 @@ function spell(row: StrainRow): string {
                 :style="stretch(part)"
                 data-map-excused
               />
-              <span v-if="!(map && row.mean && row.high)" class="hatched block h-full text-center text-[10px] leading-none text-soft"
+              <span
+                v-if="!(map && row.mean && row.high)"
+                class="hatched block h-full text-center text-[10px] leading-none text-soft"
                 ><span class="bg-paper px-2">not recorded</span></span
               >
             </div>

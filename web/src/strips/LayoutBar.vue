@@ -37,123 +37,124 @@ function last(ms: number | null): void {
 </script>
 
 <template>
-  <div
-    class="flex h-8 shrink-0 items-center gap-3.5 border-b border-rule pr-3 pl-[18px] whitespace-nowrap text-soft"
-    data-layout-bar
-  >
-    <nav class="flex items-center gap-3.5 max-[1180px]:gap-2" aria-label="Layouts">
-      <button
-        v-for="layout in plain"
-        :key="layout.id"
-        type="button"
-        class="hover:text-ink"
-        :class="
-          board.layout === layout.id
-            ? 'font-serif text-[15px] font-semibold text-ink italic'
-            : 'font-serif text-[15px] italic'
-        "
-        :aria-pressed="board.layout === layout.id"
-        :title="layout.note"
-        :data-layout="layout.id"
-        @click="board.choose(layout.id)"
-      >
-        {{ layout.title
-        }}<span
-          v-if="board.opensFirst === layout.id"
-          role="img"
-          class="ml-0.5 align-super text-[9px] text-needle not-italic"
-          title="This layout opens first"
-          aria-label="opens first"
-          >1</span
+  <div class="@container shrink-0" data-layout-bar>
+    <div
+      class="flex h-8 items-center gap-3.5 border-b border-rule pr-3 pl-[18px] whitespace-nowrap text-soft @max-[840px]:gap-2"
+    >
+      <nav class="flex items-center gap-3.5 @max-[860px]:gap-2" aria-label="Layouts">
+        <button
+          v-for="layout in plain"
+          :key="layout.id"
+          type="button"
+          class="hover:text-ink"
+          :class="
+            board.layout === layout.id
+              ? 'font-serif text-[15px] font-semibold text-ink italic'
+              : 'font-serif text-[15px] italic'
+          "
+          :aria-pressed="board.layout === layout.id"
+          :title="layout.note"
+          :data-layout="layout.id"
+          @click="board.choose(layout.id)"
         >
-      </button>
-      <Listbox
-        v-if="devices.length"
-        as="div"
-        class="relative"
-        :model-value="chosen"
-        @update:model-value="chooseDevice($event as string)"
-      >
-        <ListboxButton
-          class="max-w-40 truncate font-serif text-[15px] italic hover:text-ink"
-          :class="board.layout === 'device' ? 'font-semibold text-ink' : ''"
-          title="Everything about one core, disk or interface"
-          data-layout="device"
-          >{{
-            board.layout === 'device' && board.device ? labelOf(board.device) : 'One device'
-          }}
-          ▾</ListboxButton
-        >
-        <ListboxOptions
-          class="absolute top-full left-0 z-40 mt-1 max-h-[50vh] overflow-y-auto border border-rule-strong bg-leaf py-1 text-ink shadow-lg outline-none"
-        >
-          <ListboxOption
-            v-for="device in devices"
-            :key="writeDevice(device)"
-            v-slot="{ active, selected }"
-            :value="writeDevice(device)"
-            as="template"
+          {{ layout.title
+          }}<span
+            v-if="board.opensFirst === layout.id"
+            role="img"
+            class="ml-0.5 align-super text-[9px] text-needle not-italic"
+            title="This layout opens first"
+            aria-label="opens first"
+            >1</span
           >
-            <li
-              class="cursor-pointer px-4 py-0.5"
-              :class="[active ? 'bg-rule/50' : '', selected ? 'font-semibold' : '']"
+        </button>
+        <Listbox
+          v-if="devices.length"
+          as="div"
+          class="relative"
+          :model-value="chosen"
+          @update:model-value="chooseDevice($event as string)"
+        >
+          <ListboxButton
+            class="max-w-40 truncate font-serif text-[15px] italic hover:text-ink"
+            :class="board.layout === 'device' ? 'font-semibold text-ink' : ''"
+            title="Everything about one core, disk or interface"
+            data-layout="device"
+            >{{
+              board.layout === 'device' && board.device ? labelOf(board.device) : 'One device'
+            }}
+            ▾</ListboxButton
+          >
+          <ListboxOptions
+            class="absolute top-full left-0 z-40 mt-1 max-h-[50vh] overflow-y-auto border border-rule-strong bg-leaf py-1 text-ink shadow-lg outline-none"
+          >
+            <ListboxOption
+              v-for="device in devices"
+              :key="writeDevice(device)"
+              v-slot="{ active, selected }"
+              :value="writeDevice(device)"
+              as="template"
             >
-              {{ labelOf(device) }}
-            </li>
-          </ListboxOption>
-        </ListboxOptions>
-      </Listbox>
-    </nav>
-    <button
-      v-if="board.isChanged"
-      type="button"
-      class="text-2xs underline hover:text-needle max-[1180px]:hidden"
-      title="Reset to the built-in layout"
-      @click="board.choose(board.layout)"
-    >
-      modified · reset
-    </button>
-    <button
-      v-else-if="board.opensFirst !== board.layout && board.layout !== 'device'"
-      type="button"
-      class="text-2xs underline hover:text-needle max-[1180px]:hidden"
-      @click="board.opensFirst = board.layout"
-    >
-      make default
-    </button>
-    <div class="ml-auto flex items-center gap-2.5 text-2xs">
+              <li
+                class="cursor-pointer px-4 py-0.5"
+                :class="[active ? 'bg-rule/50' : '', selected ? 'font-semibold' : '']"
+              >
+                {{ labelOf(device) }}
+              </li>
+            </ListboxOption>
+          </ListboxOptions>
+        </Listbox>
+      </nav>
       <button
+        v-if="board.isChanged"
         type="button"
-        class="hover:text-ink disabled:opacity-40"
-        title="Previous window (Backspace)"
-        aria-label="Previous window"
-        :disabled="!bench.canLookBack"
-        @click="bench.lookBack()"
+        class="text-2xs underline hover:text-needle @max-[860px]:hidden"
+        title="Reset to the built-in layout"
+        @click="board.choose(board.layout)"
       >
-        ↶
+        modified · reset
       </button>
       <button
+        v-else-if="board.opensFirst !== board.layout && board.layout !== 'device'"
         type="button"
-        class="hover:text-ink disabled:opacity-40"
-        title="The window after (Shift+Backspace)"
-        aria-label="The window after"
-        :disabled="!bench.canLookForward"
-        @click="bench.lookForward()"
+        class="text-2xs underline hover:text-needle @max-[860px]:hidden"
+        @click="board.opensFirst = board.layout"
       >
-        ↷
+        make default
       </button>
-      <span class="max-[1180px]:hidden" aria-hidden="true">last</span>
-      <button
-        v-for="stretch in STRETCHES"
-        :key="stretch.label"
-        type="button"
-        class="hover:text-ink"
-        :title="stretch.title"
-        :aria-label="stretch.title"
-        @click="last(stretch.ms)"
-      >
-        {{ stretch.label }}
-      </button>
+      <div class="ml-auto flex items-center gap-2.5 text-2xs">
+        <button
+          type="button"
+          class="hover:text-ink disabled:opacity-40"
+          title="Previous window (Backspace)"
+          aria-label="Previous window"
+          :disabled="!bench.canLookBack"
+          @click="bench.lookBack()"
+        >
+          ↶
+        </button>
+        <button
+          type="button"
+          class="hover:text-ink disabled:opacity-40"
+          title="The window after (Shift+Backspace)"
+          aria-label="The window after"
+          :disabled="!bench.canLookForward"
+          @click="bench.lookForward()"
+        >
+          ↷
+        </button>
+        <span class="@max-[860px]:hidden" aria-hidden="true">last</span>
+        <button
+          v-for="stretch in STRETCHES"
+          :key="stretch.label"
+          type="button"
+          class="hover:text-ink"
+          :title="stretch.title"
+          :aria-label="stretch.title"
+          @click="last(stretch.ms)"
+        >
+          {{ stretch.label }}
+        </button>
+      </div>
     </div>
   </div>
 </template>

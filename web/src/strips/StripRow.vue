@@ -48,7 +48,7 @@ const top = computed(() => {
   const { edge } = strip.value
   if (edge.kind === 'locked') return edge.top
   if (edge.kind === 'auto' && plan.value.top === 'cores')
-    return ofMachine.value ? (limits.value.cores ?? 1) : 1
+    return ofMachine.value || plan.value.byUser ? (limits.value.cores ?? 1) : 1
   if (edge.kind === 'auto' && plan.value.top === 'memory' && limits.value.memoryBytes)
     return limits.value.memoryBytes
   if (edge.kind === 'auto' && plan.value.top === 'whole') return 1
@@ -100,7 +100,7 @@ const rest = computed(() => {
 })
 const about = computed(() => {
   const { devices } = strip.value
-  if (devices.kind === 'machine') return plan.value.note
+  if (devices.kind === 'machine' || plan.value.byUser) return plan.value.note
   const of =
     devices.kind === 'named' && plan.value.per
       ? devices.names.map((name) => names.labelOf(plan.value.per ?? 'disk', name)).join(', ')

@@ -43,6 +43,8 @@ const EMPTY: StripData = {
   missing: null,
 }
 const LIGHTEST = 0.4
+/** Of many layers on top of each other, which touch. */
+const LIGHTEST_LAYER = 0.12
 const WIDTH = 1.25
 /** The heaviest of several devices. */
 const OUTSTANDING = 1.9
@@ -86,7 +88,12 @@ export function stripData(
     : weighed(strip, plan.stackedTo ? every : present, valuesOf)
   const alone = !plan.stackedTo && lines.length === 1 && !together
   const whole = plan.stackedTo
-    ? set.series.find((item) => item.measure === plan.stackedTo && isOf(strip, item.device) && !item.missing)
+    ? set.series.find(
+        (item) =>
+          item.measure === plan.stackedTo &&
+          (plan.byUser ? item.device === null : isOf(strip, item.device)) &&
+          !item.missing,
+      )
     : undefined
   return {
     ...shown,
@@ -114,7 +121,8 @@ const isOf = (strip: Strip, device: string | null): boolean =>
 
 /** A counter stands for all of its columns, with some attributes for those that have them. */
 const belongs = (strip: Strip, trace: Trace, item: Series): boolean =>
-  (item.measure === trace.measure && isOf(strip, item.device)) || isPartOf(trace.measure, item.measure)
+  (item.measure === trace.measure && isOf(strip, item.device)) ||
+  (!strip.plan.byUser && isPartOf(trace.measure, item.measure))
 
 function isPartOf(requested: string, measure: string): boolean {
   const [counter, attributes] = partsOf(requested)
@@ -141,14 +149,15 @@ function weighed(strip: Strip, found: Found[], valuesOf: (measured: Series) => V
         .map(({ measured }) => measured.summary?.mean ?? -1),
     )
   const names = [...new Set(found.map(({ measured }) => nameOf(measured)))]
-  if (strip.devices.kind !== 'named') names.sort((a, b) => size(b) - size(a))
+  if (strip.devices.kind !== 'named' && !strip.plan.byUser) names.sort((a, b) => size(b) - size(a))
   const chosen = names.slice(0, mostLines(strip.devices))
   const isMany = chosen.length > 1
   return found
     .filter(({ measured }) => chosen.includes(nameOf(measured)))
     .map(({ trace, measured }) => {
       const place = chosen.indexOf(nameOf(measured))
-      const fade = isMany ? 1 - (place / (chosen.length - 1)) * (1 - LIGHTEST) : 1
+      const lightest = strip.plan.byUser ? LIGHTEST_LAYER : LIGHTEST
+      const fade = isMany ? 1 - (place / (chosen.length - 1)) * (1 - lightest) : 1
       const isOnly = strip.plan.traces.length === 1
       return {
         label: isMany ? (isOnly ? nameOf(measured) : `${nameOf(measured)} ${trace.label}`) : trace.label,
@@ -307,7 +316,9 @@ export function plotOptions(
     highlighted === null ? weight : at === highlighted ? 1 : weight * 0.3
   const layers = [...data.lines].reverse().map((layer, index) => ({
     ...line(1),
-    width: index === 0 ? 1 : 0,
+    // Many layers are parted by lines of the ground's own colour.
+    ...(plan.byUser && index > 0 ? { stroke: inks.paper } : {}),
+    width: index === 0 || plan.byUser ? 1 : 0,
     fill: mix(inks, layer.weight * 0.72),
   }))
   const hidden: uPlot.Series = { width: 0, points: { show: false }, stroke: 'transparent', spanGaps: false }

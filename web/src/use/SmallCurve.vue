@@ -27,7 +27,10 @@ const parts = computed(() => {
       return
     }
     if (!open.length) begin = at * step
-    open.push(`${(at * step).toFixed(1)},${y(value).toFixed(1)}`, `${((at + 1) * step).toFixed(1)},${y(value).toFixed(1)}`)
+    open.push(
+      `${(at * step).toFixed(1)},${y(value).toFixed(1)}`,
+      `${((at + 1) * step).toFixed(1)},${y(value).toFixed(1)}`,
+    )
   })
   close(WIDTH)
   return out
@@ -36,6 +39,14 @@ const parts = computed(() => {
 
 <template>
   <svg :viewBox="`0 0 ${WIDTH} ${HEIGHT}`" class="h-[15px] w-[60px]" role="img" :aria-label="label">
-    <path v-for="part in parts" :key="part" :d="part" fill="currentColor" fill-opacity="0.3" stroke="currentColor" stroke-width="0.8" />
+    <path
+      v-for="part in parts"
+      :key="part"
+      :d="part"
+      fill="currentColor"
+      fill-opacity="0.3"
+      stroke="currentColor"
+      stroke-width="0.8"
+    />
   </svg>
 </template>

@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { Use, UseRow } from '../api/client'
 import { toMs } from '../model/instant'
-import { spellWindow } from '../model/clock'
+import { spellDuration, spellWindow } from '../model/clock'
 import { spellAmount } from '../model/amounts'
 import { historyOf } from '../moment/processes'
 import { useStrips } from '../useStrips'
@@ -24,13 +24,16 @@ const facts = computed(() => {
     ['command line', row.arguments],
     [
       'processor',
-      `${spellAmount(amounts.cores, 'cores')}, ${spellAmount(amounts.processor_s, 's')}, of that ${spellAmount(amounts.system_s, 's')} in the kernel`,
+      `${spellAmount(amounts.cores, 'cores')}, ${spellDuration(amounts.processor_s)}, of that ${spellDuration(amounts.system_s)} in the kernel`,
     ],
     [
       'memory',
       `${spellAmount(amounts.memory_bytes, 'bytes')} on average, ${spellAmount(row.memory_high_bytes, 'bytes')} at most, ${row.memory_growth_bytes < 0 ? '−' : '+'}${spellAmount(Math.abs(row.memory_growth_bytes), 'bytes')}`,
     ],
-    ['read, written', `${spellAmount(amounts.read_bytes, 'bytes')}, ${spellAmount(amounts.written_bytes, 'bytes')}`],
+    [
+      'read, written',
+      `${spellAmount(amounts.read_bytes, 'bytes')}, ${spellAmount(amounts.written_bytes, 'bytes')}`,
+    ],
   ].filter((fact): fact is [string, string] => Boolean(fact[1]))
 })
 

@@ -2,10 +2,13 @@
 import { useStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useUse } from '../api/queries'
-import { spellDuration, spellWindow } from '../model/clock'
+import { spellWindow } from '../model/clock'
+import { planOfUse } from '../model/layouts'
 import type { Span } from '../model/span'
+import { HEIGHT } from '../model/strips'
 import StateNote from '../ui/StateNote.vue'
 import { useZone } from '../usePreferences'
+import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import { useSession } from '../workbench/session'
 import { WAYS, type Quantity } from './columns'
@@ -13,6 +16,7 @@ import UseTable from './UseTable.vue'
 
 /** Who used what over the window, or since the mark. */
 const bench = useWorkbench()
+const board = useStrips()
 const zone = useZone()
 const { id } = useSession()
 const by = useStorage<(typeof WAYS)[number]['by']>('reditus.useBy', 'process')
@@ -26,6 +30,16 @@ const span = computed<Span | null>(() => {
   return end > mark ? { start: mark, end } : window
 })
 const { data: use, error, isFetching, isPlaceholderData } = useUse(id, span, by, sort)
+/** How much of the window is known, 0 to 1. */
+const coverage = computed(() =>
+  use.value?.recorded && span.value
+    ? use.value.recorded_s / ((span.value.end - span.value.start) / 1000)
+    : null,
+)
+function asStrip(): void {
+  const plan = planOfUse(`use.${sort.value}{by=${by.value}}`)
+  if (plan) board.add(plan, { height: 2 * HEIGHT })
+}
 const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!)
 </script>
 
@@ -34,7 +48,9 @@ const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!
     <header class="mb-1.5">
       <p class="text-2xs text-soft" data-use-window>
         <template v-if="span">{{ spellWindow(span.start, span.end, zone) }}</template>
-        <template v-if="use?.recorded"> · {{ spellDuration(use.recorded_s) }} recorded</template>
+        <template v-if="coverage !== null && coverage < 0.995"
+          >, {{ Math.floor(coverage * 100) }}&nbsp;% recorded</template
+        >
       </p>
       <div class="mt-1 flex flex-wrap items-center gap-x-3 gap-y-1">
         <label class="text-2xs text-soft"
@@ -50,6 +66,14 @@ const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!
         <label v-if="bench.mark !== null" class="flex items-center gap-1 text-2xs text-soft">
           <input v-model="sinceMark" type="checkbox" class="accent-ink" />since the mark
         </label>
+        <button
+          type="button"
+          class="ml-auto text-2xs underline hover:text-needle"
+          title="Over time, as a strip on top of the others"
+          @click="asStrip()"
+        >
+          as a strip
+        </button>
         <span v-if="isFetching && !use" class="text-2xs text-soft" role="status">adding up …</span>
       </div>
     </header>

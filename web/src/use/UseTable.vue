@@ -23,7 +23,20 @@ const props = defineProps<{ use: Use; way: (typeof WAYS)[number] }>()
 const emit = defineEmits<{ sort: [Quantity] }>()
 
 const chosen = useStorage<string[]>('reditus.useColumns', FIRST_COLUMNS)
-const columns = computed(() => COLUMNS.filter((column) => chosen.value.includes(column.key)))
+/** Those that were chosen, and what the rows are sorted by, whether it was chosen or not. */
+const sorted = computed(() => COLUMNS.find((column) => column.sort === props.use.sort))
+const columns = computed(() => {
+  const isThere = COLUMNS.some(
+    (column) => column.sort === props.use.sort && chosen.value.includes(column.key),
+  )
+  return COLUMNS.filter(
+    (column) => chosen.value.includes(column.key) || (!isThere && column === sorted.value),
+  )
+})
+/** A narrow panel has room for the one by which it is sorted. */
+const main = computed(() => columns.value.find((column) => column.sort === props.use.sort))
+const roomFor = (column: UseColumn): string =>
+  column === main.value ? 'pl-2 text-right' : 'hidden pl-2 text-right @md:table-cell'
 const toggle = (key: string): void => {
   chosen.value = chosen.value.includes(key)
     ? chosen.value.filter((item) => item !== key)
@@ -80,7 +93,12 @@ const shareOfOthers = computed(() => {
     <details class="mb-1 text-2xs text-soft">
       <summary class="cursor-pointer hover:text-ink">columns</summary>
       <div class="flex flex-wrap gap-x-3 py-0.5">
-        <label v-for="column in COLUMNS" :key="column.key" class="flex items-center gap-1" :title="column.help">
+        <label
+          v-for="column in COLUMNS"
+          :key="column.key"
+          class="flex items-center gap-1"
+          :title="column.help"
+        >
           <input
             type="checkbox"
             class="accent-ink"
@@ -104,7 +122,8 @@ const shareOfOthers = computed(() => {
             <th
               v-for="column in columns"
               :key="column.key"
-              class="pl-2 text-right align-bottom font-normal whitespace-nowrap"
+              class="align-bottom font-normal whitespace-nowrap"
+              :class="roomFor(column)"
               :aria-sort="column.sort === use.sort ? 'descending' : 'none'"
             >
               <button
@@ -115,8 +134,7 @@ const shareOfOthers = computed(() => {
                 :title="`${column.help}. Click for the heaviest of it first`"
                 @click="emit('sort', column.sort)"
               >
-                {{ column.title }}</button
-              ><span v-else :title="column.help">{{ column.title }}</span
+                {{ column.title }}</button><span v-else :title="column.help">{{ column.title }}</span
               ><br />{{ scaleOf(column).unit || '\u00a0' }}
             </th>
           </tr>
@@ -124,7 +142,7 @@ const shareOfOthers = computed(() => {
         <tbody>
           <template v-for="row in rows" :key="row.key">
             <tr class="border-t border-rule" :title="titleOf(row)" data-use-row>
-              <td class="max-w-28 truncate py-0.5 @lg:max-w-60">
+              <td class="w-full max-w-0 truncate py-0.5">
                 <button
                   type="button"
                   class="max-w-full truncate hover:text-needle"
@@ -142,7 +160,7 @@ const shareOfOthers = computed(() => {
                 <SmallCurve :values="row.curve" :top="top" :label="spellCurve(row.name, row.curve)" />
               </td>
               <td class="pl-2 text-right">{{ spellShare(row.share) }}</td>
-              <td v-for="column in columns" :key="column.key" class="pl-2 text-right">
+              <td v-for="column in columns" :key="column.key" :class="roomFor(column)">
                 {{ spellIn(valueOf(row, column), scaleOf(column)) }}
               </td>
             </tr>
@@ -154,7 +172,7 @@ const shareOfOthers = computed(() => {
             <td class="py-0.5">{{ use.others }} more {{ way.many }}</td>
             <td />
             <td class="pl-2 text-right">{{ spellShare(shareOfOthers) }}</td>
-            <td v-for="column in columns" :key="column.key" class="pl-2 text-right">
+            <td v-for="column in columns" :key="column.key" :class="roomFor(column)">
               {{ spellIn(column.of(use.others_amounts), scaleOf(column)) }}
             </td>
           </tr>
@@ -173,7 +191,7 @@ const shareOfOthers = computed(() => {
               />
             </td>
             <td class="pl-2 text-right">{{ spellShare(shareOfRest) }}</td>
-            <td v-for="column in columns" :key="column.key" class="pl-2 text-right">
+            <td v-for="column in columns" :key="column.key" :class="roomFor(column)">
               {{ spellIn(column.of(use.not_attributed), scaleOf(column)) }}
             </td>
           </tr>
@@ -183,7 +201,7 @@ const shareOfOthers = computed(() => {
             <td class="py-0.5">the machine</td>
             <td />
             <td class="pl-2 text-right">100</td>
-            <td v-for="column in columns" :key="column.key" class="pl-2 text-right">
+            <td v-for="column in columns" :key="column.key" :class="roomFor(column)">
               {{ spellIn(column.of(use.total), scaleOf(column)) }}
             </td>
           </tr>

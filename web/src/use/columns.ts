@@ -146,10 +146,21 @@ export const curveOf = (quantity: Quantity): { title: string; unit: Unit } => PE
 export const valueOf = (row: UseRow, column: UseColumn): number | null =>
   column.ofRow ? column.ofRow(row) : column.of(row.amounts)
 
+/** Hours and minutes where there are many seconds: what a day's work amounts to. */
+const LONG: [number, string][] = [
+  [3600, 'h'],
+  [60, 'min'],
+]
+function scaleOfTime(highest: number): Scale {
+  const [by, unit] = LONG.find(([size]) => highest >= 2 * size) ?? [1, 's']
+  return { by, unit, digits: highest / by >= 100 ? 0 : 1 }
+}
+
 /** One scale for a column, from the largest of its values. */
 export function scaleOfColumn(use: Use, column: UseColumn): Scale {
   const values = [...use.rows.map((row) => valueOf(row, column)), column.of(use.not_attributed)]
-  return scaleFor(column.unit, Math.max(0, ...values.map((value) => Math.abs(value ?? 0))))
+  const highest = Math.max(0, ...values.map((value) => Math.abs(value ?? 0)))
+  return column.unit === 's' ? scaleOfTime(highest) : scaleFor(column.unit, highest)
 }
 
 export const spellShare = (share: number | null): string =>

@@ -9,7 +9,8 @@ const props = defineProps<{ least: number; most: number }>()
 const STEP_PX = 24
 const dragging = ref<{ x: number; width: number } | null>(null)
 const edge = ref<HTMLElement | null>(null)
-const now = (): number => width.value ?? edge.value?.nextElementSibling?.getBoundingClientRect().width ?? props.least
+const now = (): number =>
+  width.value ?? edge.value?.nextElementSibling?.getBoundingClientRect().width ?? props.least
 const clamp = (px: number): number => Math.round(Math.min(Math.max(px, props.least), props.most))
 const value = computed(() => width.value ?? props.least)
 

@@ -8,6 +8,7 @@ import orjson
 from fastapi import APIRouter, Query, Request, Response
 
 from reditus.analysis.series import MOST_NAMES, ChartSeries, drawn, series_named
+from reditus.analysis.use_series import is_use, use_drawn
 from reditus.analysis.windows import requested_window
 from reditus.core.binning.edges import MAX_BINS
 from reditus.core.errors import WindowError
@@ -20,6 +21,8 @@ from reditus.server.schemas import Moment, SeriesSetOut
 router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
 
 MAX_SERIES = 512
+MOST_USE = 12
+"""Names of use in one request."""
 
 
 @router.get("/series", response_model=SeriesSetOut)
@@ -29,7 +32,12 @@ async def read_series(
     context: ContextDep,
     measure: Annotated[
         list[str],
-        Query(min_length=1, max_length=MOST_NAMES, description="NAME, NAME@DEVICE, or NAME@* for every device."),
+        Query(
+            min_length=1,
+            max_length=MOST_NAMES,
+            description="NAME, NAME@DEVICE, or NAME@* for every device; use.QUANTITY{by=BY,most=N}, with @* by those "
+            "who used it.",
+        ),
     ],
     start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
     end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
@@ -40,11 +48,14 @@ async def read_series(
     def work() -> bytes:
         with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
             window = requested_window(reader, start, end)
-            keys = series_named(reader, measure)
+            keys = series_named(reader, [name for name in measure if not is_use(name)])
+            use = [name for name in dict.fromkeys(measure) if is_use(name)]
+            if len(use) > MOST_USE:
+                raise WindowError(f"{len(use)} names of use are requested at once; at most {MOST_USE} are drawn")
             if len(keys) > MAX_SERIES:
                 raise WindowError(f"{len(keys)} series are requested at once; at most {MAX_SERIES} are drawn")
             context.budget.check_points(len(keys), width)
-            found = drawn(reader, keys, window, width)
+            found = [*drawn(reader, keys, window, width), *use_drawn(reader, use, window, width)]
         times, series = _shaped(found)
         ends = {"start": spell_time(window.start_ns), "end": spell_time(window.end_ns)}
         # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.

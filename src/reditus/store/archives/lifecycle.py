@@ -28,6 +28,8 @@ from reditus.store.database.tables import (
     RollupReachRow,
     RollupRow,
     ScrubRow,
+    UseBinRow,
+    UseReachRow,
 )
 from reditus.store.errors import ArchiveProtected, EmptyWindow, UnknownArchive
 from reditus.store.read.scope import scope_of
@@ -36,7 +38,9 @@ from reditus.store.rollups.table import drop_rollups
 
 UNDO_S = 60.0
 """A deletion is carried out by the first sealing after so long; until then it can be taken back."""
-_OWN = (RollupRow, RollupReachRow, BlockRow, MarkerRow, ProcessRow, FactsRow, DamageRow, ScrubRow)
+_OWN = (
+    RollupRow, RollupReachRow, UseBinRow, UseReachRow, BlockRow, MarkerRow, ProcessRow, FactsRow, DamageRow, ScrubRow,
+)  # fmt: skip
 
 
 class Description(TypedDict, total=False):

@@ -244,6 +244,43 @@ class RollupReachRow(Base):
     )
 
 
+class UseBinRow(Base):
+    """Who used what in one bin (core.use_codec)."""
+
+    __tablename__ = "use_bins"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    level_s: Mapped[int] = mapped_column(Integer, primary_key=True)
+    first_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="use_bins_archive_fkey"
+        ),
+    )
+
+
+class UseReachRow(Base):
+    """How far an archive's use reaches at a level, and in which version it is stored."""
+
+    __tablename__ = "use_reach"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    level_s: Mapped[int] = mapped_column(Integer, primary_key=True)
+    version: Mapped[int] = mapped_column(Integer)
+    since_ns: Mapped[int] = mapped_column(BigInteger)
+    until_ns: Mapped[int] = mapped_column(BigInteger)
+
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="use_reach_archive_fkey"
+        ),
+    )
+
+
 class ProcessRow(Base):
     """Who a process is. A number is given again after its process ended; boot and start tell them apart."""
 

@@ -1,9 +1,8 @@
 """Rollups in the database: rows of chunks of bins, and how far they reach."""
 
 import hashlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
 from uuid import UUID
 
 from sqlalchemy import delete, literal, select
@@ -18,8 +17,7 @@ from reditus.core.types import NS_PER_S
 from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
 from reditus.store.database.tables import BlockRow, RollupKeysRow, RollupReachRow, RollupRow
-
-TryRows = Callable[[str, Mapping[str, Any]], list[tuple[Any, ...]] | None]
+from reditus.store.rollups.use import TryRows, UseBins, drop_stale_use, drop_use, truncate_use
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +34,7 @@ class RollupTable:
     def __init__(self, session: Session, host: UUID, try_rows: TryRows) -> None:
         """`try_rows` runs a statement, and returns None where the database's files are damaged."""
         self._session, self._host, self._try_rows = session, host, try_rows
+        self.use = UseBins(session, host, try_rows)
 
     def slowest_interval_ns(self, archive: UUID) -> int:
         """The longest interval of any group of the archive; 0 while it is empty."""
@@ -129,6 +128,7 @@ class RollupTable:
 
 def drop_rollups(session: Session, host: UUID, archive: UUID, from_ns: int | None = None) -> None:
     """Forget what was rolled up from some time on, or everything: the ticks below it change."""
+    drop_use(session, host, archive, from_ns)
     rows = [RollupRow.host_id == host, RollupRow.archive_id == archive]
     reaches = [RollupReachRow.host_id == host, RollupReachRow.archive_id == archive]
     if from_ns is None:
@@ -162,6 +162,7 @@ def truncate_rollups(session: Session, host: UUID, archive: UUID) -> None:
     if first_ns is None:
         drop_rollups(session, host, archive)
         return
+    truncate_use(session, host, archive, first_ns)
     for reach in session.scalars(
         select(RollupReachRow).where(RollupReachRow.host_id == host, RollupReachRow.archive_id == archive)
     ):
@@ -189,6 +190,7 @@ def drop_stale(session: Session, host: UUID, archive: UUID) -> None:
     ).all()
     if stale:
         drop_rollups(session, host, archive)
+    drop_stale_use(session, host, archive)
 
 
 def _parts(row: RollupRow) -> list[BinStats]:
