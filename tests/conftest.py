@@ -31,7 +31,7 @@ hypothesis_settings.register_profile("reditus", deadline=None)
 hypothesis_settings.load_profile("reditus")
 
 TABLES = (
-    "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, markers, device_names, "
+    "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, use_bins, use_reach, markers, device_names, "
     "facts, recorders, plans, processes, blocks, columns, schemas, archives, hosts"
 )
 
@@ -106,6 +106,14 @@ def keep(store, simulated_archive):
     for blocks, identities in simulated_archive.batches():
         store.append(simulated_archive.archive, blocks, [identities])
     return simulated_archive.archive
+
+
+@pytest.fixture
+def shift(store):
+    """A store with eight hours of a simulated host every 5 s, and the archive."""
+    return store, keep(
+        store, SimulatedArchive(large_host("hall", cores=2, disks=2, links=1, length_s=8 * 3_600, interval_s=5.0))
+    )
 
 
 @pytest.fixture

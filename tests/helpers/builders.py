@@ -13,6 +13,7 @@ from reditus.core.frame import BlockSlice, Frame, Timebase
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
 from reditus.core.measures import Resource
+from reditus.core.processes import AMOUNTS, PLACES, slot_columns, whole_columns
 from reditus.core.schema import Column, Schema
 from reditus.core.types import NS_PER_S, IntArray
 
@@ -20,6 +21,7 @@ HOST = UUID("00000000-0000-4000-8000-000000000001")
 ARCHIVE = UUID("00000000-0000-4000-8000-0000000000aa")
 BOOT = UUID("00000000-0000-4000-8000-0000000000b1")
 BEGIN_NS = 1_794_474_000 * NS_PER_S  # 2026-11-12 09:00:00 UTC
+PROCESS_START = 77
 SWITCHES = kernel_column("system.cpu.context_switches")
 RUNNABLE = kernel_column("system.process.runnable")
 
@@ -61,6 +63,29 @@ def a_piece(
         monotonic_ns=at_ns,
         columns={column: np.array(values, dtype=np.int64) for column, values in columns.items()},
     )
+
+
+def process_columns(
+    slots: Sequence[tuple[int | Sequence[int], int, Mapping[int, int | Sequence[int]]]],
+    whole: Mapping[int, int],
+    *,
+    ticks: int,
+) -> dict[Column, list[int]]:
+    """Columns of the process group. `slots` are (pid, core, {place: amounts a tick}); `whole` are the sums by place."""
+    columns: dict[Column, list[int]] = {}
+    for slot, (pid, core, amounts) in enumerate(slots):
+        places: dict[int, int | Sequence[int]] = {
+            PLACES.index("process.pid"): pid,
+            PLACES.index("process.linux.start"): PROCESS_START,
+            PLACES.index("process.linux.state"): ord("R"),
+            PLACES.index("process.linux.core"): core,
+        }
+        for at, column in enumerate(slot_columns(slot)):
+            value = places[at] if at < len(PLACES) else amounts.get(at - len(PLACES), 0)
+            columns[column] = [value] * ticks if isinstance(value, int) else list(value)
+    for at, column in enumerate(whole_columns()[: len(AMOUNTS)]):
+        columns[column] = [whole.get(at, 0)] * ticks
+    return columns
 
 
 def a_frame(

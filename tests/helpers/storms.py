@@ -43,7 +43,7 @@ HOST = UUID(int=4_711)
 TICKS_A_BATCH = 150
 BATCHES = 40
 """Of one archive; then another is begun, so that counting stays quick."""
-OWN_TABLES = ("blocks", "markers", "facts", "processes", "rollups", "rollup_reach")
+OWN_TABLES = ("blocks", "markers", "facts", "processes", "rollups", "rollup_reach", "use_bins", "use_reach")
 
 
 @dataclass

@@ -3,16 +3,13 @@
 import pytest
 
 import builders
-from builders import BEGIN_NS, a_piece
+from builders import BEGIN_NS, process_columns
 from reditus.core.diagnosis.contributors import Attribution, contributors_to
-from reditus.core.frame import Frame
-from reditus.core.frame_builder import assemble
-from reditus.core.processes import AMOUNTS, GROUP, PLACES, slot_columns, whole_columns
+from reditus.core.processes import GROUP
 from reditus.core.types import NS_PER_S
 
 TICKS = 20
 USER, SYSTEM, MEMORY = 0, 1, 2
-CORE = PLACES.index("process.linux.core")
 
 
 def a_finding(kind, device=None, first=5, last=15):
@@ -20,17 +17,7 @@ def a_finding(kind, device=None, first=5, last=15):
 
 
 def a_frame(*slots, whole):
-    """`slots` are (pid, core, {place: amounts a tick}); `whole` are the sums by place."""
-    columns = {}
-    for slot, (pid, core, amounts) in enumerate(slots):
-        own = slot_columns(slot)
-        places = {0: pid, 1: 77, 2: ord("R"), CORE: core}
-        for at, column in enumerate(own):
-            value = places[at] if at < len(PLACES) else amounts.get(at - len(PLACES), 0)
-            columns[column] = value if isinstance(value, list) else [value] * TICKS
-    for at, column in enumerate(whole_columns()[: len(AMOUNTS)]):
-        columns[column] = [whole.get(at, 0)] * TICKS
-    return Frame(assemble([a_piece(columns, group=GROUP)]))
+    return builders.a_frame(process_columns(slots, whole, ticks=TICKS), group=GROUP)
 
 
 def test_shares_are_of_what_all_processes_had():

@@ -155,7 +155,7 @@ def test_what_is_removed_is_gone_and_the_rest_is_untouched(filled):
     with pytest.raises(UnknownArchive):
         filled.archives.restore(ARCHIVE)
     with filled.engine.connect() as connection:
-        for table in ("blocks", "markers", "facts", "processes", "rollups", "rollup_reach"):
+        for table in ("blocks", "markers", "facts", "processes", "rollups", "rollup_reach", "use_bins", "use_reach"):
             requested = text(f"select count(*) from {table} where archive_id = :archive")
             assert connection.execute(requested, {"archive": ARCHIVE}).scalar() == 0, table
     assert seconds(filled, LATER) == list(range(200, 205))

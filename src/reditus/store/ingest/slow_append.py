@@ -40,8 +40,13 @@ from unnest(%(hosts)s::uuid[], %(archives)s::uuid[], %(schemas)s::int[]) as w(ho
 left join lateral (select b.last_ns from blocks b
                    where b.host_id = w.host_id and b.archive_id = w.archive_id and b.schema_id = w.schema_id
                    order by b.last_ns desc limit 1) as last on true
-left join lateral (select max(r.until_ns) as until_ns from rollup_reach r
-                   where r.host_id = w.host_id and r.archive_id = w.archive_id) as rolled on true
+left join lateral (
+    select max(reach.until_ns) as until_ns from (
+        select r.until_ns from rollup_reach r where r.host_id = w.host_id and r.archive_id = w.archive_id
+        union all
+        select r.until_ns from use_reach r where r.host_id = w.host_id and r.archive_id = w.archive_id
+    ) as reach
+) as rolled on true
 """
 
 
