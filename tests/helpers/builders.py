@@ -13,7 +13,7 @@ from reditus.core.frame import BlockSlice, Frame, Timebase
 from reditus.core.frame_builder import assemble
 from reditus.core.kernel_columns import CPU_MODES, cpu_time, kernel_column, stall_total
 from reditus.core.measures import Resource
-from reditus.core.processes import AMOUNTS, PLACES, slot_columns, whole_columns
+from reditus.core.processes import AMOUNTS, PLACES, SLOTS, STATES, slot_columns, whole_columns
 from reditus.core.schema import Column, Schema
 from reditus.core.types import NS_PER_S, IntArray
 
@@ -22,6 +22,7 @@ ARCHIVE = UUID("00000000-0000-4000-8000-0000000000aa")
 BOOT = UUID("00000000-0000-4000-8000-0000000000b1")
 BEGIN_NS = 1_794_474_000 * NS_PER_S  # 2026-11-12 09:00:00 UTC
 PROCESS_START = 77
+PROCESS_COLUMNS = (*whole_columns(), *(column for slot in range(SLOTS) for column in slot_columns(slot)))
 SWITCHES = kernel_column("system.cpu.context_switches")
 RUNNABLE = kernel_column("system.process.runnable")
 
@@ -63,6 +64,14 @@ def a_piece(
         monotonic_ns=at_ns,
         columns={column: np.array(values, dtype=np.int64) for column, values in columns.items()},
     )
+
+
+def process_values(*, cores: float, pid: int) -> IntArray:
+    """One process in the first slot, with as much more beside it; 100 clock ticks are a core for a second."""
+    amounts = [int(cores * 100), 0, 25, 8192, 0, 3, 0, 0, 4]
+    rest = np.zeros((SLOTS, 4 + len(AMOUNTS)), dtype=np.int64)
+    rest[0] = [pid, 777, ord("R"), 1, *amounts]
+    return np.concatenate([2 * np.array(amounts), np.arange(len(STATES)), rest.ravel()])
 
 
 def process_columns(

@@ -64,6 +64,8 @@ class UseTable:
     rows: list[Row]
     total: FloatArray
     """What there was to attribute, shape (bins, quantities): the machine's, or all processes'."""
+    matching: list[Row]
+    """Those of the rows that were asked for."""
     recorded: bool = True
     """False where the archive holds no processes at all."""
     identities: Mapping[Owner, Identity] = field(default_factory=dict)
@@ -91,21 +93,36 @@ class UseTable:
         return np.asarray(np.maximum(self.total.sum(axis=0) - attributed, 0.0))
 
 
-def read_use(reader: Reader, window: Window, bins: int, by: By, edges_ns: IntArray | None = None) -> UseTable:
+def read_use(
+    reader: Reader, window: Window, bins: int, by: By, edges_ns: IntArray | None = None, match: str = ""
+) -> UseTable:
     """Who used what over a window, in at most `bins` bins (or those that are given), the heaviest users of processor
-    time first.
+    time first. `match` finds those of which a name, user, control group, number or command line holds it.
     """
     if edges_ns is None:
         edges_ns = use_edges(window, bins)
     use = Use.nothing(edges_ns)
     if not use_columns(reader):
-        return UseTable(edges_ns, use.seconds, [], use.whole, recorded=False)
+        return UseTable(edges_ns, use.seconds, [], use.whole, [], recorded=False)
     add_window(reader, use, cut_to_ticks(reader, window))
     names = reader.identities_of([(owner.boot, owner.pid, owner.start) for owner in use.amounts])
     identities = {Owner(*key): identity for key, identity in names.items()}
     rows = _rows(use, identities, by)
     rows.sort(key=lambda row: (-row.totals[0], -row.totals[2], row.key))
-    return UseTable(edges_ns, use.seconds, rows, use.total, identities=identities)
+    matching = [row for row in rows if _matches(row, identities, match.lower())] if match else rows
+    return UseTable(edges_ns, use.seconds, rows, use.total, matching, identities=identities)
+
+
+def _matches(row: Row, identities: Mapping[Owner, Identity], wanted: str) -> bool:
+    """Whether a name, user, control group, number or command line holds what is wanted, in lower case."""
+    for owner in row.members:
+        identity = identities.get(owner)
+        texts = [row.name, str(owner.pid)]
+        if identity is not None:
+            texts += [identity.name, identity.user, identity.group, identity.arguments or ""]
+        if any(wanted in text.lower() for text in texts):
+            return True
+    return False
 
 
 def use_edges(window: Window, bins: int) -> IntArray:

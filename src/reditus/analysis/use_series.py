@@ -1,11 +1,13 @@
 """Use as series for a strip: what a resource was used by over time, the heaviest first, with the rest and what is
 attributed to nobody.
 
-Names are `use.QUANTITY{by=BY,most=N}`: alone the whole, with `@*` its parts as devices.
+Names are `use.QUANTITY{by=BY,most=N}`: alone the whole, with `@*` its parts as devices; and
+`use.QUANTITY{by=BY,of=NAME}` for one of those who used it, whose name is percent-encoded.
 """
 
 import re
 from dataclasses import dataclass
+from urllib.parse import unquote
 
 import numpy as np
 
@@ -24,7 +26,10 @@ MOST_PARTS, USUAL_PARTS = 24, 8
 OTHERS, NOT_ATTRIBUTED = "others", "not attributed"
 TICKS_A_BIN = 2
 """At least, or some bins would hold none."""
-_NAME = re.compile(r"^use\.(?P<quantity>[a-z_]+)\{by=(?P<by>[a-z]+)(,most=(?P<most>\d{1,2}))?\}(?P<parts>@\*)?$")
+_NAME = re.compile(
+    r"^use\.(?P<quantity>[a-z_]+)\{by=(?P<by>[a-z]+)"
+    r"(,most=(?P<most>\d{1,2})|,of=(?P<of>[^{},@]{1,600}))?\}(?P<parts>@\*)?$"
+)
 _KINDS: dict[Quantity, tuple[str, Unit, Resource]] = {
     Quantity.PROCESSOR: ("Cores used", Unit.CORES, Resource.PROCESSOR),
     Quantity.SYSTEM: ("Cores used in the kernel", Unit.CORES, Resource.PROCESSOR),
@@ -47,6 +52,8 @@ class UseName:
     most: int
     has_parts: bool
     """Whether its parts are requested, or only the whole."""
+    of: str | None = None
+    """One of those who used it, by name."""
 
 
 def is_use(text: str) -> bool:
@@ -60,7 +67,8 @@ def parse_use(text: str) -> UseName:
     if found is None or found["quantity"] not in QUANTITIES or found["by"] not in tuple(By):
         raise UnknownMeasure(text, [f"use.{quantity}{{by={By.PROGRAM}}}" for quantity in QUANTITIES])
     most = min(max(int(found["most"] or USUAL_PARTS), 1), MOST_PARTS)
-    return UseName(Quantity(found["quantity"]), By(found["by"]), most, found["parts"] is not None)
+    of = None if found["of"] is None else unquote(found["of"])
+    return UseName(Quantity(found["quantity"]), By(found["by"]), most, found["parts"] is not None, of)
 
 
 def use_drawn(reader: Reader, names: list[str], window: Window, width: int) -> list[ChartSeries]:
@@ -80,6 +88,10 @@ def use_drawn(reader: Reader, names: list[str], window: Window, width: int) -> l
 def _series(name: str, use: UseName, table: UseTable, window: Window) -> list[ChartSeries]:
     measure = _measure(name, use.quantity)
     place = QUANTITIES.index(use.quantity)
+    if use.of is not None:
+        one = [row for row in table.rows if row.name == use.of]
+        values = table.curve(one[0], use.quantity) if one else _rate(np.zeros(len(table.seconds)), table)
+        return [_chart(SeriesKey(measure, None), values, table, use.quantity, window)]
     whole = _chart(SeriesKey(measure, None), _rate(table.total[:, place], table), table, use.quantity, window)
     if not use.has_parts or not table.recorded:
         return [whole]

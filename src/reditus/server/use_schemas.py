@@ -51,11 +51,13 @@ class UseRowOut(Out):
     key: str
     name: str
     processes: int = Field(description="How many were put together.")
-    pid: int | None = Field(description="Of a single process; else null, as are the next five.")
+    pid: int | None = Field(description="Of a single process; else null, as are the next seven.")
     start: int | None = Field(description="Clock ticks from the machine's start to the process's.")
     user: str | None
     group: str | None
     parent: int | None
+    parent_name: str | None = Field(description="Where the parent was among the heaviest itself.")
+    core: int | None = Field(description="The core that it was last seen on.")
     arguments: str | None
     first: Time = Field(description="When it was first among the heaviest within the window.")
     last: Time
@@ -92,7 +94,7 @@ class UseOut(Out):
 def use_out(table: UseTable, by: By, sort: Quantity, most: int) -> UseOut:
     """The table, cut to the heaviest of a quantity."""
     place, seconds = QUANTITIES.index(sort), float(table.seconds.sum())
-    rows = sorted(table.rows, key=lambda row: (-row.totals[place], -row.totals[0], row.key))
+    rows = sorted(table.matching, key=lambda row: (-row.totals[place], -row.totals[0], row.key))
     listed, others, total = rows[:most], rows[most:], table.total.sum(axis=0)
     nothing = np.zeros(len(QUANTITIES))
     return UseOut(
@@ -125,6 +127,8 @@ def _row(row: Row, table: UseTable, sort: Quantity, total: float) -> UseRowOut:
         user=identity.user if identity else None,
         group=identity.group if identity else None,
         parent=identity.parent if identity else None,
+        parent_name=_parent_name(row, table),
+        core=stay.core if single else None,
         arguments=identity.arguments if identity else None,
         first=stay.first_ns,
         last=stay.last_ns,
@@ -134,6 +138,19 @@ def _row(row: Row, table: UseTable, sort: Quantity, total: float) -> UseRowOut:
         share=float(row.totals[QUANTITIES.index(sort)]) / total if total > 0 else None,
         curve=_listed(table.curve(row, sort)),
     )
+
+
+def _parent_name(row: Row, table: UseTable) -> str | None:
+    """A number may have been given twice within a boot: the parent is the one that began last before its child."""
+    if row.identity is None:
+        return None
+    child = row.members[0]
+    elder = [
+        (owner.start, identity.name)
+        for owner, identity in table.identities.items()
+        if owner.boot == child.boot and owner.pid == row.identity.parent and owner.start <= child.start
+    ]
+    return max(elder)[1] if elder else None
 
 
 def _listed(values: FloatArray) -> list[float | None]:

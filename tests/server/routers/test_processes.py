@@ -1,12 +1,11 @@
 """Processes at the needle, through the API."""
 
-import numpy as np
 import pytest
 
 from api_helpers import BLOCKS, introduce
-from builders import ARCHIVE, BEGIN_NS, BOOT
+from builders import ARCHIVE, BEGIN_NS, BOOT, PROCESS_COLUMNS, process_values
 from reditus.core.identities import Identities, Identity
-from reditus.core.processes import AMOUNTS, SLOTS, STATES, slot_columns, whole_columns
+from reditus.core.processes import STATES
 from reditus.core.types import NS_PER_S
 from reditus.recorder.batcher import CLOCK_STEP_NS, Batcher
 from reditus.recorder.sampler import Reading
@@ -14,22 +13,12 @@ from reditus.recorder.sampler import Reading
 # Clocks are kept in steps: a second between two ticks is right within one of them.
 OF_A_SECOND = CLOCK_STEP_NS / NS_PER_S
 
-COLUMNS = (*whole_columns(), *(column for slot in range(SLOTS) for column in slot_columns(slot)))
-
-
-def values(*, cores, pid):
-    """One process in the first slot, with as much more beside it; 100 clock ticks are a core for a second."""
-    amounts = [int(cores * 100), 0, 25, 8192, 0, 3, 0, 0, 4]
-    rest = np.zeros((SLOTS, 4 + len(AMOUNTS)), dtype=np.int64)
-    rest[0] = [pid, 777, ord("R"), 1, *amounts]
-    return np.concatenate([2 * np.array(amounts), np.arange(len(STATES)), rest.ravel()])
-
 
 def test_who_had_what_at_a_tick(client):
     batcher = Batcher(ARCHIVE, BOOT, NS_PER_S)
     for second in range(3):
         at_ns = BEGIN_NS + second * NS_PER_S
-        batcher.add([Reading("process", at_ns, at_ns, COLUMNS, values(cores=0.75, pid=31))])
+        batcher.add([Reading("process", at_ns, at_ns, PROCESS_COLUMNS, process_values(cores=0.75, pid=31))])
     batcher.report([Identity(31, 777, "stitch", "lab", "/lab", 1)])
     batch = batcher.take()
     introduce(client, *batcher.schemas.values())

@@ -2372,6 +2372,11 @@ export interface components {
             /** Arguments */
             arguments: string | null;
             /**
+             * Core
+             * @description The core that it was last seen on.
+             */
+            core: number | null;
+            /**
              * Curve
              * @description The chosen quantity over the window, bin by bin: per second, or what was held.
              */
@@ -2403,8 +2408,13 @@ export interface components {
             /** Parent */
             parent: number | null;
             /**
+             * Parent Name
+             * @description Where the parent was among the heaviest itself.
+             */
+            parent_name: string | null;
+            /**
              * Pid
-             * @description Of a single process; else null, as are the next five.
+             * @description Of a single process; else null, as are the next seven.
              */
             pid: number | null;
             /**
@@ -3291,7 +3301,7 @@ export interface operations {
     read_series: {
         parameters: {
             query: {
-                /** @description NAME, NAME@DEVICE, or NAME@* for every device. */
+                /** @description NAME, NAME@DEVICE, or NAME@* for every device; use.QUANTITY{by=BY,most=N}, with @* by those who used it. */
                 measure: string[];
                 /** @description RFC 3339; else the archive's beginning. */
                 from?: string | null;
@@ -3416,6 +3426,8 @@ export interface operations {
                 sort?: components["schemas"]["Quantity"];
                 /** @description Rows at most. */
                 most?: number;
+                /** @description Only those whose name, user, group, number or command line holds this. */
+                match?: string;
                 /** @description Bins of the curves at most. */
                 bins?: number;
             };

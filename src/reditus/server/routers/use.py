@@ -29,13 +29,16 @@ async def read_use_of(
     by: Annotated[By, Query(description="What processes are put together by.")] = By.PROCESS,
     sort: Annotated[Quantity, Query(description="What the heaviest are the heaviest of.")] = Quantity.PROCESSOR,
     most: Annotated[int, Query(ge=1, le=MOST_ROWS, description="Rows at most.")] = 60,
+    match: Annotated[
+        str, Query(max_length=120, description="Only those whose name, user, group, number or command line holds this.")
+    ] = "",
     bins: Annotated[int, Query(ge=2, le=MOST_BINS, description="Bins of the curves at most.")] = 60,
 ) -> UseOut:
     """Processes over a window, or what they are put together by, with what is attributed to none of them."""
 
     def work() -> UseOut:
         with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
-            table = read_use(reader, requested_window(reader, start, end), bins, by)
+            table = read_use(reader, requested_window(reader, start, end), bins, by, match=match.strip())
         return use_out(table, by, sort, most)
 
     return await run_until_disconnect(request, work, context.lanes.charts)
