@@ -33,6 +33,8 @@ type Query<T> = UseQueryReturnType<T, ApiError>
 const HEALTH_EVERY_MS = 3_000
 const LIST_EVERY_MS = 5_000
 const AHEAD_MS = 1_000
+/** Letters of a search. */
+const MOST_TYPED = 120
 
 /** Whether the server and its database answer; polled, so that the page can say so, and recover. */
 export function useHealth(): Query<Health> {
@@ -195,15 +197,22 @@ export function useUse(
   span: Ref<Span | null>,
   by: Ref<Use['by']>,
   sort: Ref<Use['sort']>,
+  match: Ref<string>,
 ): Query<Use> {
   return useQuery<Use, ApiError>({
-    queryKey: computed(() => ['use', id.value, span.value, by.value, sort.value]),
+    queryKey: computed(() => ['use', id.value, span.value, by.value, sort.value, match.value]),
     enabled: computed(() => span.value !== null),
     placeholderData: keepPreviousData,
     shallow: true,
     queryFn: ({ signal }) => {
       const { start, end } = span.value ?? { start: 0, end: 1 }
-      const query = { from: toInstant(start), to: toInstant(end), by: by.value, sort: sort.value }
+      const query = {
+        from: toInstant(start),
+        to: toInstant(end),
+        by: by.value,
+        sort: sort.value,
+        match: match.value.slice(0, MOST_TYPED),
+      }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/use', { params, signal }))
     },

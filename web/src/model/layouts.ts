@@ -1,5 +1,6 @@
 import type { Unit as ApiUnit } from '../api/client'
 import type { Unit } from './amounts'
+import { isWho, readProcess, type WhoKind } from './who'
 import { stripOf, type Devices, type Resource, type Strip, type StripPlan, type Trace } from './strips'
 
 /* Ready strips: short to write down, one line each. */
@@ -157,7 +158,7 @@ export const LAYOUTS: Layout[] = [
   { id: 'memory', title: 'Memory and swap', note: 'where memory is, what stalled for lack of it' },
   { id: 'disk', title: 'Disk', note: 'traffic, requests, waits and queues of the heaviest disks' },
   { id: 'network', title: 'Network', note: 'traffic and loss of the heaviest interfaces' },
-  { id: 'device', title: 'One device', note: 'everything about one core, disk or interface' },
+  { id: 'device', title: 'One device', note: 'everything about one core, disk, interface, process or user' },
 ]
 
 export const isLayout = (text: unknown): text is LayoutId => LAYOUTS.some((layout) => layout.id === text)
@@ -179,13 +180,13 @@ const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
   ],
 } // prettier-ignore
 
-/** A device to look at alone. */
+/** A device to look at alone, or somebody who used resources. */
 export interface DeviceRef {
-  kind: 'core' | 'disk' | 'interface'
+  kind: 'core' | 'disk' | 'interface' | WhoKind
   name: string
 }
 
-const ABOUT: Record<DeviceRef['kind'], string[]> = {
+const ABOUT: Record<Exclude<DeviceRef['kind'], WhoKind>, string[]> = {
   core: ['cores', 'waiting', 'irq', 'iowait', 'steal', 'backlog'],
   disk: ['disk', 'requests', 'wait', 'waits', 'queue', 'busy', 'sizes'],
   interface: ['network', 'use', 'packets', 'drops', 'errors'],
@@ -201,11 +202,82 @@ const made = (wanted: Wanted): Strip[] => {
 export function stripsOf(layout: LayoutId, device: DeviceRef | null): Strip[] {
   if (layout !== 'device') return STRIPS[layout].flatMap(made)
   if (!device) return []
-  return ABOUT[device.kind].flatMap((id) => made([id, { kind: 'named', names: [device.name] }]))
+  const { kind, name } = device
+  if (isWho(kind)) return stripsOfWho(kind, name)
+  return ABOUT[kind].flatMap((id) => made([id, { kind: 'named', names: [name] }]))
+}
+
+/** Each of what somebody used beside what the machine had of it. */
+function stripsOfWho(kind: WhoKind, name: string): Strip[] {
+  const process = kind === 'process' ? readProcess(name) : null
+  const own = (quantity: string): Strip[] => {
+    const plan = planOfUse(`use.${quantity}{by=${kind},of=${encodeURIComponent(name)}}`)
+    return plan ? [stripOf(plan)] : []
+  }
+  const past = process ? historyOf(process) : []
+  const pastOf = (measure: string): Strip[] => past.filter(({ plan }) => plan.id.startsWith(measure))
+  return process
+    ? [
+        ...pastOf('process.busy'),
+        ...made('cores'),
+        ...pastOf('process.memory'),
+        ...made('memory'),
+        ...pastOf('process.io'),
+        ...made('disk'),
+        ...pastOf('process.blocked'),
+        ...made('stall-io'),
+        ...pastOf('process.faults'),
+      ]
+    : [
+        ...own('processor'),
+        ...made('cores'),
+        ...own('memory'),
+        ...made('memory'),
+        ...own('read'),
+        ...own('written'),
+        ...made('disk'),
+        ...own('blocked'),
+        ...made('stall-io'),
+      ]
+}
+
+const HISTORY = [
+  { measure: 'process.busy', title: 'busy', unit: 'cores', resource: 'processor' },
+  { measure: 'process.memory', title: 'memory', unit: 'bytes', resource: 'memory' },
+  { measure: 'process.io', title: 'I/O', unit: 'bytes/s', resource: 'disk' },
+  { measure: 'process.blocked', title: 'blocked on I/O', unit: 'tasks', resource: 'disk' },
+  { measure: 'process.faults', title: 'major faults', unit: '1/s', resource: 'memory' },
+] as const
+
+/** A process's own past, strip by strip. Their names tell number and start, and its name for people. */
+export function historyOf({
+  pid,
+  start,
+  name,
+}: {
+  pid: number
+  start: number
+  name: string | null
+}): Strip[] {
+  const spoken = (name ?? 'process').replace(/[^\w.-]/g, '_')
+  return HISTORY.map(({ measure, title, unit, resource }) => {
+    const own = `${measure}{name=${spoken},pid=${pid},start=${start}}`
+    return stripOf({
+      id: own,
+      title: `${spoken}, ${title}`,
+      note: `process ${pid}; unknown while not among the heaviest`,
+      resource,
+      unit,
+      traces: [trace(own, title)],
+    })
+  })
 }
 
 export function readDevice(text: unknown): DeviceRef | null {
-  const [, kind, name] = typeof text === 'string' ? (/^(core|disk|interface):(.+)$/.exec(text) ?? []) : []
+  const [, kind, name] =
+    typeof text === 'string'
+      ? (/^(core|disk|interface|process|program|user|group|service):(.+)$/s.exec(text) ?? [])
+      : []
   return kind && name ? { kind: kind as DeviceRef['kind'], name } : null
 }
 
@@ -273,9 +345,21 @@ const BY: Record<string, string> = {
 
 /** A strip of a resource by those who used it: `use.QUANTITY{by=BY}`. Null for a name that is none. */
 export function planOfUse(name: string): StripPlan | null {
-  const [, quantity = '', by = ''] = /^use\.([a-z_]+)\{by=([a-z]+)(?:,most=\d+)?\}$/.exec(name) ?? []
+  const [, quantity = '', by = '', one] =
+    /^use\.([a-z_]+)\{by=([a-z]+)(?:,most=\d+|,of=([^{},@]+))?\}$/.exec(name) ?? []
   const [used, way] = [USED[quantity], BY[by]]
   if (!used || !way) return null
+  if (one !== undefined) {
+    const of = decodeURIComponent(one)
+    return {
+      id: name,
+      title: `${of}, ${used.title.toLowerCase()}`,
+      note: way,
+      resource: used.resource,
+      unit: used.unit,
+      traces: [trace(name, used.title.toLowerCase())],
+    }
+  }
   return {
     id: name,
     title: used.title,

@@ -3,13 +3,13 @@ import { useStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Process, Processes } from '../api/client'
 import { scaleFor, spellNumber, type Scale } from '../model/amounts'
+import { historyOf } from '../model/layouts'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import {
   AMOUNTS,
   asTree,
   FIRST_COLUMNS,
-  historyOf,
   ioOf,
   named,
   rest,

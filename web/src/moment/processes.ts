@@ -1,6 +1,5 @@
 import type { Process, Processes, Thread } from '../api/client'
 import type { Unit } from '../model/amounts'
-import { stripOf, type Strip } from '../model/strips'
 
 export type Amount = 'cpu' | 'memory' | 'io' | 'blocked' | 'faults' | 'threads'
 
@@ -113,26 +112,4 @@ export function rest({ processes, total }: Processes): Record<Amount, number> | 
     faults: left('faults'),
     threads: left('threads'),
   }
-}
-
-const HISTORY = [
-  { measure: 'process.busy', title: 'busy', unit: 'cores', resource: 'processor' },
-  { measure: 'process.memory', title: 'memory', unit: 'bytes', resource: 'memory' },
-  { measure: 'process.io', title: 'I/O', unit: 'bytes/s', resource: 'disk' },
-] as const
-
-/** A process's own past: three strips. Their names tell number and start, and its name for people. */
-export function historyOf(item: Pick<Process, 'pid' | 'start' | 'name'>): Strip[] {
-  const name = (item.name ?? 'process').replace(/[^\w.-]/g, '_')
-  return HISTORY.map(({ measure, title, unit, resource }) => {
-    const trace = `${measure}{name=${name},pid=${item.pid},start=${item.start}}`
-    return stripOf({
-      id: trace,
-      title: `${name}, ${title}`,
-      note: `process ${item.pid}; unknown while not among the heaviest`,
-      resource,
-      unit,
-      traces: [{ measure: trace, label: title, weight: 1 }],
-    })
-  })
 }

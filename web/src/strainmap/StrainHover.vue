@@ -72,7 +72,7 @@ const lines = computed(() =>
       {{ spellInstant(span.start, zone) }}, for
       {{ spellDuration((span.end - span.start) / 1000) }}
     </p>
-    <p v-for="title in ruledOut" :key="title" class="mt-0.5" data-hover-ruled-out>Ruled out: {{ title }}</p>
+    <p v-for="look in ruledOut" :key="look" class="mt-0.5" data-hover-ruled-out>Ruled out: {{ look }}</p>
     <dl v-if="mean !== null" class="mt-1 border-t border-rule pt-1" :class="isSettled ? '' : 'opacity-40'">
       <div v-for="line in lines" :key="line.name" class="flex justify-between gap-3">
         <dt class="truncate text-soft">{{ line.title }}</dt>

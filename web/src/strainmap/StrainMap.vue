@@ -111,7 +111,9 @@ const hovered = computed(() => {
 
 /** What looks strained and was ruled out, by row. */
 const excused = computed<Excused[][]>(() =>
-  rows.value.map((row) => excusedOf(judgement.diagnosis.value?.ruled_out ?? [], row, scale.value)),
+  rows.value.map((row) =>
+    excusedOf(judgement.diagnosis.value?.ruled_out ?? [], judgement.findings.value, row, scale.value),
+  ),
 )
 const excuses = computed(() =>
   hovered.value

@@ -1,4 +1,4 @@
-import type { RuledOut, StrainRow } from '../api/client'
+import type { Finding, RuledOut, StrainRow } from '../api/client'
 import { toMs } from '../model/instant'
 import type { Span } from '../model/span'
 
@@ -19,22 +19,42 @@ interface Scale {
 
 /**
  * The stretches of a row that look strained and that the diagnosis ruled out, in ms since the epoch. Only what is dark
- * is marked: free memory may look low for days, and the map does not show it.
+ * is marked: free memory may look low for days, and the map does not show it. Nor where something was found of the same
+ * resource at that time: then it was strained.
  */
-export function excusedOf(ruledOut: RuledOut[], row: StrainRow, scale: Scale): Excused[] {
+export function excusedOf(
+  ruledOut: RuledOut[],
+  findings: Finding[],
+  row: StrainRow,
+  scale: Scale,
+): Excused[] {
   if (scale.length <= 0) return []
   const concerns = ruledOut.filter(
     (item) =>
       item.resource === row.resource &&
       (row.device === null || item.device === null || item.device === row.device),
   )
+  const found = findings
+    .filter((finding) => finding.resource === row.resource)
+    .flatMap((finding) => (finding.occurrences.length ? finding.occurrences : [finding]))
+    .map((time) => ({ start: toMs(time.start), end: toMs(time.end) }))
+  const dark = found.reduce<Span[]>(without, darkStretches(row.mean ?? [], scale))
   return concerns.flatMap((item) => {
     const [start, end] = [toMs(item.start), toMs(item.end)]
-    return darkStretches(row.mean ?? [], scale)
-      .map((dark) => ({ item, start: Math.max(dark.start, start), end: Math.min(dark.end, end) }))
+    return dark
+      .map((part) => ({ item, start: Math.max(part.start, start), end: Math.min(part.end, end) }))
       .filter((part) => part.end > part.start)
   })
 }
+
+/** What is left of some stretches beside another. */
+const without = (spans: Span[], cut: Span): Span[] =>
+  spans.flatMap((span) =>
+    [
+      { start: span.start, end: Math.min(span.end, cut.start) },
+      { start: Math.max(span.start, cut.end), end: span.end },
+    ].filter((part) => part.end > part.start),
+  )
 
 function darkStretches(mean: (number | null)[], scale: Scale): Span[] {
   const spans: Span[] = []

@@ -3,6 +3,7 @@ import { useSession } from '../workbench/session'
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { computed } from 'vue'
 import { LAYOUTS, writeDevice, type DeviceRef } from '../model/layouts'
+import { isWho, spellWho } from '../model/who'
 import { useNames } from '../names/useNames'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
@@ -13,10 +14,9 @@ const { devices } = useSession()
 const bench = useWorkbench()
 const names = useNames()
 
-const KINDS: Record<DeviceRef['kind'], string> = { core: 'core', disk: 'disk', interface: 'interface' }
 const plain = computed(() => LAYOUTS.filter((layout) => layout.id !== 'device'))
 const labelOf = (device: DeviceRef): string =>
-  `${KINDS[device.kind]} ${names.labelOf(device.kind, device.name)}`
+  isWho(device.kind) ? spellWho(device) : `${device.kind} ${names.labelOf(device.kind, device.name)}`
 const chosen = computed(() => (board.layout === 'device' && board.device ? writeDevice(board.device) : ''))
 function chooseDevice(text: string): void {
   const found = devices.value.find((device) => writeDevice(device) === text)

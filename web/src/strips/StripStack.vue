@@ -13,6 +13,8 @@ import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import FindingLane from './FindingLane.vue'
 import StripRow from './StripRow.vue'
+import { isWho } from '../model/who'
+import WhoCard from '../use/WhoCard.vue'
 import TimeAxis from './TimeAxis.vue'
 import { useStripDrag } from './useStripDrag'
 import { useStripPointer } from './useStripPointer'
@@ -63,6 +65,11 @@ const onsets = computed(() =>
 
 <template>
   <div class="flex min-h-0 flex-col">
+    <WhoCard
+      v-if="board.layout === 'device' && board.device && isWho(board.device.kind)"
+      class="shrink-0"
+      :device="board.device"
+    />
     <div
       class="relative min-h-0 grow overflow-x-hidden overflow-y-auto"
       role="region"

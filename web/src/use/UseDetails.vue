@@ -4,15 +4,18 @@ import type { Use, UseRow } from '../api/client'
 import { toMs } from '../model/instant'
 import { spellDuration, spellWindow } from '../model/clock'
 import { spellAmount } from '../model/amounts'
-import { historyOf } from '../moment/processes'
+import { aroundStretch } from '../model/span'
+import { whoOf } from '../model/who'
 import { useStrips } from '../useStrips'
 import { useZone } from '../usePreferences'
+import { useWorkbench } from '../useWorkbench'
 
 /** One user of resources: who it is, when it was there, and everything that it had. */
 const props = defineProps<{ row: UseRow; use: Use }>()
 
 const zone = useZone()
 const board = useStrips()
+const bench = useWorkbench()
 const facts = computed(() => {
   const { row } = props
   const { amounts } = row
@@ -20,7 +23,8 @@ const facts = computed(() => {
     ['among the heaviest', spellWindow(toMs(row.first), toMs(row.last), zone.value)],
     ['user', row.user],
     ['control group', row.group],
-    ['child of', row.parent === null ? null : String(row.parent)],
+    ['child of', row.parent === null ? null : `${row.parent_name ?? ''} ${row.parent}`.trim()],
+    ['last on core', row.core === null ? null : String(row.core)],
     ['command line', row.arguments],
     [
       'processor',
@@ -37,11 +41,14 @@ const facts = computed(() => {
   ].filter((fact): fact is [string, string] => Boolean(fact[1]))
 })
 
-/** Its past, on top of the strips. */
-function history(): void {
-  const { pid, start, name } = props.row
-  if (pid === null || start === null) return
-  for (const strip of historyOf({ pid, start, name }).reverse()) board.add(strip.plan)
+const who = computed(() => whoOf(props.use, props.row))
+function alone(): void {
+  if (who.value) board.choose('device', who.value)
+}
+/** The whole time that it was there, with some of before and after. */
+function go(): void {
+  if (bench.extent)
+    bench.look(aroundStretch({ start: toMs(props.row.first), end: toMs(props.row.last) }, bench.extent))
 }
 </script>
 
@@ -51,8 +58,11 @@ function history(): void {
       <dt class="text-soft">{{ name }}</dt>
       <dd class="break-words">{{ value }}</dd>
     </template>
-    <dd v-if="row.pid !== null" class="col-span-2 pt-0.5">
-      <button type="button" class="underline hover:text-needle" @click="history()">show as strips</button>
+    <dd class="col-span-2 flex gap-3 pt-0.5">
+      <button v-if="who" type="button" class="underline hover:text-needle" @click="alone()">
+        strips of it alone
+      </button>
+      <button type="button" class="underline hover:text-needle" @click="go()">go to its time</button>
     </dd>
   </dl>
 </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useStorage } from '@vueuse/core'
+import { refDebounced, useStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useUse } from '../api/queries'
 import { spellWindow } from '../model/clock'
@@ -11,7 +11,7 @@ import { useZone } from '../usePreferences'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import { useSession } from '../workbench/session'
-import { WAYS, type Quantity } from './columns'
+import { wayOf, WAYS, type Quantity } from './columns'
 import UseTable from './UseTable.vue'
 
 /** Who used what over the window, or since the mark. */
@@ -22,14 +22,23 @@ const { id } = useSession()
 const by = useStorage<(typeof WAYS)[number]['by']>('reditus.useBy', 'process')
 const sort = useStorage<Quantity>('reditus.useSort', 'processor')
 const sinceMark = ref(false)
+const search = ref('')
+/** Look through everything that was recorded, not only the window. */
+const everywhere = ref(false)
+const TYPING_MS = 250
 
 const span = computed<Span | null>(() => {
-  const { mark, needle, window } = bench
+  const { mark, needle, window, extent } = bench
+  if (everywhere.value) return extent
   if (!sinceMark.value || mark === null) return window
   const end = needle !== null && needle > mark ? needle : (window?.end ?? mark + 1000)
   return end > mark ? { start: mark, end } : window
 })
-const { data: use, error, isFetching, isPlaceholderData } = useUse(id, span, by, sort)
+const typed = refDebounced(
+  computed(() => search.value.trim()),
+  TYPING_MS,
+)
+const { data: use, error, isFetching, isPlaceholderData } = useUse(id, span, by, sort, typed)
 /** How much of the window is known, 0 to 1. */
 const coverage = computed(() =>
   use.value?.recorded && span.value
@@ -40,7 +49,7 @@ function asStrip(): void {
   const plan = planOfUse(`use.${sort.value}{by=${by.value}}`)
   if (plan) board.add(plan, { height: 2 * HEIGHT })
 }
-const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!)
+const way = computed(() => wayOf(by.value))
 </script>
 
 <template>
@@ -63,7 +72,10 @@ const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!
             <option v-for="item in WAYS" :key="item.by" :value="item.by">{{ item.title }}</option>
           </select>
         </label>
-        <label v-if="bench.mark !== null" class="flex items-center gap-1 text-2xs text-soft">
+        <label class="flex items-center gap-1 text-2xs text-soft">
+          <input v-model="everywhere" type="checkbox" class="accent-ink" />whole archive
+        </label>
+        <label v-if="bench.mark !== null && !everywhere" class="flex items-center gap-1 text-2xs text-soft">
           <input v-model="sinceMark" type="checkbox" class="accent-ink" />since the mark
         </label>
         <button
@@ -76,6 +88,14 @@ const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!
         </button>
         <span v-if="isFetching && !use" class="text-2xs text-soft" role="status">adding up …</span>
       </div>
+      <input
+        v-model="search"
+        type="search"
+        maxlength="120"
+        placeholder="name, user, number, command line"
+        aria-label="Search those who used it"
+        class="mt-1 w-full border-b border-rule bg-transparent py-0.5 placeholder:text-soft"
+      />
     </header>
     <StateNote v-if="error && !use" title="Use cannot be shown" :hint="error.message" />
     <p v-else-if="!use" class="py-6 text-center text-soft" role="status" aria-busy="true">
@@ -87,6 +107,15 @@ const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!
       hint="Who used what is known where the recorder's plan includes processes. Recorders, plan, processes."
     />
     <StateNote
+      v-else-if="!use.rows.length && typed"
+      title="Nobody of that name"
+      :hint="
+        everywhere
+          ? 'No process that was ever among the heaviest matches.'
+          : 'Tick “whole archive” to search outside the window as well.'
+      "
+    />
+    <StateNote
       v-else-if="!use.rows.length"
       title="Nothing recorded here"
       hint="No tick of this window holds processes. Move the window, or zoom out."
@@ -95,6 +124,8 @@ const way = computed(() => WAYS.find((item) => item.by === by.value) ?? WAYS[0]!
       v-else
       :use="use"
       :way="way"
+      :found="typed !== ''"
+      :everywhere="everywhere"
       :class="isPlaceholderData ? 'opacity-60' : ''"
       :aria-busy="isFetching"
       @sort="sort = $event"

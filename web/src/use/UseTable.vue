@@ -3,6 +3,9 @@ import { useStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Use, UseRow } from '../api/client'
 import { scaleFor, spellAmount } from '../model/amounts'
+import { spellWindow } from '../model/clock'
+import { toMs } from '../model/instant'
+import { useZone } from '../usePreferences'
 import {
   COLUMNS,
   curveOf,
@@ -19,8 +22,15 @@ import SmallCurve from './SmallCurve.vue'
 import UseDetails from './UseDetails.vue'
 
 /** Users of resources, heaviest first, with what is attributed to none of them; rows add up to the machine. */
-const props = defineProps<{ use: Use; way: (typeof WAYS)[number] }>()
+const props = defineProps<{
+  use: Use
+  way: (typeof WAYS)[number]
+  /** Whether only what was searched for is listed, so that rows do not add up. */
+  found: boolean
+  everywhere: boolean
+}>()
 const emit = defineEmits<{ sort: [Quantity] }>()
+const zone = useZone()
 
 const chosen = useStorage<string[]>('reditus.useColumns', FIRST_COLUMNS)
 /** Those that were chosen, and what the rows are sorted by, whether it was chosen or not. */
@@ -42,15 +52,6 @@ const toggle = (key: string): void => {
     ? chosen.value.filter((item) => item !== key)
     : [...chosen.value, key]
 }
-const search = ref('')
-const rows = computed(() => {
-  const wanted = search.value.trim().toLowerCase()
-  return props.use.rows.filter((row) =>
-    [row.name, row.user, row.group, row.arguments, row.pid === null ? null : String(row.pid)].some((text) =>
-      text?.toLowerCase().includes(wanted),
-    ),
-  )
-})
 const scales = computed(
   () => new Map(COLUMNS.map((column) => [column.key, scaleOfColumn(props.use, column)])),
 )
@@ -83,13 +84,6 @@ const shareOfOthers = computed(() => {
 
 <template>
   <div class="@container">
-    <input
-      v-model="search"
-      type="search"
-      placeholder="name, user, number or control group"
-      aria-label="Filter users of resources"
-      class="mb-1 w-full border-b border-rule bg-transparent py-0.5 placeholder:text-soft"
-    />
     <details class="mb-1 text-2xs text-soft">
       <summary class="cursor-pointer hover:text-ink">columns</summary>
       <div class="flex flex-wrap gap-x-3 py-0.5">
@@ -140,7 +134,7 @@ const shareOfOthers = computed(() => {
           </tr>
         </thead>
         <tbody>
-          <template v-for="row in rows" :key="row.key">
+          <template v-for="row in use.rows" :key="row.key">
             <tr class="border-t border-rule" :title="titleOf(row)" data-use-row>
               <td class="w-full max-w-0 truncate py-0.5">
                 <button
@@ -149,12 +143,15 @@ const shareOfOthers = computed(() => {
                   :aria-expanded="open === row.key"
                   @click="open = open === row.key ? null : row.key"
                 >
-                  {{ row.name
+                  {{ row.name || '(no name)'
                   }}<span class="ml-1 text-2xs text-soft"
                     ><template v-if="use.by === 'process'">{{ row.pid }}</template
                     ><template v-else-if="row.processes > 1">{{ row.processes }} processes</template></span
                   >
                 </button>
+                <span v-if="everywhere" class="block truncate text-[10px] leading-3 text-soft">{{
+                  spellWindow(toMs(row.first), toMs(row.last), zone)
+                }}</span>
               </td>
               <td class="pl-2 text-soft">
                 <SmallCurve :values="row.curve" :top="top" :label="spellCurve(row.name, row.curve)" />
@@ -168,7 +165,7 @@ const shareOfOthers = computed(() => {
               <td :colspan="3 + columns.length"><UseDetails :row="row" :use="use" /></td>
             </tr>
           </template>
-          <tr v-if="use.others && !search" class="border-t border-rule text-soft" data-use-others>
+          <tr v-if="use.others && !found" class="border-t border-rule text-soft" data-use-others>
             <td class="py-0.5">{{ use.others }} more {{ way.many }}</td>
             <td />
             <td class="pl-2 text-right">{{ spellShare(shareOfOthers) }}</td>
@@ -177,7 +174,7 @@ const shareOfOthers = computed(() => {
             </td>
           </tr>
           <tr
-            v-if="!search"
+            v-if="!found"
             class="border-t border-rule text-soft"
             title="Processes that were never among the heaviest, that ended between two ticks, interrupts, and what the kernel does on its own"
             data-use-rest
@@ -196,7 +193,7 @@ const shareOfOthers = computed(() => {
             </td>
           </tr>
         </tbody>
-        <tfoot v-if="!search">
+        <tfoot v-if="!found">
           <tr class="border-t border-rule-strong font-semibold" data-use-total>
             <td class="py-0.5">the machine</td>
             <td />
@@ -208,8 +205,5 @@ const shareOfOthers = computed(() => {
         </tfoot>
       </table>
     </div>
-    <p v-if="search && !rows.length" class="py-2 text-2xs text-soft">
-      None of these {{ way.many }} matches. In the whole archive, search with /.
-    </p>
   </div>
 </template>

@@ -121,13 +121,17 @@ export const COLUMNS: UseColumn[] = [
 export const FIRST_COLUMNS = ['cores', 'memory', 'read']
 
 /** What each way of putting together is called. */
-export const WAYS: { by: Use['by']; title: string; many: string; none: string }[] = [
-  { by: 'process', title: 'process', many: 'processes', none: 'unknown' },
-  { by: 'program', title: 'program', many: 'programs', none: 'unknown' },
-  { by: 'user', title: 'user', many: 'users', none: 'unknown' },
-  { by: 'service', title: 'service', many: 'services', none: 'unknown' },
-  { by: 'group', title: 'control group', many: 'control groups', none: 'unknown' },
+export const WAYS: { by: Use['by']; title: string; many: string }[] = [
+  { by: 'process', title: 'process', many: 'processes' },
+  { by: 'program', title: 'program', many: 'programs' },
+  { by: 'user', title: 'user', many: 'users' },
+  { by: 'service', title: 'service', many: 'services' },
+  { by: 'group', title: 'control group', many: 'control groups' },
 ]
+
+export type Way = (typeof WAYS)[number]
+const FIRST_WAY: Way = { by: 'process', title: 'process', many: 'processes' }
+export const wayOf = (by: Use['by']): Way => WAYS.find((way) => way.by === by) ?? FIRST_WAY
 
 const PER_BIN: Record<Quantity, { title: string; unit: Unit }> = {
   processor: { title: 'cores', unit: 'cores' },

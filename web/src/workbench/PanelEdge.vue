@@ -2,10 +2,9 @@
 import { useEventListener } from '@vueuse/core'
 import { computed, ref } from 'vue'
 
+const props = defineProps<{ least: number; most: number }>()
 /** The edge between strips and side panel: dragged, or moved by the arrows, it makes the panel wider. */
 const width = defineModel<number | null>({ required: true })
-const props = defineProps<{ least: number; most: number }>()
-
 const STEP_PX = 24
 const dragging = ref<{ x: number; width: number } | null>(null)
 const edge = ref<HTMLElement | null>(null)
