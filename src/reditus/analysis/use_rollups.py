@@ -29,9 +29,9 @@ def use_columns(reader: Reader) -> tuple[StoredColumn, ...]:
     return (*own, *needed_columns(reader.known, tuple(MACHINE.values()))) if own else ()
 
 
-def add_ticks(reader: Reader, use: Use, columns: tuple[StoredColumn, ...], after_ns: int, until_ns: int) -> None:
-    """Add the ticks after one time and until another, no more at once than may be read."""
-    step_ns = reader.most_ticks(len(columns)) * (reader.extent.interval_ns or NS_PER_S)
+def pieces(reader: Reader, columns: int, after_ns: int, until_ns: int) -> Iterator[tuple[int, int]]:
+    """The parts of a stretch that hold ticks, each as long as may be read at once: after when and until when."""
+    step_ns = reader.most_ticks(columns) * (reader.extent.interval_ns or NS_PER_S)
     if after_ns >= until_ns:
         return
     for island in reader.islands(Window(after_ns + 1, until_ns + 1), step_ns):
@@ -39,8 +39,14 @@ def add_ticks(reader: Reader, use: Use, columns: tuple[StoredColumn, ...], after
         while begin_ns < end_ns:
             reader.check()
             stop_ns = min(begin_ns + step_ns, end_ns)
-            use.add(reader.frame(columns, Window(begin_ns, stop_ns + 1), again=True), begin_ns, stop_ns)
+            yield begin_ns, stop_ns
             begin_ns = stop_ns
+
+
+def add_ticks(reader: Reader, use: Use, columns: tuple[StoredColumn, ...], after_ns: int, until_ns: int) -> None:
+    """Add the ticks after one time and until another."""
+    for begin_ns, stop_ns in pieces(reader, len(columns), after_ns, until_ns):
+        use.add(reader.frame(columns, Window(begin_ns, stop_ns + 1), again=True), begin_ns, stop_ns)
 
 
 def grow_use(reader: Reader, archive: UUID) -> bool:

@@ -3,6 +3,7 @@
 import numpy as np
 from pydantic import Field
 
+from reditus.analysis.placement import CoreRuns
 from reditus.analysis.use import By, Row, UseTable
 from reditus.core.types import FloatArray
 from reditus.core.use import QUANTITIES, Quantity
@@ -89,6 +90,59 @@ class UseOut(Out):
     )
     not_attributed_curve: list[float | None]
     total: AmountsOut = Field(description="The machine's, or all processes' together where that is more.")
+
+
+class CoreRunOut(Out):
+    """A task that had most of a core for a while."""
+
+    start: Time
+    end: Time
+    task: int = Field(description="Its place among the tasks.")
+    share: float = Field(description="Of the core, 0 to 1, on average.")
+
+
+class CoreTaskOut(Out):
+    """A process, or a thread."""
+
+    number: int
+    start: int
+    name: str | None
+
+
+class CoreRunsOut(Out):
+    """Who ran on a core over the window."""
+
+    core: str
+    runs: list[CoreRunOut]
+
+
+class PlacementOut(Out):
+    """Which process or thread ran on which core; each counts for the core where a tick found it."""
+
+    recorded: bool = Field(description="Whether the archive holds processes and single cores.")
+    of_threads: bool = Field(description="Whether the tasks are threads, where the plan asks for those.")
+    tasks: list[CoreTaskOut]
+    cores: list[CoreRunsOut]
+
+    @classmethod
+    def of(cls, found: CoreRuns | None) -> "PlacementOut":
+        """From what was read; nothing where nothing was recorded."""
+        if found is None:
+            return cls(recorded=False, of_threads=False, tasks=[], cores=[])
+        return cls(
+            recorded=True,
+            of_threads=found.of_threads,
+            tasks=[CoreTaskOut(number=task.number, start=task.start, name=task.name) for task in found.tasks],
+            cores=[
+                CoreRunsOut(
+                    core=core,
+                    runs=[
+                        CoreRunOut(start=run.start_ns, end=run.end_ns, task=run.task, share=run.share) for run in runs
+                    ],
+                )
+                for core, runs in found.cores
+            ],
+        )
 
 
 def use_out(table: UseTable, by: By, sort: Quantity, most: int) -> UseOut:

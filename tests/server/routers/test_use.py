@@ -91,3 +91,17 @@ def test_an_archive_without_processes_says_so(client):
     introduce(client)
     found = use(client)
     assert (found["recorded"], found["rows"]) == (False, [])
+
+
+def test_who_ran_on_which_core(worked):
+    found = worked.get(f"{PATH}/placement", params={**WHOLE, "width": 4}).json()
+    assert found == {"recorded": False, "of_threads": False, "tasks": [], "cores": []}  # no core was recorded by itself
+
+
+def test_who_ran_on_which_core_of_a_whole_machine(shift, client):
+    found = client.get(f"/api/archives/{shift[1]}/placement", params={"width": 50}).json()
+    assert [core["core"] for core in found["cores"]] == ["0", "1"]
+    runs = [run for core in found["cores"] for run in core["runs"]]
+    assert runs
+    assert all(0 < run["share"] <= 1 and run["start"] < run["end"] for run in runs)
+    assert {found["tasks"][run["task"]]["name"] for run in runs} <= {task["name"] for task in found["tasks"]}

@@ -20,6 +20,7 @@ import {
   type Moment,
   type PlanEntry,
   type PlanGroup,
+  type Placement,
   type Processes,
   type Recorder,
   type SeriesSet,
@@ -215,6 +216,27 @@ export function useUse(
       }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/use', { params, signal }))
+    },
+  })
+}
+
+/** Who ran on which core over a window. */
+export function usePlacement(
+  id: Ref<string>,
+  window: Ref<Span | null>,
+  width: Ref<number>,
+): Query<Placement> {
+  return useQuery<Placement, ApiError>({
+    queryKey: computed(() => ['placement', id.value, window.value, width.value]),
+    enabled: computed(() => window.value !== null && width.value > 1),
+    placeholderData: keepPreviousData,
+    shallow: true,
+    structuralSharing: false,
+    queryFn: ({ signal }) => {
+      const { start, end } = window.value ?? { start: 0, end: 1 }
+      const query = { from: toInstant(start), to: toInstant(end), width: width.value }
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/placement', { params, signal }))
     },
   })
 }

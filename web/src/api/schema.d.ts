@@ -325,6 +325,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/placement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Placement Of
+         * @description Which process or thread had most of each core, bin by bin.
+         */
+        get: operations["read_placement_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/processes": {
         parameters: {
             query?: never;
@@ -1005,6 +1025,54 @@ export interface components {
              * @description RFC 3339; not included.
              */
             to: string;
+        };
+        /**
+         * CoreRunOut
+         * @description A task that had most of a core for a while.
+         */
+        CoreRunOut: {
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /**
+             * Share
+             * @description Of the core, 0 to 1, on average.
+             */
+            share: number;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * Task
+             * @description Its place among the tasks.
+             */
+            task: number;
+        };
+        /**
+         * CoreRunsOut
+         * @description Who ran on a core over the window.
+         */
+        CoreRunsOut: {
+            /** Core */
+            core: string;
+            /** Runs */
+            runs: components["schemas"]["CoreRunOut"][];
+        };
+        /**
+         * CoreTaskOut
+         * @description A process, or a thread.
+         */
+        CoreTaskOut: {
+            /** Name */
+            name: string | null;
+            /** Number */
+            number: number;
+            /** Start */
+            start: number;
         };
         /**
          * CounterOut
@@ -1702,6 +1770,26 @@ export interface components {
             kind: "once" | "periodic" | "days";
             /** Period S */
             period_s: number | null;
+        };
+        /**
+         * PlacementOut
+         * @description Which process or thread ran on which core; each counts for the core where a tick found it.
+         */
+        PlacementOut: {
+            /** Cores */
+            cores: components["schemas"]["CoreRunsOut"][];
+            /**
+             * Of Threads
+             * @description Whether the tasks are threads, where the plan asks for those.
+             */
+            of_threads: boolean;
+            /**
+             * Recorded
+             * @description Whether the archive holds processes and single cores.
+             */
+            recorded: boolean;
+            /** Tasks */
+            tasks: components["schemas"]["CoreTaskOut"][];
         };
         /** PlanBurst */
         PlanBurst: {
@@ -3184,6 +3272,44 @@ export interface operations {
                             [key: string]: string;
                         };
                     };
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_placement_of: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+                /** @description Bins at most. */
+                width?: number;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacementOut"];
                 };
             };
             /** @description A problem, after RFC 9457. */

@@ -207,11 +207,14 @@ export function stripsOf(layout: LayoutId, device: DeviceRef | null): Strip[] {
   return ABOUT[kind].flatMap((id) => made([id, { kind: 'named', names: [name] }]))
 }
 
+/** In a link a strip's changes are parted by tildes, which the usual encoding leaves alone. */
+const encoded = (name: string): string => encodeURIComponent(name).replace(/~/g, '%7E')
+
 /** Each of what somebody used beside what the machine had of it. */
 function stripsOfWho(kind: WhoKind, name: string): Strip[] {
   const process = kind === 'process' ? readProcess(name) : null
   const own = (quantity: string): Strip[] => {
-    const plan = planOfUse(`use.${quantity}{by=${kind},of=${encodeURIComponent(name)}}`)
+    const plan = planOfUse(`use.${quantity}{by=${kind},of=${encoded(name)}}`)
     return plan ? [stripOf(plan)] : []
   }
   const past = process ? historyOf(process) : []

@@ -14,6 +14,8 @@ import { useWorkbench } from '../useWorkbench'
 import FindingLane from './FindingLane.vue'
 import StripRow from './StripRow.vue'
 import { isWho } from '../model/who'
+import CoreLane from '../use/CoreLane.vue'
+import { useCoreLane } from '../use/useCoreLane'
 import WhoCard from '../use/WhoCard.vue'
 import TimeAxis from './TimeAxis.vue'
 import { useStripDrag } from './useStripDrag'
@@ -29,6 +31,7 @@ defineProps<Props>()
 
 const bench = useWorkbench()
 const board = useStrips()
+const coreLane = useCoreLane()
 const { window: shown, judgement, moves } = useSession()
 const { findings } = judgement
 const markers = computed(() => shown.markers.value?.markers ?? [])
@@ -83,6 +86,7 @@ const onsets = computed(() =>
           <FindingLane v-if="withLane" :findings="findings" :window="window" @find="moves.find" />
           <MarkerLane v-if="markers.length" :markers="markers" :window="window" @find="moves.note" />
         </div>
+        <CoreLane v-if="coreLane" :window="window" />
         <div class="relative grow">
           <div ref="list" class="relative">
             <template v-for="(row, place) in rows" :key="row.strip.key">

@@ -12,6 +12,7 @@ import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import { useSession } from '../workbench/session'
 import { wayOf, WAYS, type Quantity } from './columns'
+import { useCoreLane } from './useCoreLane'
 import UseTable from './UseTable.vue'
 
 /** Who used what over the window, or since the mark. */
@@ -23,6 +24,7 @@ const by = useStorage<(typeof WAYS)[number]['by']>('reditus.useBy', 'process')
 const sort = useStorage<Quantity>('reditus.useSort', 'processor')
 const sinceMark = ref(false)
 const search = ref('')
+const coreLane = useCoreLane()
 /** Look through everything that was recorded, not only the window. */
 const everywhere = ref(false)
 const TYPING_MS = 250
@@ -78,6 +80,15 @@ const way = computed(() => wayOf(by.value))
         <label v-if="bench.mark !== null && !everywhere" class="flex items-center gap-1 text-2xs text-soft">
           <input v-model="sinceMark" type="checkbox" class="accent-ink" />since the mark
         </label>
+        <span v-if="isFetching && !use" class="text-2xs text-soft" role="status">adding up …</span>
+      </div>
+      <div class="mt-1 flex items-center">
+        <label
+          class="flex w-fit items-center gap-1 text-2xs text-soft"
+          title="A picture above the strips: each core, and who had most of it"
+        >
+          <input v-model="coreLane" type="checkbox" class="accent-ink" />who ran on which core
+        </label>
         <button
           type="button"
           class="ml-auto text-2xs underline hover:text-needle"
@@ -86,7 +97,6 @@ const way = computed(() => wayOf(by.value))
         >
           as a strip
         </button>
-        <span v-if="isFetching && !use" class="text-2xs text-soft" role="status">adding up …</span>
       </div>
       <input
         v-model="search"
