@@ -180,7 +180,7 @@ const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
   ],
 } // prettier-ignore
 
-/** A device to look at alone, or somebody who used resources. */
+/** A device to look at alone, or a user of resources. */
 export interface DeviceRef {
   kind: 'core' | 'disk' | 'interface' | WhoKind
   name: string
@@ -210,7 +210,7 @@ export function stripsOf(layout: LayoutId, device: DeviceRef | null): Strip[] {
 /** In a link a strip's changes are parted by tildes, which the usual encoding leaves alone. */
 const encoded = (name: string): string => encodeURIComponent(name).replace(/~/g, '%7E')
 
-/** Each of what somebody used beside what the machine had of it. */
+/** Each of what one user of resources had beside what the machine had of it. */
 function stripsOfWho(kind: WhoKind, name: string): Strip[] {
   const process = kind === 'process' ? readProcess(name) : null
   const own = (quantity: string): Strip[] => {

@@ -118,7 +118,7 @@ const way = computed(() => wayOf(by.value))
     />
     <StateNote
       v-else-if="!use.rows.length && typed"
-      title="Nobody of that name"
+      title="Nothing of that name"
       :hint="
         everywhere
           ? 'No process that was ever among the heaviest matches.'

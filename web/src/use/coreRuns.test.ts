@@ -34,7 +34,7 @@ describe('who ran on which core', () => {
     ])
   })
 
-  it('is told for the place under the pointer', () => {
+  it('is named for the place under the pointer', () => {
     expect(runAt(runs, 0.1)?.task).toBe(0)
     expect(runAt(runs, 0.4)).toBeNull()
     expect(nameOfTask(placement, 9)).toBe('')

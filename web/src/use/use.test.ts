@@ -3,7 +3,7 @@ import type { Use, UseRow } from '../api/client'
 import { planOfUse, readDevice, stripsOf, writeDevice } from '../model/layouts'
 import { namesOf, readStrips, stripOf, writeStrips } from '../model/strips'
 import { readProcess, spellWho, whoOf } from '../model/who'
-import { COLUMNS, scaleOfColumn, spellShare, valueOf } from './columns'
+import { COLUMNS, scaleOfColumn, spellShare, valueOf, type UseColumn } from './columns'
 
 const amounts: UseRow['amounts'] = {
   processor_s: 36_000,
@@ -38,7 +38,11 @@ const row: UseRow = {
   curve: [1, null, 2],
 }
 const use = { by: 'process', sort: 'processor', rows: [row], not_attributed: amounts } as unknown as Use
-const column = (key: string) => COLUMNS.find((item) => item.key === key) ?? COLUMNS[0]!
+const column = (key: string): UseColumn => {
+  const found = COLUMNS.find((item) => item.key === key)
+  if (!found) throw new Error(`no column ${key}`)
+  return found
+}
 
 describe('a table of use', () => {
   it('tells long times in hours, and bytes in their own unit', () => {
@@ -67,14 +71,15 @@ describe('a strip by those who used it', () => {
 
   it('asks for its layers, and comes back from a link', () => {
     const plan = planOfUse(name)
+    if (!plan) throw new Error('no plan')
     expect(plan).toMatchObject({ byUser: true, stackedTo: name, unit: 'cores' })
-    const strip = stripOf(plan!)
+    const strip = stripOf(plan)
     expect(namesOf(strip)).toEqual([`${name}@*`, `${name}@*`])
     const again = readStrips(writeStrips([strip]), planOfUse)
     expect(again.map(({ plan: { id }, devices }) => [id, devices.kind])).toEqual([[name, 'each']])
   })
 
-  it('is none for what cannot be used, or by nobody that there is', () => {
+  it('is none for what cannot be used, nor in ways that there are not', () => {
     expect(planOfUse('use.heat{by=program}')).toBeNull()
     expect(planOfUse('use.read{by=colour}')).toBeNull()
   })
@@ -92,7 +97,7 @@ describe('one of those who used it, alone', () => {
   it('is a process by number, start and name', () => {
     const who = whoOf(use, row)
     expect(who).toEqual({ kind: 'process', name: '31,7,stitch' })
-    expect(spellWho(who!)).toBe('stitch 31')
+    expect(who && spellWho(who)).toBe('stitch 31')
     expect(readProcess('no number')).toBeNull()
     expect(stripsOf('device', who).map(({ plan }) => plan.id)).toContain(
       'process.busy{name=stitch,pid=31,start=7}',
