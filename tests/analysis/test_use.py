@@ -38,9 +38,9 @@ def the_same(found, expected):
     assert [row.key for row in found.rows] == [row.key for row in expected.rows]
     assert found.seconds == pytest.approx(expected.seconds)
     assert found.total == pytest.approx(expected.total, nan_ok=True)
-    for one, other in zip(found.rows, expected.rows, strict=True):
-        assert one.totals == pytest.approx(other.totals), one.name
-        assert one.stay == other.stay, one.name
+    for row, other in zip(found.rows, expected.rows, strict=True):
+        assert row.totals == pytest.approx(other.totals), row.name
+        assert row.stay == other.stay, row.name
 
 
 def reach(store, archive):

@@ -34,13 +34,13 @@ def owner(pid):
     return Owner(BOOT.bytes, pid, PROCESS_START)
 
 
-def told(use, pid):
+def amounts_of(use, pid):
     return dict(zip(QUANTITIES, total_of(use.amounts[owner(pid)]).tolist(), strict=True))
 
 
 def test_a_process_has_what_its_slot_counted():
     use = used((11, 3, {USER: 40, SYSTEM: 10, MEMORY: 5, READ: 4096, BLOCKED: 25}), whole={USER: 50, SYSTEM: 20})
-    mine = told(use, 11)
+    mine = amounts_of(use, 11)
     # Twenty seconds are known: the first tick continues nothing.
     assert mine[Quantity.PROCESSOR] == pytest.approx(20 * 0.5)
     assert mine[Quantity.SYSTEM] == pytest.approx(20 * 0.1)
@@ -56,8 +56,8 @@ def test_a_process_has_what_its_slot_counted():
 def test_a_slot_that_changes_hands_counts_for_each_owner():
     pids = [11] * 8 + [12] * 13
     use = used((pids, 0, {USER: 100}), whole={USER: 100})
-    assert told(use, 11)[Quantity.PROCESSOR] == pytest.approx(7)
-    assert told(use, 12)[Quantity.PROCESSOR] == pytest.approx(13)
+    assert amounts_of(use, 11)[Quantity.PROCESSOR] == pytest.approx(7)
+    assert amounts_of(use, 12)[Quantity.PROCESSOR] == pytest.approx(13)
     assert dense(use.amounts[owner(12)], 0, 2) == pytest.approx([3, 10])
     assert use.stays[owner(12)].first_ns == BEGIN_NS + 7 * NS_PER_S
 
@@ -65,7 +65,7 @@ def test_a_slot_that_changes_hands_counts_for_each_owner():
 def test_one_process_in_two_slots_after_each_other_is_one():
     use = used(([11] * 8 + [0] * 13, 0, {USER: 100}), ([0] * 8 + [11] * 13, 1, {USER: 100}), whole={USER: 100})
     assert list(use.amounts) == [owner(11)]
-    assert told(use, 11)[Quantity.PROCESSOR] == pytest.approx(20)
+    assert amounts_of(use, 11)[Quantity.PROCESSOR] == pytest.approx(20)
     assert use.stays[owner(11)].core == 1
 
 
@@ -82,7 +82,7 @@ def test_what_follows_a_gap_is_not_known():
     use = Use.nothing(edges(0, 100))
     use.add(Frame(assemble(pieces)), BEFORE_NS, BEGIN_NS + 100 * NS_PER_S)
     assert use.seconds.tolist() == [18]
-    assert told(use, 11)[Quantity.PROCESSOR] == pytest.approx(18)
+    assert amounts_of(use, 11)[Quantity.PROCESSOR] == pytest.approx(18)
 
 
 def test_the_same_number_in_two_boots_is_two_processes():
@@ -90,17 +90,17 @@ def test_the_same_number_in_two_boots_is_two_processes():
     other = a_piece(columns, group=GROUP, boot=builders.HOST, start=0, wall_shift_s=50)
     use = Use.nothing(edges(0, 100))
     use.add(Frame(assemble([a_piece(columns, group=GROUP), other])), BEFORE_NS, BEGIN_NS + 100 * NS_PER_S)
-    assert {one.boot for one in use.amounts} == {BOOT.bytes, builders.HOST.bytes}
+    assert {process.boot for process in use.amounts} == {BOOT.bytes, builders.HOST.bytes}
 
 
-def test_only_what_is_asked_for_is_added_and_in_parts_it_is_the_same():
+def test_only_the_stretch_that_is_given_is_added_and_in_parts_it_is_the_same():
     columns = process_columns([(11, 0, {USER: 40, MEMORY: 7})], {USER: 50}, ticks=TICKS)
     frame = builders.a_frame(columns, group=GROUP)
     whole, parts = Use.nothing(edges(0, 10, 20)), Use.nothing(edges(0, 10, 20))
     whole.add(frame, BEFORE_NS, BEGIN_NS + 20 * NS_PER_S)
     for begin_s, end_s in ((-1, 6), (6, 15), (15, 20)):
         parts.add(frame, BEGIN_NS + begin_s * NS_PER_S, BEGIN_NS + end_s * NS_PER_S)
-    assert told(parts, 11) == pytest.approx(told(whole, 11))
+    assert amounts_of(parts, 11) == pytest.approx(amounts_of(whole, 11))
     assert parts.seconds == pytest.approx(whole.seconds)
     assert parts.stays == whole.stays
 
@@ -111,11 +111,11 @@ def test_stored_use_is_what_was_stored_and_merges_to_the_same():
 
     fine = [single((begin, begin + 5)) for begin in range(0, 20, 5)]
     merged = Use.nothing(edges(0, 10, 20))
-    for at, one in enumerate(fine):
-        back = decode_use(encode_use(one), one.edges_ns)
-        assert back.stays == one.stays
+    for at, stored in enumerate(fine):
+        back = decode_use(encode_use(stored), stored.edges_ns)
+        assert back.stays == stored.stays
         assert {key: value[0].tolist() for key, value in back.amounts.items()} == {
-            key: value[0].tolist() for key, value in one.amounts.items()
+            key: value[0].tolist() for key, value in stored.amounts.items()
         }
         merged.merge(back, at // 2)
     whole = single((0, 10, 20))
@@ -123,7 +123,7 @@ def test_stored_use_is_what_was_stored_and_merges_to_the_same():
     assert merged.whole == pytest.approx(whole.whole)
     assert merged.stays == whole.stays
     for pid in (11, 12):
-        assert told(merged, pid) == pytest.approx(told(whole, pid))
+        assert amounts_of(merged, pid) == pytest.approx(amounts_of(whole, pid))
 
 
 @pytest.mark.parametrize("harm", [lambda data: data[:-1], lambda data: data[:20] + b"\xff" + data[21:], lambda _: b""])

@@ -3,7 +3,6 @@
 import re
 import shutil
 import subprocess
-from io import BytesIO
 from pathlib import Path
 
 from benchmarks.lab.packing import write_field_script
@@ -107,22 +106,22 @@ def _drivers(modules: Path) -> list[Path]:
 
 def _cpio(files: dict[str, bytes]) -> bytes:
     """An archive as the kernel unpacks it at boot (format `newc`), with the folders that it takes."""
-    out = BytesIO()
+    out = bytearray()
 
     def add(name: str, mode: int, content: bytes) -> None:
         head = name.encode() + b"\0"
         fields = (0, mode, 0, 0, 1, 0, len(content), 0, 0, 0, 0, len(head), 0)
-        out.write(b"070701" + b"".join(b"%08X" % field for field in fields) + head)
+        out.extend(b"070701" + b"".join(b"%08X" % field for field in fields) + head)
         for part in (b"", content):
-            out.write(part)
-            out.write(b"\0" * (-out.tell() % 4))
+            out.extend(part)
+            out.extend(b"\0" * (-len(out) % 4))
 
     for folder in ("bin", "drivers", "dev", "proc", "root", "lab"):
         add(folder, 0o040755, b"")
     for name, content in files.items():
         add(name, 0o100755, content)
     add("TRAILER!!!", 0, b"")
-    return out.getvalue()
+    return bytes(out)
 
 
 def _lab(tree: Path, names: list[str]) -> None:

@@ -17,7 +17,7 @@ from reditus.store.read.reader import Reader
 
 MOST_CORES = 1_024
 LEAST_SHARE = 0.02
-"""Of a core: below that nobody is said to have run on it."""
+"""Of a core: below that a task is not said to have run on it."""
 TICKS_A_BIN = 2
 """At least, or some bins would hold none."""
 

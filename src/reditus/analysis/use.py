@@ -1,4 +1,4 @@
-"""Use: who used a resource over a window, and what is attributed to nobody."""
+"""Use: who used a resource over a window, and what is not attributed."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -18,7 +18,7 @@ from reditus.core.window import Window
 from reditus.store.read.reader import Reader
 
 LEAST_BINS = 48
-"""Windows of so many stored bins or more are told by those."""
+"""Windows of so many stored bins or more are described by those."""
 BOOT_DIGITS = 8
 """Of a boot's id, in a process's key."""
 UNKNOWN_NAME = "not named"
@@ -65,7 +65,7 @@ class UseTable:
     total: FloatArray
     """What there was to attribute, shape (bins, quantities): the machine's, or all processes'."""
     matching: list[Row]
-    """Those of the rows that were asked for."""
+    """Those of the rows that match a search; all of them without one."""
     recorded: bool = True
     """False where the archive holds no processes at all."""
     identities: Mapping[Owner, Identity] = field(default_factory=dict)

@@ -121,9 +121,9 @@ def _add_stored(reader: Reader, use: Use, part: _Stored) -> _Stored | None:
     except BlockError:
         reader.damaged_rollups.add(part.archive)
         return None
-    places = np.searchsorted(use.edges_ns, [one.edges_ns[0] for one in bins], side="right") - 1
-    for one, place in zip(bins, places.tolist(), strict=True):
-        use.merge(one, place)
+    places = np.searchsorted(use.edges_ns, [stored.edges_ns[0] for stored in bins], side="right") - 1
+    for stored, place in zip(bins, places.tolist(), strict=True):
+        use.merge(stored, place)
     return part
 
 

@@ -1,5 +1,5 @@
 """Use as series for a strip: what a resource was used by over time, the heaviest first, with the rest and what is
-attributed to nobody.
+not attributed.
 
 Names are `use.QUANTITY{by=BY,most=N}`: alone the whole, with `@*` its parts as devices; and
 `use.QUANTITY{by=BY,of=NAME}` for one of those who used it, whose name is percent-encoded.

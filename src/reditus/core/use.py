@@ -2,7 +2,7 @@
 
 What is added up are the slots of the process group (see `processes`): a process counts while it is among the heaviest.
 Amounts are sums over the ticks whose interval is known; what is held at a tick (memory, threads) counts for the
-tick's interval. What all processes had together stands beside it, so that the rest can be told from nothing.
+tick's interval. What all processes had together stands beside it, so that the rest is known, too.
 """
 
 from collections.abc import Iterable, Sequence
@@ -47,7 +47,7 @@ HELD = (Quantity.MEMORY, Quantity.THREADS)
 _HELD = [QUANTITIES.index(quantity) for quantity in HELD]
 _MEMORY = QUANTITIES.index(Quantity.MEMORY)
 _USER = 0
-"""Recorded is what was used outside the kernel and in it; told are both together and the latter."""
+"""Recorded is what was used outside the kernel and in it; given are both together and the latter."""
 
 
 @dataclass(frozen=True, slots=True, order=True)

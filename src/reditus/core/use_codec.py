@@ -70,7 +70,7 @@ def decode_use(stored: bytes, edges_ns: IntArray) -> Use:
     if version != VERSION or len(body) != _size(count, boots):
         raise BlockError(f"use of version {version} with {count} processes has {len(body)} bytes")
     at = _HEAD.size
-    ids = [bytes(body[at + _BOOT_BYTES * one : at + _BOOT_BYTES * (one + 1)]) for one in range(boots)]
+    ids = [bytes(body[at + _BOOT_BYTES * boot : at + _BOOT_BYTES * (boot + 1)]) for boot in range(boots)]
     at += _BOOT_BYTES * boots
     columns: dict[str, list[int]] = {}
     for name, kind in _COLUMNS:
@@ -83,11 +83,16 @@ def decode_use(stored: bytes, edges_ns: IntArray) -> Use:
     use.whole[0], use.machine[0] = summed[1:].reshape(2, len(QUANTITIES))
     held = floats[:3].T.tolist()
     amounts = np.ascontiguousarray(floats[3:].T)
-    for one, (first_bytes, last_bytes, high_bytes) in enumerate(held):
-        owner = Owner(ids[columns["boot"][one]], columns["pid"][one], columns["start"][one])
-        use.amounts[owner] = {0: amounts[one]}
+    for process, (first_bytes, last_bytes, high_bytes) in enumerate(held):
+        owner = Owner(ids[columns["boot"][process]], columns["pid"][process], columns["start"][process])
+        use.amounts[owner] = {0: amounts[process]}
         use.stays[owner] = Stay(
-            columns["first_ns"][one], columns["last_ns"][one], first_bytes, last_bytes, high_bytes, columns["core"][one]
+            columns["first_ns"][process],
+            columns["last_ns"][process],
+            first_bytes,
+            last_bytes,
+            high_bytes,
+            columns["core"][process],
         )
     return use
 

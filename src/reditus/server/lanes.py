@@ -92,5 +92,5 @@ class Lanes:
 
     @property
     def reading(self) -> bool:
-        """Whether charts or diagnoses are being worked out for somebody right now. Safe from any thread."""
+        """Whether charts or diagnoses are being worked out right now. Safe from any thread."""
         return self.charts.borrowed_tokens > 0 or self.long.borrowed_tokens > 0
