@@ -14,7 +14,7 @@ import io
 import re
 import zlib
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -32,6 +32,7 @@ from reditus.core.identities import Identity
 from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.exchange.errors import CaptureError
+from reditus.exchange.field_clocks import UPTIME, paced, steady_ns, uptime_ns, usual_distance_ns
 from reditus.exchange.field_processes import PATH, ProcessText, process_pieces
 from reditus.exchange.recording import Recording
 from reditus.recorder.kernel_text import KernelText
@@ -233,6 +234,9 @@ def _closed(section: _Section, text: list[bytes]) -> _Section:
 
 def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[BlockSlice]:
     boots = _boots(sections.get("/proc/stat", []), notes)
+    uptimes = {
+        reading.at_ns: at_ns for reading in sections.get(UPTIME, []) if (at_ns := uptime_ns(reading.text)) is not None
+    }
     out: list[BlockSlice] = []
     for source in SOURCES:
         if source.is_set:
@@ -240,7 +244,7 @@ def _pieces(sections: dict[str, list[_Section]], notes: _Notes) -> list[BlockSli
         else:
             readings = _in_order(sections.get(source.path, []), notes)
         if readings:
-            out += _group_pieces(source, readings, boots, notes)
+            out += _group_pieces(source, readings, boots, uptimes, notes)
     return out
 
 
@@ -257,7 +261,7 @@ def _processes(
     if not texts or not pieces:
         return [], ()
     boots = _boots(sections.get("/proc/stat", []), _Notes())
-    interval_ns = _interval_ns(sorted({item.at_ns for item in texts}))
+    interval_ns = _usual_ns(sorted({item.at_ns for item in texts}))
     return process_pieces(texts, pieces, boots, interval_ns)
 
 
@@ -328,7 +332,11 @@ class _Run:
 
 
 def _group_pieces(
-    source: Source, readings: list[_Section], boots: list[tuple[int, bytes]], notes: _Notes
+    source: Source,
+    readings: list[_Section],
+    boots: list[tuple[int, bytes]],
+    uptimes: Mapping[int, int],
+    notes: _Notes,
 ) -> Iterable[BlockSlice]:
     parser = KernelText(source.learn)
     runs: list[_Run] = []
@@ -354,24 +362,24 @@ def _group_pieces(
             runs.append(_Run(boot, columns))
         runs[-1].at_ns.append(reading.at_ns)
         runs[-1].values.append(values)
-    interval_ns = _interval_ns([reading.at_ns for reading in readings])
+    usual_ns = _usual_ns([reading.at_ns for reading in readings])
     for run in runs:
         at_ns = np.array(run.at_ns, dtype=np.int64)
+        steady = steady_ns(at_ns, uptimes)
         values = np.stack(run.values)
-        yield BlockSlice(
-            source.group,
-            run.boot,
-            interval_ns,
-            at_ns,
-            at_ns,
-            {column: values[:, at] for at, column in enumerate(run.columns)},
-        )
+        for part, interval_ns in paced(steady, usual_ns):
+            yield BlockSlice(
+                source.group,
+                run.boot,
+                interval_ns,
+                at_ns[part],
+                steady[part],
+                {column: values[part, at] for at, column in enumerate(run.columns)},
+            )
 
 
-def _interval_ns(at_ns: list[int]) -> int:
-    """The usual distance between readings, within what a plan could have requested."""
-    usual = int(np.median(np.diff(at_ns))) if len(at_ns) > 1 else NS_PER_S
-    return min(max(usual, MIN_INTERVAL_NS), MAX_INTERVAL_NS)
+def _usual_ns(at_ns: list[int]) -> int:
+    return usual_distance_ns(at_ns, MIN_INTERVAL_NS, MAX_INTERVAL_NS)
 
 
 def _facts(pieces: list[BlockSlice]) -> HostFacts:

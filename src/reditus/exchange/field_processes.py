@@ -16,6 +16,7 @@ from reditus.core.kernel_columns import cpu_time, memory_size, page_faults, pagi
 from reditus.core.processes import AMOUNTS, GROUP, PLACES, SLOTS, slot_columns, whole_columns
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
+from reditus.exchange.field_clocks import paced
 from reditus.recorder.top_slots import plain
 
 PATH = re.compile(r"^/proc/(?P<pid>[1-9]\d{0,9})/(?P<file>stat|io)$")
@@ -83,7 +84,9 @@ def process_pieces(
         for number in range(SLOTS):
             columns |= dict(zip(slot_columns(number), slots[number], strict=True))
         columns |= dict(zip(whole_columns(), _whole(slots, pieces, boot, at_ns), strict=False))
-        out.append(BlockSlice(GROUP, boot, interval_ns, at_ns, at_ns, columns))
+        for part, pace_ns in paced(at_ns, interval_ns):
+            own = {column: values[part] for column, values in columns.items()}
+            out.append(BlockSlice(GROUP, boot, pace_ns, at_ns[part], at_ns[part], own))
     return out, tuple(known.values())
 
 

@@ -40,8 +40,13 @@ class Parameters:
         ),
     ] = 0.1
     cpu_nice_share: Annotated[
-        float, Why("share of busy time", "Low-priority work fills idle time and makes room when others come.")
-    ] = 0.7
+        float,
+        Why(
+            "share of busy time",
+            "Low-priority work fills idle time and makes room when others come: while it has half of what is used, the "
+            "others lack nothing, and those that wait are of its own kind.",
+        ),
+    ] = 0.5
     one_core_enter: Annotated[float, Why("share of a core", "Full but for moments.")] = 0.95
     one_core_leave: Annotated[float, Why("share of a core", "Hysteresis, as above.")] = 0.85
     one_core_mean: Annotated[float, Why("share of a core", "Full in the mean, not in moments.")] = 0.92

@@ -131,7 +131,9 @@ def _waits(seen: _Processor, rules: Parameters) -> tuple[BoolArray, BoolArray]:
 
 def _queue_is_real(seen: _Processor, stretch: Stretch, rules: Parameters) -> bool:
     mean = time_mean(seen.waiting, seen.timebase, stretch)
-    return mean is None or mean >= rules.cpu_waiting_per_core * seen.cores
+    # Where no stall share bears it out, a queue of moments does not do.
+    least = rules.cpu_waiting_per_core * (2.0 if seen.stall is None else 1.0)
+    return mean is None or mean >= least * seen.cores
 
 
 def _is_low_priority(seen: _Processor, stretch: Stretch, rules: Parameters) -> bool:
