@@ -31,8 +31,8 @@ hypothesis_settings.register_profile("reditus", deadline=None)
 hypothesis_settings.load_profile("reditus")
 
 TABLES = (
-    "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, use_bins, use_reach, markers, device_names, "
-    "facts, recorders, plans, processes, blocks, columns, schemas, archives, hosts"
+    "damage, scrubs, verdicts, rollups, rollup_reach, rollup_keys, use_bins, use_reach, layouts, markers, "
+    "device_names, facts, recorders, plans, processes, blocks, columns, schemas, archives, hosts"
 )
 
 

@@ -54,12 +54,18 @@ def test_a_late_reading_is_expected_where_it_came_and_a_script_that_stood_still_
     parts = [(at_ns[part].tolist(), pace_ns) for part, pace_ns in paced(at_ns, NS_PER_S)]
     assert [pace_ns for _, pace_ns in parts] == [NS_PER_S, 4 * NS_PER_S, NS_PER_S]
     assert [len(part) for part, _ in parts] == [3, 1, 3]
-    assert sum((part for part, _ in parts), []) == at_ns.tolist()
+    assert [time_ns for part, _ in parts for time_ns in part] == at_ns.tolist()
 
 
 @pytest.mark.parametrize(
     ("text", "expected"),
-    [(b"77.03 140.11\n", 77_030_000_000), (b"1.5 2\n", None), (b"", None), (b"x.yz 1\n", None), (b"9" * 30 + b".00 1", None)],
-)  # fmt: skip
+    [
+        (b"77.03 140.11\n", 77_030_000_000),
+        (b"1.5 2\n", None),
+        (b"", None),
+        (b"x.yz 1\n", None),
+        (b"9" * 30 + b".00 1", None),
+    ],
+)
 def test_uptime_is_read_or_left_alone(text, expected):
     assert uptime_ns(text) == expected

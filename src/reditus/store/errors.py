@@ -94,6 +94,27 @@ class PlanInUse(StoreError, ValueError):
         )
 
 
+class UnknownLayout(StoreError, LookupError):
+    """No layout with this id was saved."""
+
+    def __init__(self, layout: UUID) -> None:
+        super().__init__(f"no layout {layout} is saved here, or it was deleted long ago")
+
+
+class UnknownHost(StoreError, LookupError):
+    """No archive is of this host."""
+
+    def __init__(self, host: UUID) -> None:
+        super().__init__(f"there is no host {host}; leave the host out, and the layout is for all hosts")
+
+
+class TooManyLayouts(StoreError, ValueError):
+    """No more layouts are kept."""
+
+    def __init__(self, most: int) -> None:
+        super().__init__(f"{most} layouts are saved, and no more are kept; delete some first")
+
+
 class UnknownRecorder(StoreError, LookupError):
     """No recorder with this id has reported."""
 

@@ -11,7 +11,8 @@ from reditus.core.facts import HostFacts
 from reditus.core.markers import Marker
 from reditus.core.plan import Plan
 from reditus.core.window import Window
-from reditus.store.archives import device_names, lifecycle, listing, markers, plans, scrubbing, verdicts
+from reditus.store.archives import device_names, layouts, lifecycle, listing, markers, plans, scrubbing, verdicts
+from reditus.store.archives.layouts import Layout
 from reditus.store.archives.lifecycle import Description, Trimmed
 from reditus.store.archives.ownership import host_of
 from reditus.store.archives.plans import Announced, Changes, PlanInfo, RecorderInfo
@@ -202,6 +203,30 @@ class DeviceNames(_Repository):
                 for key, names in device_names.name_device(session, archive, kind, device, name).items()
             }
         )
+
+
+class Layouts(_Repository):
+    """Layouts that were saved."""
+
+    def all(self) -> list[Layout]:
+        """Those that are not deleted, in their order."""
+        return self._transact(layouts.layouts)
+
+    def save(self, layout: Layout) -> Layout:
+        """Save a layout. Raise UnknownHost, TooManyLayouts."""
+        return self._transact(lambda session: layouts.save_layout(session, layout))
+
+    def delete(self, layout: UUID) -> None:
+        """Delete a layout; `restore` brings it back. Raise UnknownLayout."""
+        self._transact(lambda session: layouts.delete_layout(session, layout))
+
+    def restore(self, layout: UUID) -> Layout:
+        """Bring a deleted layout back. Raise UnknownLayout."""
+        return self._transact(lambda session: layouts.restore_layout(session, layout))
+
+    def order(self, ordered: Sequence[UUID]) -> list[Layout]:
+        """Put layouts in an order, in front of those that are not named."""
+        return self._transact(lambda session: layouts.order_layouts(session, ordered))
 
 
 class Verdicts(_Repository):

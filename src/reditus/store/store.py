@@ -33,7 +33,7 @@ from reditus.store.read.block_cache import CACHE_BYTES, BlockCache
 from reditus.store.read.reader import Allowance, Reader
 from reditus.store.read.schema_cache import SchemaCache
 from reditus.store.records import Stored
-from reditus.store.repositories import Archives, DeviceNames, MarkerStore, Plans, Recorders, Upkeep, Verdicts
+from reditus.store.repositories import Archives, DeviceNames, Layouts, MarkerStore, Plans, Recorders, Upkeep, Verdicts
 from reditus.store.rollups.table import drop_rollups, drop_stale
 
 log = structlog.get_logger()
@@ -81,6 +81,7 @@ class Store:
         self.recorders = Recorders(self._transact)
         self.markers = MarkerStore(self._transact)
         self.device_names = DeviceNames(self._transact)
+        self.layouts = Layouts(self._transact)
         self.verdicts = Verdicts(self._transact)
         self.upkeep = Upkeep(self._transact)
 

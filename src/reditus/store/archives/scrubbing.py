@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 from uuid import UUID
 
+import numpy as np
 from sqlalchemy import Row, Table, delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
@@ -16,6 +17,7 @@ from reditus.core.plan import Plan
 from reditus.core.rollup import PARTS, from_chunks
 from reditus.core.schema import Schema
 from reditus.core.types import NS_PER_S
+from reditus.core.use_codec import decode_use
 from reditus.store.archives.compaction import block_of
 from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
@@ -35,7 +37,7 @@ from reditus.store.records import CheckedBlocks, CheckPosition, Damage, Flaw
 SLICE_BLOCKS = 32
 """Blocks in memory at once; of the largest kind they are some tens of megabytes."""
 WHOLE_TABLES: tuple[Table, ...] = tuple(
-    table for table in Base.metadata.sorted_tables if table.name not in ("blocks", "rollups")
+    table for table in Base.metadata.sorted_tables if table.name not in ("blocks", "rollups", "use_bins")
 )
 _KEYS = """
 select schema_id, first_ns from blocks
@@ -43,7 +45,7 @@ where host_id = %(host)s and archive_id = %(archive)s
   and (schema_id > %(schema)s or (schema_id = %(schema)s and first_ns > %(after)s))
 order by schema_id, first_ns limit %(limit)s
 """
-
+_USE_BINS = "select first_ns, level_s, data from use_bins where host_id = %(host)s and archive_id = %(archive)s"
 
 RESTORE = "restore the database from a backup (docs/operation.md)"
 
@@ -180,9 +182,21 @@ def verify_rollups(session: Session, host: UUID, archive: UUID) -> list[Flaw]:
                 wrong.append(str(why))
         return wrong
 
-    found = attempt(session, read)
-    reasons = [found] if isinstance(found, str) else found
-    return [Flaw("rollups", reason, "they are made again from the ticks by themselves") for reason in reasons[:1]]
+    def read_use() -> list[str]:
+        wrong = []
+        for first_ns, level_s, data in binary_rows(session, _USE_BINS, {"host": host, "archive": archive}):
+            try:
+                decode_use(data, np.array([first_ns, first_ns + level_s * NS_PER_S], dtype=np.int64))
+            except BlockError as why:
+                wrong.append(str(why))
+        return wrong
+
+    flaws = []
+    for what, reading in (("rollups", read), ("use", read_use)):
+        found = attempt(session, reading)
+        reasons = [found] if isinstance(found, str) else found
+        flaws += [Flaw(what, reason, "they are made again from the ticks by themselves") for reason in reasons[:1]]
+    return flaws
 
 
 def verify_tables(session: Session) -> list[Flaw]:

@@ -340,6 +340,22 @@ class DeviceNameRow(Base):
     __table_args__ = (ForeignKeyConstraint(["host_id"], ["hosts.id"], name="device_names_host_id_fkey"),)
 
 
+class LayoutRow(Base):
+    """A layout that was saved: strips, as a link names them."""
+
+    __tablename__ = "layouts"
+
+    id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    host_id: Mapped[UUID | None] = mapped_column(Uuid)
+    """None: for all hosts."""
+    place: Mapped[int] = mapped_column(Integer)
+    strips: Mapped[list[str]] = mapped_column(ARRAY(Text))
+    deleted_ns: Mapped[int | None] = mapped_column(BigInteger)
+
+    __table_args__ = (ForeignKeyConstraint(["host_id"], ["hosts.id"], name="layouts_host_id_fkey"),)
+
+
 class VerdictRow(Base):
     """What people made of a finding. It belongs to the host, whichever of its archives tells of that time; a finding of
     the machine as a whole has an empty device.
