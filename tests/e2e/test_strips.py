@@ -248,7 +248,7 @@ def test_the_last_minutes_and_the_whole(bench):
     wait_until(lambda: place(bench)[:2] == (BEGIN_S + 3300, BEGIN_S + 3600))
     bench.get_by_role("button", name="The whole archive").click()
     wait_until(lambda: place(bench)[:2] == (BEGIN_S, BEGIN_S + 3600))
-    bench.get_by_role("button", name="Previous window").click()
+    bench.get_by_role("button", name="Undo").click()
     wait_until(lambda: place(bench)[:2] == (BEGIN_S + 3300, BEGIN_S + 3600))
 
 

@@ -2,11 +2,13 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { PACES, type Pace } from './model/playback'
 import { clampTo, within, type Span } from './model/span'
+import { useHistory } from './useHistory'
 
 const MOST_STEPS = 50
 
 /** What the analyst chose: where to look, and how to move. Nothing that came from the server is copied here. */
 export const useWorkbench = defineStore('workbench', () => {
+  const history = useHistory()
   const extent = shallowRef<Span | null>(null)
   const window = shallowRef<Span | null>(null)
   const needle = ref<number | null>(null)
@@ -85,6 +87,17 @@ export const useWorkbench = defineStore('workbench', () => {
     past.value = [...past.value.slice(1 - MOST_STEPS), before]
     future.value = []
     steps.value += 1
+    remember(before)
+  }
+
+  /** A move that can be taken back with every other change. */
+  function remember(before: Span): void {
+    const after = window.value
+    if (!after) return
+    const go = (to: Span) => () => {
+      revisit(to, needle.value)
+    }
+    history.push({ label: 'another window', undo: go(before), redo: go(after) })
   }
 
   /** A place of before, by the browser's Back: without a step of its own. */
@@ -104,19 +117,23 @@ export const useWorkbench = defineStore('workbench', () => {
   function lookBack(): void {
     const last = past.value[past.value.length - 1]
     if (!last) return
+    const before = window.value
     past.value = past.value.slice(0, -1)
-    if (window.value) future.value = [...future.value, window.value]
+    if (before) future.value = [...future.value, before]
     window.value = last
     following.value = false
+    if (before) remember(before)
   }
 
   function lookForward(): void {
     const next = future.value[future.value.length - 1]
     if (!next) return
+    const before = window.value
     future.value = future.value.slice(0, -1)
-    if (window.value) past.value = [...past.value, window.value]
+    if (before) past.value = [...past.value, before]
     window.value = next
     following.value = false
+    if (before) remember(before)
   }
 
   function point(at: number): void {

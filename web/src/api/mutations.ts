@@ -1,8 +1,8 @@
 import { useMutation, useQueryClient, type QueryKey, type UseMutationReturnType } from '@tanstack/vue-query'
 import type { Ref } from 'vue'
 import type { TypedPlan } from '../recorders/planForm'
-import { api, done, unwrap, type ApiError, type Archive, type Finding } from './client'
-import { archiveKey, diagnosisKey, markersKey, namesKey } from './queries'
+import { api, done, unwrap, type ApiError, type Archive, type Finding, type Layout } from './client'
+import { archiveKey, diagnosisKey, LAYOUTS_KEY, markersKey, namesKey } from './queries'
 
 export type Write<Input, Output = void> = UseMutationReturnType<Output, ApiError, Input, unknown>
 
@@ -159,5 +159,39 @@ export function useRestoreArchive(): Write<string, unknown> {
   return useWrite(
     (id) => unwrap(api.POST('/api/archives/{archive_id}/restore', { params: path(id) })),
     () => ARCHIVES,
+  )
+}
+
+export function useSaveLayout(): Write<Layout, Layout> {
+  return useWrite(
+    ({ id, name, host, strips }) =>
+      unwrap(
+        api.PUT('/api/layouts/{layout_id}', {
+          params: { path: { layout_id: id } },
+          body: { name, host, strips },
+        }),
+      ),
+    () => [LAYOUTS_KEY],
+  )
+}
+
+export function useDeleteLayout(): Write<string> {
+  return useWrite(
+    (id) => done(api.DELETE('/api/layouts/{layout_id}', { params: { path: { layout_id: id } } })),
+    () => [LAYOUTS_KEY],
+  )
+}
+
+export function useRestoreLayout(): Write<string, Layout> {
+  return useWrite(
+    (id) => unwrap(api.POST('/api/layouts/{layout_id}/restore', { params: { path: { layout_id: id } } })),
+    () => [LAYOUTS_KEY],
+  )
+}
+
+export function useOrderLayouts(): Write<string[], Layout[]> {
+  return useWrite(
+    (ids) => unwrap(api.PUT('/api/layouts/order', { body: ids })),
+    () => [LAYOUTS_KEY],
   )
 }

@@ -13,6 +13,7 @@ import {
   type Facts,
   type Gaps,
   type Health,
+  type Layout,
   type Marker,
   type Markers,
   type Names,
@@ -217,6 +218,17 @@ export function useUse(
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/use', { params, signal }))
     },
+  })
+}
+
+export const LAYOUTS_KEY = ['layouts']
+
+/** Layouts that were saved, in their order. */
+export function useLayouts(): Query<Layout[]> {
+  return useQuery<Layout[], ApiError>({
+    queryKey: LAYOUTS_KEY,
+    queryFn: () => unwrap(api.GET('/api/layouts')),
+    staleTime: 30_000,
   })
 }
 

@@ -127,7 +127,8 @@ export function spellDevices(devices: Devices): string {
 
 /* A strip in a link: NAME@DEVICES~MODIFIERS. NAME is that of a ready strip, or measures joined by +. */
 
-const PARTS = ';'
+/** Parts the strips of a link. */
+export const PARTS = ';'
 
 function writeDevices(devices: Devices): string {
   if (devices.kind === 'machine') return ''

@@ -9,6 +9,8 @@ export type KeyAction =
   | 'closer'
   | 'wider'
   | 'whole'
+  | 'windowBefore'
+  | 'windowAfter'
   | 'undo'
   | 'redo'
   | 'map'
@@ -31,6 +33,8 @@ export interface Key {
   /** KeyboardEvent.key, with Shift where it is meant. */
   key: string
   shift?: boolean
+  /** With Control, or Command where that is usual. */
+  control?: boolean
   shown: string[]
   label: string
 }
@@ -44,8 +48,10 @@ export const KEYS: Key[] = [
   { action: 'closer', key: '+', shown: ['+'], label: 'zoom in, around the needle' },
   { action: 'wider', key: '-', shown: ['−'], label: 'zoom out' },
   { action: 'whole', key: '0', shown: ['0'], label: 'the whole archive' },
-  { action: 'undo', key: 'Backspace', shown: ['⌫'], label: 'the window before' },
-  { action: 'redo', key: 'Backspace', shift: true, shown: ['Shift', '⌫'], label: 'the window after' },
+  { action: 'windowBefore', key: 'Backspace', shown: ['⌫'], label: 'the window before' },
+  { action: 'windowAfter', key: 'Backspace', shift: true, shown: ['Shift', '⌫'], label: 'the window after' },
+  { action: 'undo', key: 'z', control: true, shown: ['Ctrl', 'Z'], label: 'undo: window, strips, layout' },
+  { action: 'redo', key: 'z', control: true, shift: true, shown: ['Ctrl', 'Shift', 'Z'], label: 'redo' },
   { action: 'map', key: 'm', shown: ['M'], label: 'show or fold the strain map' },
   { action: 'find', key: '/', shown: ['/'], label: 'find a measure, a time, a process' },
   { action: 'mark', key: 'k', shown: ['K'], label: 'mark the needle’s place: figures since then' },
@@ -64,16 +70,21 @@ export const KEYS: Key[] = [
 
 /** The action of a key press; null for keys that belong to a field, a control or the browser. */
 export function actionOf(event: KeyboardEvent): KeyAction | null {
-  if (event.ctrlKey || event.metaKey || event.altKey) return null
+  if (event.altKey) return null
+  const control = event.ctrlKey || event.metaKey
   const target = event.target instanceof Element ? event.target : null
   if (target?.closest('input, textarea, select, [role="dialog"], [role="listbox"]')) return null
   // Space and arrows belong to the button, tab or link that has the focus.
   if (event.key === ' ' && target?.closest('button, a, [role="tab"]')) return null
   if (event.key.startsWith('Arrow') && target?.closest('[role="tab"]')) return null
   const key = event.key === '=' ? '+' : event.key.length === 1 ? event.key.toLowerCase() : event.key
-  const shifts = key.startsWith('Arrow') || key === 'Backspace'
+  const shifts = key.startsWith('Arrow') || key === 'Backspace' || control
   return (
-    KEYS.find((known) => known.key === key && (!shifts || (known.shift ?? false) === event.shiftKey))
-      ?.action ?? null
+    KEYS.find(
+      (known) =>
+        known.key === key &&
+        (known.control ?? false) === control &&
+        (!shifts || (known.shift ?? false) === event.shiftKey),
+    )?.action ?? null
   )
 }

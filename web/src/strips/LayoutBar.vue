@@ -5,11 +5,14 @@ import { computed } from 'vue'
 import { LAYOUTS, writeDevice, type DeviceRef } from '../model/layouts'
 import { isWho, spellWho } from '../model/who'
 import { useNames } from '../names/useNames'
+import { useHistory } from '../useHistory'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
+import LayoutMenu from './LayoutMenu.vue'
 
 /** Which strips: the ready layouts in the order of the work; and which stretch of time. */
 const board = useStrips()
+const history = useHistory()
 const { devices } = useSession()
 const bench = useWorkbench()
 const names = useNames()
@@ -103,13 +106,14 @@ function last(ms: number | null): void {
             </ListboxOption>
           </ListboxOptions>
         </Listbox>
+        <LayoutMenu />
       </nav>
       <button
         v-if="board.isChanged"
         type="button"
         class="text-2xs underline hover:text-needle @max-[860px]:hidden"
-        title="Reset to the built-in layout"
-        @click="board.choose(board.layout)"
+        title="Back to the layout as it is saved or ready-made. What you changed stays until then, also when you look elsewhere"
+        @click="board.reset()"
       >
         modified · reset
       </button>
@@ -125,20 +129,20 @@ function last(ms: number | null): void {
         <button
           type="button"
           class="hover:text-ink disabled:opacity-40"
-          title="Previous window (Backspace)"
-          aria-label="Previous window"
-          :disabled="!bench.canLookBack"
-          @click="bench.lookBack()"
+          :title="history.undone ? `Undo: ${history.undone} (Ctrl+Z)` : 'Nothing to undo'"
+          aria-label="Undo"
+          :disabled="!history.undone"
+          @click="history.undo()"
         >
           ↶
         </button>
         <button
           type="button"
           class="hover:text-ink disabled:opacity-40"
-          title="The window after (Shift+Backspace)"
-          aria-label="The window after"
-          :disabled="!bench.canLookForward"
-          @click="bench.lookForward()"
+          :title="history.redone ? `Redo: ${history.redone} (Ctrl+Shift+Z)` : 'Nothing to redo'"
+          aria-label="Redo"
+          :disabled="!history.redone"
+          @click="history.redo()"
         >
           ↷
         </button>

@@ -243,7 +243,7 @@ describe('the bar of layouts', () => {
     const bench = useWorkbench()
     await press('The last 5 min')
     expect(bench.window).toEqual({ start: START + 55 * MINUTE, end: START + 60 * MINUTE })
-    await press('Previous window')
+    await press('Undo')
     expect(bench.window).toEqual(bench.extent)
   })
 })

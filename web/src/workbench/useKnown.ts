@@ -18,6 +18,8 @@ const PROCESSES: KnownMeasure[] = [
   { name: 'process.busy', title: 'Process, busy', unit: 'cores', resource: 'processor', per: null },
   { name: 'process.memory', title: 'Process, memory', unit: 'bytes', resource: 'memory', per: null },
   { name: 'process.io', title: 'Process, I/O', unit: 'bytes/s', resource: 'disk', per: null },
+  { name: 'process.blocked', title: 'Process, blocked on I/O', unit: 'tasks', resource: 'disk', per: null },
+  { name: 'process.faults', title: 'Process, major faults', unit: '1/s', resource: 'memory', per: null },
 ]
 
 const TELLING = [

@@ -2,7 +2,8 @@ import { toMsOrNull } from '../model/instant'
 import { refThrottled } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch, type Ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { Archive } from '../api/client'
+import type { Archive, Layout } from '../api/client'
+import { useLayouts } from '../api/queries'
 import { planNamed, readDevice, writeDevice, type KnownMeasure } from '../model/layouts'
 import { parsePlace, placeQuery } from '../model/link'
 import { within, type Span } from '../model/span'
@@ -49,7 +50,18 @@ export function useOpening(
   const linkedStrips = computed(() =>
     typeof route.query['strips'] === 'string' ? route.query['strips'] : null,
   )
-  const isReady = computed(() => linkedStrips.value === null || known.value !== null)
+  const { data: layouts, isFetched: hasLayouts } = useLayouts()
+  const savedHere = computed<Layout[]>(() =>
+    (layouts.value ?? []).filter((layout) => layout.host === null || layout.host === archive.value?.host.id),
+  )
+  watch([savedHere, known], ([own, measures]) => {
+    board.saved = own
+    board.measures = measures ?? []
+  })
+  const isReady = computed(
+    () =>
+      hasLayouts.value && (known.value !== null || (linkedStrips.value === null && !savedHere.value.length)),
+  )
 
   /** A link may name a moment alone: of what grows, its minutes are shown, not the newest. */
   function aroundNeedle(needle: number | null, now: Span): Span | null {
@@ -58,6 +70,8 @@ export function useOpening(
   }
 
   function open(now: Span): void {
+    board.saved = savedHere.value
+    board.measures = known.value ?? []
     isLive.value = archive.value?.source === 'recorded' && Date.now() - now.end < LIVE_MS
     const place = parsePlace(route.query)
     const newest = { start: Math.max(now.end - LIVE_WINDOW_MS, now.start), end: now.end }

@@ -1,6 +1,7 @@
 import type { Ref } from 'vue'
 import { useKeys } from '../replay/useKeys'
 import { usePreferences } from '../usePreferences'
+import { useHistory } from '../useHistory'
 import { useWorkbench } from '../useWorkbench'
 import type { Session } from './session'
 
@@ -14,6 +15,7 @@ export interface Panels {
 /** Everything that the mouse can do, by keys. */
 export function useWorkbenchKeys({ isLive, moves }: Session, panels: Panels): void {
   const bench = useWorkbench()
+  const history = useHistory()
   const { toggleZone, toggleTheme } = usePreferences()
   const { step, pan, zoom, jump, jumpGap } = moves
   useKeys({
@@ -41,11 +43,17 @@ export function useWorkbenchKeys({ isLive, moves }: Session, panels: Panels): vo
     whole: () => {
       if (bench.extent) bench.look(bench.extent)
     },
-    undo: () => {
+    windowBefore: () => {
       bench.lookBack()
     },
-    redo: () => {
+    windowAfter: () => {
       bench.lookForward()
+    },
+    undo: () => {
+      history.undo()
+    },
+    redo: () => {
+      history.redo()
     },
     map: () => {
       panels.map.value = !panels.map.value
