@@ -16,7 +16,7 @@ def bench(running, page):
 
 
 def strips(page):
-    return [one.get_attribute("data-strip") for one in page.locator("[data-strip]").all()]
+    return [strip.get_attribute("data-strip") for strip in page.locator("[data-strip]").all()]
 
 
 def remove_first(page):

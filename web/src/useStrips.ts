@@ -69,9 +69,11 @@ export const useStrips = defineStore('strips', () => {
     strips.value = board.strips
     keepDraft()
   }
+  const withoutDraft = (key: string): Record<string, string> =>
+    Object.fromEntries(Object.entries(drafts.value).filter(([other]) => other !== key))
   function keepDraft(): void {
     const key = draftKey(layout.value, device.value)
-    const { [key]: _, ...others } = drafts.value
+    const others = withoutDraft(key)
     drafts.value = isChanged.value ? { ...others, [key]: text.value } : others
   }
 
@@ -169,10 +171,8 @@ export const useStrips = defineStore('strips', () => {
 
   /** What is shown is what the layout of this id has from now on: it was saved. */
   function became(next: SavedLayout): void {
-    const before = draftKey(layout.value, device.value)
+    drafts.value = withoutDraft(draftKey(layout.value, device.value))
     saved.value = [...saved.value.filter((item) => item.id !== next.id), next]
-    const { [before]: _, ...others } = drafts.value
-    drafts.value = others
     layout.value = next.id
     keepDraft()
   }

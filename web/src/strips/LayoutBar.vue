@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import { LAYOUTS, writeDevice, type DeviceRef } from '../model/layouts'
 import { isWho, spellWho } from '../model/who'
 import { useNames } from '../names/useNames'
+import { useFigures } from '../figures/useFigures'
 import { useHistory } from '../useHistory'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
@@ -13,6 +14,7 @@ import LayoutMenu from './LayoutMenu.vue'
 /** Which strips: the ready layouts in the order of the work; and which stretch of time. */
 const board = useStrips()
 const history = useHistory()
+const figures = useFigures()
 const { devices } = useSession()
 const bench = useWorkbench()
 const names = useNames()
@@ -145,6 +147,15 @@ function last(ms: number | null): void {
           @click="history.redo()"
         >
           ↷
+        </button>
+        <button
+          type="button"
+          class="hover:text-ink disabled:opacity-40 @max-[860px]:hidden"
+          title="All strips as a table, to sort, copy and save"
+          :disabled="!board.strips.length"
+          @click="figures.open(board.strips, 'all strips')"
+        >
+          figures
         </button>
         <span class="@max-[860px]:hidden" aria-hidden="true">last</span>
         <button

@@ -5,6 +5,7 @@ import { unitOf, type KnownMeasure } from '../model/layouts'
 import { clampHeight, HOTTEST, mayChoose, spellDevices, type Devices, type Strip } from '../model/strips'
 import { useNames } from '../names/useNames'
 import HangingPanel from '../ui/HangingPanel.vue'
+import { useFigures } from '../figures/useFigures'
 import { useStrips } from '../useStrips'
 
 /** Everything that can be chosen about one strip. */
@@ -19,6 +20,7 @@ interface Props {
 const props = defineProps<Props>()
 
 const board = useStrips()
+const figures = useFigures()
 const names = useNames()
 const TALLER = 40
 const change = (more: Partial<Strip>): void => {
@@ -203,6 +205,14 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
           </button>
           <button type="button" class="hover:text-needle" @click="board.duplicate(strip.key)">
             duplicate
+          </button>
+          <button
+            type="button"
+            class="hover:text-needle"
+            title="Every tick or bin as a table, to sort, copy and save"
+            @click="(close(), figures.open([strip], strip.plan.title))"
+          >
+            figures
           </button>
           <button
             type="button"

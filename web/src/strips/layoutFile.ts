@@ -30,9 +30,11 @@ export function readLayoutFile(text: string): Pick<SavedLayout, 'name' | 'strips
   return { name: name.trim(), strips }
 }
 
+/** Letters that say how to write, not what. */
+const HIDDEN = /\p{Cc}/u
 const isStrip = (strip: unknown): boolean =>
   typeof strip === 'string' &&
   strip.length > 0 &&
   strip.length <= MOST_STRIP &&
   !strip.includes(';') &&
-  [...strip].every((letter) => letter >= ' ')
+  !HIDDEN.test(strip)

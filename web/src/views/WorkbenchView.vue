@@ -2,6 +2,8 @@
 import { useStorage, useWindowSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { RouterLink } from 'vue-router'
+import FiguresSheet from '../figures/FiguresSheet.vue'
+import { useFigures } from '../figures/useFigures'
 import FindDialog from '../find/FindDialog.vue'
 import SidePanel from '../findings/SidePanel.vue'
 import { provideNames } from '../names/useNames'
@@ -24,6 +26,7 @@ import WorkbenchHead from '../workbench/WorkbenchHead.vue'
 
 /** One archive: the map of all of it, the strips of a window, the moment and the findings. */
 const bench = useWorkbench()
+const figures = useFigures()
 const { id, problem } = useArchiveId()
 provideNames(id)
 const session = provideSession(id)
@@ -89,6 +92,12 @@ useWorkbenchKeys(session, { map, find, help })
       :open="find"
       @close="find = false"
       @choose="((find = false), found($event))"
+    />
+    <FiguresSheet
+      v-if="figures.shown"
+      :strips="figures.shown.strips"
+      :title="figures.shown.title"
+      @close="figures.close()"
     />
     <KeysDialog :open="help" @close="help = false" />
   </div>
