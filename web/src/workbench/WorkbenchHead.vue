@@ -1,20 +1,16 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { scaleFor, spellAmount } from '../model/amounts'
-import { spellDuration, spellWindow } from '../model/clock'
-import { lengthOf } from '../model/span'
+import { spellDuration } from '../model/clock'
 import HostFacts from '../names/HostFacts.vue'
 import KeyCap from '../ui/KeyCap.vue'
 import TopBar from '../ui/TopBar.vue'
-import { useZone } from '../usePreferences'
-import { useWorkbench } from '../useWorkbench'
 import { useSession } from './session'
+import WindowMenu from './WindowMenu.vue'
 
 /** Which host and archive, which window, and the way to everything else. */
 defineEmits<{ find: [] }>()
 
-const bench = useWorkbench()
-const zone = useZone()
 const { archive } = useSession()
 const about = computed(() => {
   if (!archive.value) return ''
@@ -42,10 +38,7 @@ const about = computed(() => {
       <HostFacts :about="about" class="max-[1180px]:hidden" />
     </div>
     <template #right>
-      <p v-if="bench.window" class="whitespace-nowrap" data-window-text>
-        <span class="text-ink">{{ spellWindow(bench.window.start, bench.window.end, zone) }}</span>
-        {{ spellDuration(lengthOf(bench.window) / 1000) }}
-      </p>
+      <WindowMenu />
       <button
         type="button"
         class="whitespace-nowrap hover:text-ink"

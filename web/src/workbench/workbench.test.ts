@@ -15,6 +15,7 @@ import { useSession } from './session'
 import { useWorkbenchKeys } from './useWorkbenchKeys'
 import { ref } from 'vue'
 import StateLine from './StateLine.vue'
+import WindowMenu from './WindowMenu.vue'
 import WorkbenchHead from './WorkbenchHead.vue'
 
 const PATH = `/api/archives/${anArchive().id}`
@@ -239,5 +240,48 @@ describe('what is found', () => {
     field.dispatchEvent(new Event('change', { bubbles: true }))
     await flushPromises()
     expect(document.querySelector('[data-entry=measure]')?.textContent).toContain('Wait per request')
+  })
+})
+
+describe('the window', () => {
+  const fields = (): HTMLInputElement[] => [...document.querySelectorAll<HTMLInputElement>('form input')]
+  async function type(field: HTMLInputElement | undefined, text: string): Promise<void> {
+    if (!field) throw new Error('no field')
+    field.value = text
+    field.dispatchEvent(new Event('input'))
+    await flushPromises()
+  }
+
+  it('is set by a length, up to the end or around the needle', async () => {
+    const { press } = await mounted(WindowMenu)
+    const bench = useWorkbench()
+    const { start, end } = bench.extent ?? { start: 0, end: 0 }
+    await press('The window')
+    await press('15 min')
+    expect(bench.window).toEqual({ start: end - 15 * 60_000, end })
+    bench.look({ start, end })
+    await press('The window')
+    document.querySelector<HTMLInputElement>('input[value=needle]')?.click()
+    await flushPromises()
+    await press('5 min')
+    const middle = (start + end) / 2
+    expect(bench.window).toEqual({ start: middle - 150_000, end: middle + 150_000 })
+  })
+
+  it('is set from when until when, and says what is no time', async () => {
+    const { press, text } = await mounted(WindowMenu)
+    const bench = useWorkbench()
+    const { end } = bench.extent ?? { end: 0 }
+    await press('The window')
+    const [from, to] = fields()
+    await type(from, 'banana')
+    expect(text()).toContain('“banana” is no time')
+    await type(from, '-10min')
+    await type(to, '-20min')
+    expect(text()).toContain('is not before')
+    await type(to, '-5min')
+    document.querySelector('form')?.dispatchEvent(new Event('submit', { cancelable: true }))
+    await flushPromises()
+    expect(bench.window).toEqual({ start: end - 600_000, end: end - 300_000 })
   })
 })
