@@ -12,6 +12,8 @@ from reditus.core.types import NS_PER_S
 from reditus.exchange import read_capture
 from reditus.exchange.recording import Recording
 
+MEASURED = ("cpu.steal",)
+"""What the hypervisor takes is counted by the kernel: on a guest it may come at any time, and is true."""
 ONSET_TICKS, ONSET_S = 2, 2.0
 SHORT_TICKS = 6
 """Less than so many ticks of trouble are no test."""
@@ -42,7 +44,7 @@ class Tally:
 def judge_recording(label: Mapping[str, object], recording: Recording) -> Verdict:
     """Hold a diagnosis to the label: the primary is of a right kind, and nothing else is a cause."""
     answer = diagnose(recording.frame(), recording.window())
-    kinds, may = _texts(label, "kinds"), _texts(label, "may")
+    kinds, may = _texts(label, "kinds"), (*_texts(label, "may"), *MEASURED)
     described = _described(answer)
     if not label["is_problem"]:
         ruled_out = {item.kind for item in answer.ruled_out}

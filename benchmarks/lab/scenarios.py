@@ -30,6 +30,8 @@ class Scenario:
     """What may be reported as well, for it is true too."""
 
 
+ONE_CORE = ("cpu.one_core",)
+
 SCENARIOS = (
     Scenario(
         "cpu-all",
@@ -150,10 +152,12 @@ SCENARIOS = (
         more.taken_in,
         may=("cpu.saturated",),
     ),
-    Scenario("ordinary-build", "one compiler at a time", more.build, (), ("gcc",)),
+    # One compiler, one packer or one sort at a time fills a core for as long as the scheduler leaves it there: that is
+    # so, and in a minute's recording a part of it, though it troubles no one.
+    Scenario("ordinary-build", "one compiler at a time", more.build, (), ("gcc",), may=ONE_CORE),
     Scenario("ordinary-copy", "a tree of files copied again and again", more.copy_tree, ()),
-    Scenario("ordinary-pack", "an archive packed and unpacked", more.pack_tree, ()),
-    Scenario("ordinary-sort", "a sort of more than it may hold", more.sort_much, ()),
+    Scenario("ordinary-pack", "an archive packed and unpacked", more.pack_tree, (), may=ONE_CORE),
+    Scenario("ordinary-sort", "a sort of more than it may hold", more.sort_much, (), may=ONE_CORE),
     Scenario("ordinary-files", "thousands of small files", more.small_files, ()),
     Scenario("ordinary-install", "a virtual environment made again and again", more.install, ()),
     Scenario(

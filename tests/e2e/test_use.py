@@ -91,12 +91,12 @@ def test_the_panel_is_widened_by_its_edge_and_by_keys(use):
     columns = use.locator("[data-use-total] td:visible").count()
     edge = use.locator("[data-panel-edge]")
     edge.focus()
-    for _ in range(8):
+    for _ in range(14):
         use.keyboard.press("ArrowLeft")
-    wait_until(lambda: panel.bounding_box()["width"] > before + 150)
+    wait_until(lambda: panel.bounding_box()["width"] > before + 250)
     assert use.locator("[data-use-total] td:visible").count() > columns
     use.reload()
     use.locator("[data-panel-edge]").wait_for()
-    assert panel.bounding_box()["width"] > before + 150
+    assert panel.bounding_box()["width"] > before + 250
     edge.dblclick()
     wait_until(lambda: panel.bounding_box()["width"] == pytest.approx(before, abs=2))

@@ -38,6 +38,18 @@ const problem = computed(() => {
   return null
 })
 
+const spelled = computed(() => {
+  const { window } = bench
+  return window
+    ? {
+        window: spellWindow(window.start, window.end, zone.value),
+        length: spellDuration(lengthOf(window) / 1000),
+      }
+    : { window: '', length: '' }
+})
+/** What the button says has to be part of its name. */
+const spoken = computed(() => `${spelled.value.window} ${spelled.value.length}`)
+
 function look(ms: number): void {
   const { needle } = bench
   if (where.value === 'needle' && needle !== null)
@@ -55,14 +67,13 @@ function go(close: () => void): void {
 <template>
   <HangingPanel
     v-if="bench.window"
-    :label="`The window: ${spellWindow(bench.window.start, bench.window.end, zone)}`"
+    :label="`${spoken}: choose the window`"
     title="Choose the window"
     class="whitespace-nowrap hover:text-ink"
     data-window-text
   >
     <template #button>
-      <span class="text-ink">{{ spellWindow(bench.window.start, bench.window.end, zone) }}</span>
-      {{ spellDuration(lengthOf(bench.window) / 1000) }}
+      <span class="text-ink">{{ spelled.window }}</span> {{ spelled.length }}
     </template>
     <template #default="{ close }">
       <div class="w-72 space-y-2.5" data-window-menu>

@@ -244,6 +244,10 @@ describe('what is found', () => {
 })
 
 describe('the window', () => {
+  async function openMenu(): Promise<void> {
+    document.querySelector<HTMLElement>('[data-window-text]')?.click()
+    await flushPromises()
+  }
   const fields = (): HTMLInputElement[] => [...document.querySelectorAll<HTMLInputElement>('form input')]
   async function type(field: HTMLInputElement | undefined, text: string): Promise<void> {
     if (!field) throw new Error('no field')
@@ -256,11 +260,11 @@ describe('the window', () => {
     const { press } = await mounted(WindowMenu)
     const bench = useWorkbench()
     const { start, end } = bench.extent ?? { start: 0, end: 0 }
-    await press('The window')
+    await openMenu()
     await press('15 min')
     expect(bench.window).toEqual({ start: end - 15 * 60_000, end })
     bench.look({ start, end })
-    await press('The window')
+    await openMenu()
     document.querySelector<HTMLInputElement>('input[value=needle]')?.click()
     await flushPromises()
     await press('5 min')
@@ -269,10 +273,10 @@ describe('the window', () => {
   })
 
   it('is set from when until when, and says what is no time', async () => {
-    const { press, text } = await mounted(WindowMenu)
+    const { text } = await mounted(WindowMenu)
     const bench = useWorkbench()
     const { end } = bench.extent ?? { end: 0 }
-    await press('The window')
+    await openMenu()
     const [from, to] = fields()
     await type(from, 'banana')
     expect(text()).toContain('“banana” is no time')
