@@ -3,7 +3,7 @@ import { useClipboard, useVirtualList } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useMeasures, useSeriesSet } from '../api/queries'
 import { spellAmount, spellNumber, type Unit } from '../model/amounts'
-import { spellInstant, spellWindow } from '../model/clock'
+import { spellDuration, spellInstant, spellWindow } from '../model/clock'
 import { namesOfAll, type Strip } from '../model/strips'
 import { kindOf, useNames } from '../names/useNames'
 import PillButton from '../ui/PillButton.vue'
@@ -85,8 +85,9 @@ const FEET = [
   ['p95', '95th percentile'],
   ['high', 'high'],
 ] as const
-/** What a rate amounts to over the window. */
-const TOTALS: Partial<Record<Unit, Unit>> = { share: 's', '1/s': 'count' }
+/** What a rate amounts to over the window: bytes, whatever it is shown in; of a share of time, the time. */
+const spellTotal = (total: number, unit: Unit): string =>
+  unit === 'share' ? spellDuration(total) : spellAmount(total, unit === '1/s' ? 'count' : 'bytes')
 const grid = computed(() => ({
   gridTemplateColumns: `15rem repeat(${columns.value.length}, minmax(7rem, 1fr))`,
 }))
@@ -177,11 +178,7 @@ const ariaSort = (key: string | null): 'ascending' | 'descending' | 'none' =>
         <div class="grid text-2xs text-soft" :style="grid" role="row" data-foot="total">
           <div role="rowheader">total</div>
           <div v-for="column in columns" :key="column.key" role="cell" class="pl-3 text-right text-ink">
-            {{
-              column.summary?.total == null
-                ? '–'
-                : spellAmount(column.summary.total, TOTALS[column.unit] ?? 'bytes')
-            }}
+            {{ column.summary?.total == null ? '–' : spellTotal(column.summary.total, column.unit) }}
           </div>
         </div>
       </div>

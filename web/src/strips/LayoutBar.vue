@@ -162,7 +162,7 @@ function last(ms: number | null): void {
           v-for="stretch in STRETCHES"
           :key="stretch.label"
           type="button"
-          class="hover:text-ink"
+          class="hover:text-ink @max-[780px]:hidden"
           :title="stretch.title"
           :aria-label="stretch.title"
           @click="last(stretch.ms)"
