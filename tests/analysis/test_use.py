@@ -8,7 +8,7 @@ from reditus.analysis import use_rollups
 from reditus.analysis.maintenance import Journal, maintain
 from reditus.analysis.use import By, read_use, service_of
 from reditus.analysis.use_series import NOT_ATTRIBUTED, OTHERS, use_drawn
-from reditus.core.errors import UnknownMeasure
+from reditus.core.errors import CoreError, UnknownMeasure
 from reditus.core.types import NS_PER_S
 from reditus.core.use import QUANTITIES, Quantity
 from reditus.core.use_codec import LEVELS_S
@@ -187,3 +187,22 @@ def test_a_name_of_use_that_is_none_is_refused(shift, name):
 )
 def test_a_service_is_named_by_its_control_group(group, service):
     assert service_of(group) == service
+
+
+class Small:
+    """An allowance for few processes."""
+
+    request_bytes = 16 << 20
+
+    def check(self, size_bytes):
+        if size_bytes > 5 * use_rollups.PROCESS_BYTES:
+            raise CoreError("too many processes for this window; ask for less of the time")
+
+
+@pytest.mark.parametrize("is_stored", [False, True])
+def test_more_processes_than_may_be_in_memory_are_refused(shift, is_stored):
+    store, archive = shift
+    if is_stored:
+        store_use(store, archive)
+    with store.reading(archive, allowance=Small()) as reader, pytest.raises(CoreError, match="less of the time"):
+        read_use(reader, whole(store, archive), 60, By.PROCESS)

@@ -230,8 +230,8 @@ def test_blocks_survive_a_migration_back_and_forth(known):
 
 def test_keys_begin_with_the_host():
     for table in Base.metadata.tables.values():
-        # Plans are not of a host; what hosts have is.
-        first = {"hosts": "id", "plans": "name"}.get(table.name, "host_id")
+        # Plans and layouts are not of a host; what hosts have is.
+        first = {"hosts": "id", "plans": "name", "layouts": "id"}.get(table.name, "host_id")
         assert next(iter(table.primary_key)).name == first
 
 

@@ -19,6 +19,10 @@ from reditus.store.read.reader import Reader
 from reditus.store.rollups.use import UseReach
 
 _UNREAD = ("process.linux.state",)
+PROCESS_BYTES = 1_200
+"""In memory for each process, what it had and who it was; a machine that starts many is read over less time at once."""
+BINS_AT_ONCE = 48
+"""Stored bins that are in memory before they are added."""
 BINS_A_PASS = 288
 """In one transaction, so that the archive is never locked for long: a day of the finest level."""
 
@@ -47,6 +51,7 @@ def add_ticks(reader: Reader, use: Use, columns: tuple[StoredColumn, ...], after
     """Add the ticks after one time and until another."""
     for begin_ns, stop_ns in pieces(reader, len(columns), after_ns, until_ns):
         use.add(reader.frame(columns, Window(begin_ns, stop_ns + 1), again=True), begin_ns, stop_ns)
+        reader.allowance.check(len(use.amounts) * PROCESS_BYTES)
 
 
 def grow_use(reader: Reader, archive: UUID) -> bool:
@@ -117,13 +122,18 @@ def _add_stored(reader: Reader, use: Use, part: _Stored) -> _Stored | None:
     """None where it is damaged: then the ticks decide."""
     reader.check()
     try:
-        bins = list(reader.rollups.use.read(part.archive, part.level_s, part.begin_ns, part.end_ns))
+        bins, processes = [], 0
+        for stored in reader.rollups.use.read(part.archive, part.level_s, part.begin_ns, part.end_ns):
+            bins.append(stored)
+            processes += len(stored.amounts)
+            reader.allowance.check(processes * PROCESS_BYTES)
     except BlockError:
         reader.damaged_rollups.add(part.archive)
         return None
     places = np.searchsorted(use.edges_ns, [stored.edges_ns[0] for stored in bins], side="right") - 1
     for stored, place in zip(bins, places.tolist(), strict=True):
         use.merge(stored, place)
+        reader.allowance.check(len(use.amounts) * PROCESS_BYTES)
     return part
 
 
@@ -150,6 +160,10 @@ def _stored(reader: Reader, edges_ns: IntArray, window: Window) -> list[_Stored]
             for name, other in extents.items()
             if name != archive and other.first_ns is not None and other.last_ns is not None
         )
-        if is_alone and begin_ns < end_ns:
-            out.append(_Stored(archive, level_s, begin_ns, end_ns))
+        if is_alone:
+            step_ns = BINS_AT_ONCE * level_ns
+            out += [
+                _Stored(archive, level_s, at_ns, min(at_ns + step_ns, end_ns))
+                for at_ns in range(begin_ns, end_ns, step_ns)
+            ]
     return sorted(out, key=lambda part: part.begin_ns)
