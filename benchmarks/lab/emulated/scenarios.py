@@ -250,7 +250,7 @@ SCENARIOS = (
     # On a slow machine one compiler, and one sort without threads, is long enough at work to fill a core by itself.
     Scenario("other-ordinary-build", "one compiler at a time", more.build, (), may=("cpu.one_core",)),
     Scenario("other-ordinary-copy", "a tree of files copied again and again", more.copy_tree, ()),
-    Scenario("other-ordinary-pack", "an archive packed and unpacked", more.pack_tree, ()),
+    Scenario("other-ordinary-pack", "an archive packed and unpacked", more.pack_tree, (), may=("cpu.one_core",)),
     Scenario("other-ordinary-sort", "a sort of more than it may hold", more.sort_much, (), may=("cpu.one_core",)),
     Scenario("other-ordinary-files", "thousands of small files", more.small_files, ()),
     Scenario(
@@ -279,5 +279,5 @@ SCENARIOS = (
         before=far_away,
     ),
     Scenario("other-zram", "200 MiB parked in compressed memory, unused", lambda *_: None, (), before=occupy),
-    Scenario("other-hot-plug", "a core is taken away and comes back", plug, ()),
+    Scenario("other-hot-plug", "a core is taken away and comes back", plug, (), may=("cpu.one_core",)),
 )

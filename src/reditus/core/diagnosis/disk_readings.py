@@ -113,14 +113,16 @@ def _normal_of(readings: Readings, rules: Parameters, name: str) -> DiskNormal |
         return None
     wait_s = float(np.quantile(pace, rules.disk_normal_quantile))
     usual = active & (waits < rules.disk_wait_steady_times * wait_s)
-    few = float(requests[alone].sum()) if seen_alone else 0.0
+    # One that became slow is alone at its slow pace too: only what it took at its ease says what one takes.
+    at_ease = alone & usual
+    few = float(requests[at_ease].sum()) if seen_alone else 0.0
     return DiskNormal(
         is_known=is_known,
         wait_s=wait_s,
         usual_s=wait_s if seen_alone else float(np.quantile(waits[active], rules.disk_normal_quantile)),
         served_per_s=float(np.quantile(requests[usual], SERVED_QUANTILE)) if usual.any() else 0.0,
-        request_s=float(busy[alone].sum()) / few if few else 0.0,
-        request_bytes=float((of("disk.read.rate") + of("disk.write.rate"))[alone].sum()) / few if few else 0.0,
+        request_s=float(busy[at_ease].sum()) / few if few else 0.0,
+        request_bytes=float((of("disk.read.rate") + of("disk.write.rate"))[at_ease].sum()) / few if few else 0.0,
     )
 
 
