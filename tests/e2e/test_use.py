@@ -76,11 +76,13 @@ def test_who_ran_on_which_core_stands_above_the_strips(use):
     picture = lane.get_by_role("img", name="Who ran on which core")
     wait_until(lambda: (picture.bounding_box() or {"height": 0})["height"] > 20)
     box = picture.bounding_box()
-    for share in (0.2, 0.35, 0.5, 0.65, 0.8):  # some core is used at one of them
+
+    def under(share):
         use.mouse.move(box["x"] + share * box["width"], box["y"] + 4)
-        if use.locator("[data-core-under]").inner_text():
-            break
-    assert "core 0" in use.locator("[data-core-under]").inner_text()
+        return use.locator("[data-core-under]").inner_text()
+
+    # Some process had the core at one of them.
+    wait_until(lambda: any("core 0" in under(share) for share in (0.2, 0.35, 0.5, 0.65, 0.8)))
     use.get_by_role("checkbox", name="who ran on which core").uncheck()
     lane.wait_for(state="detached")
 

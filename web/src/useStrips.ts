@@ -1,14 +1,7 @@
 import { useStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import {
-  isLayout,
-  planNamed,
-  stripsOf,
-  type DeviceRef,
-  type KnownMeasure,
-  type LayoutId,
-} from './model/layouts'
+import { isLayout, planNamed, stripsOf, type DeviceRef, type KnownMeasure } from './model/layouts'
 import {
   MOST_STRIPS,
   PARTS,
@@ -200,5 +193,3 @@ export const useStrips = defineStore('strips', () => {
     became,
   }
 })
-
-export type { LayoutId }

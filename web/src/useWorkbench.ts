@@ -178,8 +178,6 @@ export const useWorkbench = defineStore('workbench', () => {
     needle: computed(() => needle.value),
     /** Apart from where it is, for whom that is all that matters. */
     hasNeedle: computed(() => needle.value !== null),
-    canLookBack: computed(() => past.value.length > 0),
-    canLookForward: computed(() => future.value.length > 0),
     pace,
     playing: computed(() => playing.value),
     following: computed(() => following.value),

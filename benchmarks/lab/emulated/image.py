@@ -76,10 +76,10 @@ def _mirror() -> str:
 def _kernel(folder: Path, tree: Path) -> None:
     """Unpacked, not installed: this machine goes on with its own."""
     depends = subprocess.run(["apt-cache", "depends", KERNEL], check=True, capture_output=True, text=True).stdout
-    name = next(word for word in depends.split() if word.startswith("linux-image-"))
     named = re.search(r"Depends: (linux-image-\S+)", depends)
-    name = named[1] if named else name
-    _run("apt-get", "download", name, cwd=folder)
+    if named is None:
+        raise SystemExit(f"{KERNEL} names no kernel; is Debian {SUITE} in /etc/apt?")
+    _run("apt-get", "download", named[1], cwd=folder)
     unpacked = folder / "kernel"
     _run("dpkg-deb", "-x", str(next(folder.glob("linux-image-*.deb"))), str(unpacked))
     shutil.copy(next((unpacked / "boot").glob("vmlinuz-*")), folder / "vmlinuz")

@@ -6,7 +6,7 @@ from itertools import pairwise
 import numpy as np
 
 from reditus.analysis.series import cut_to_ticks
-from reditus.analysis.use_rollups import pieces
+from reditus.analysis.use_rollups import PROCESS_BYTES, pieces
 from reditus.core.binning import bin_edges
 from reditus.core.measures import Per, measure_named
 from reditus.core.measures.selection import devices_of
@@ -69,6 +69,7 @@ def read_placement(reader: Reader, window: Window, width: int) -> CoreRuns | Non
     columns = tuple(item for item in reader.known if item.column in wanted)
     for after_ns, until_ns in pieces(reader, len(columns), inner.start_ns - 1, inner.end_ns - 1):
         placement.add(reader.frame(columns, Window(after_ns, until_ns + 1), again=True), after_ns, until_ns)
+        reader.allowance.check(len(placement.owners) * PROCESS_BYTES)
     who, share = placement.heaviest()
     keys = [(owner.boot, owner.pid, owner.start) for owner in placement.owners]
     identities = reader.identities_of(keys)

@@ -48,8 +48,6 @@ class Row:
     stay: Stay
     identity: Identity | None = None
     """Of a single process."""
-    memory_high_is_of_bins: bool = False
-    """Several processes' highest memory is that of their means over a bin."""
     totals: FloatArray = field(default_factory=lambda: np.zeros(len(QUANTITIES)))
     """Over all bins, shape (quantities,)."""
 
@@ -167,7 +165,6 @@ def _hold_together(row: Row, use: Use) -> None:
     if len(known):
         row.stay.first_bytes, row.stay.last_bytes = float(known[0]), float(known[-1])
         row.stay.high_bytes = float(known.max())
-        row.memory_high_is_of_bins = True
 
 
 def _per_second(amounts: FloatArray, seconds: FloatArray) -> FloatArray:

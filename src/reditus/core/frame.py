@@ -120,6 +120,11 @@ class RawSeries:
         """The values themselves, shape (ticks,)."""
         return self.kept.values if isinstance(self.kept, Steps) else self.kept
 
+    def at(self, ticks: IntArray | slice) -> IntArray:
+        """The values at some ticks; 0 where the device was not there."""
+        values = self.values[ticks]
+        return values if self.present is None else np.where(self.present[ticks], values, 0)
+
     @property
     def steps(self) -> IntArray:
         """From each value to the next."""

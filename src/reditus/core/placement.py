@@ -124,5 +124,4 @@ def _raw(group: Group, column: Column, ticks: IntArray) -> IntArray:
     found = group.series.get(column)
     if found is None:
         return np.zeros(len(ticks), dtype=np.int64)
-    values = found.values[ticks]
-    return values if found.present is None else np.where(found.present[ticks], values, 0)
+    return found.at(ticks)

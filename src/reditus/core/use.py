@@ -245,8 +245,7 @@ class _Ticks:
         found = self._series.get((column.counter, column.attributes))
         if found is None:
             return np.zeros(len(self.bins), dtype=np.int64)
-        values = found.values[self._at]
-        return values if found.present is None else np.where(found.present[self._at], values, 0)
+        return found.at(self._at)
 
     def starts(self, constant: Iterable[IntArray]) -> IntArray:
         """Where runs begin in which bin, boot and these are the same."""

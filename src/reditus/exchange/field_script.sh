@@ -42,21 +42,23 @@ done=0
 trap 'exit 0' INT TERM
 capture() {
     # The shell puts in all files that match where a path has a star.
-    paths_now=$1
-    set --
-    now
-    for path in $paths_now; do
-        if [ -r "$path" ]; then
-            set -- "$@" "$path"
-        elif [ "$done" -eq 0 ]; then
+    if [ "$done" -eq 0 ]; then
+        now
+        for path in $1; do
             case $path in *\**) continue ;; esac
-            if [ -e "$path" ]; then echo "@ $now $path !permission denied"; else echo "@ $now $path !no such file"; fi
-        fi
-    done
+            if [ ! -e "$path" ]; then
+                echo "@ $now $path !no such file"
+            elif [ ! -r "$path" ]; then
+                echo "@ $now $path !permission denied"
+            fi
+        done
+    fi
     # One program for all files: starting one for each would cost a slow machine more than what it is watched for. `head`
-    # names each of several files; some (the speed of a link that is down) are there and have nothing to say.
+    # names each of several files, and passes over those that it cannot open; some (the speed of a link that is down) are
+    # there and have nothing to say.
     now
-    head -n 1000000 "$@" /dev/null 2>/dev/null |
+    # shellcheck disable=SC2086
+    head -n 1000000 $1 /dev/null 2>/dev/null |
         sed -e '/^$/d' -e '/^==> \/dev\/null <==$/d' -e "s|^==> \(/.*\) <==\$|@ $now \1|"
 }
 

@@ -5,7 +5,7 @@ from pydantic import Field
 
 from reditus.analysis.placement import CoreRuns
 from reditus.analysis.use import By, Row, UseTable
-from reditus.core.types import FloatArray
+from reditus.core.types import NS_PER_S, FloatArray
 from reditus.core.use import QUANTITIES, Quantity
 from reditus.server.schemas import Out, Time
 
@@ -155,7 +155,7 @@ def use_out(table: UseTable, by: By, sort: Quantity, most: int) -> UseOut:
         recorded=table.recorded,
         start=int(table.edges_ns[0]),
         end=int(table.edges_ns[-1]),
-        bin_s=float(table.edges_ns[1] - table.edges_ns[0]) / 1e9,
+        bin_s=float(table.edges_ns[1] - table.edges_ns[0]) / NS_PER_S,
         recorded_s=seconds,
         by=by,
         sort=sort,

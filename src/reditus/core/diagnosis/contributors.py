@@ -145,8 +145,7 @@ def _raw(series: _Series, column: Column, ticks: IntArray) -> IntArray:
     found = series.get((column.counter, column.attributes))
     if found is None:
         return np.zeros(len(ticks), dtype=np.int64)
-    values = found.values[ticks]
-    return values if found.present is None else np.where(found.present[ticks], values, 0)
+    return found.at(ticks)
 
 
 def _amount(series: _Series, columns: Sequence[Column], places: tuple[int, ...], ticks: IntArray) -> FloatArray:
