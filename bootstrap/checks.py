@@ -3,6 +3,7 @@
 import json
 import os
 import subprocess
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from bootstrap.front_end import ensure_built, ensure_node, ensure_npm_packages, node_env
@@ -34,12 +35,19 @@ WEB_GATES = [
 
 
 def prepare_for_tests() -> None:
+    """Debian's packages beside those of Python and npm: each mostly waits for its registry."""
+    with ThreadPoolExecutor(1) as beside:
+        debian = beside.submit(_ensure_debian_packages)
+        ensure_python_packages("dev")
+        ensure_npm_packages()
+        ensure_built()
+        debian.result()
+
+
+def _ensure_debian_packages() -> None:
     ensure_postgresql()
     ensure_chromium()
     ensure_faketime()
-    ensure_python_packages("dev")
-    ensure_npm_packages()
-    ensure_built()
 
 
 def run_tests(arguments: list[str]) -> int:
@@ -49,7 +57,9 @@ def run_tests(arguments: list[str]) -> int:
     if arguments:
         return _call([*pytest, *arguments], ROOT)
     LAST_FAILED.unlink(missing_ok=True)
-    failed = [*_python_gates(), *_web_gates()]
+    with ThreadPoolExecutor(1) as beside:
+        of_python = beside.submit(_python_gates)
+        failed = [*_web_gates(), *of_python.result()]
     # Two at a time, but for those that drive a browser or measure what the machine does: they want it for themselves.
     codes = [
         _call([*pytest, "-m", "not alone and not e2e", "-n", "2", "--dist", "loadfile"], ROOT),

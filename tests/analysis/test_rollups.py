@@ -15,7 +15,7 @@ from reditus.core import rollup
 from reditus.core.binning import BinStats, bin_series, rolled_edges
 from reditus.core.measures import measure_named
 from reditus.core.measures.selection import SeriesKey
-from reditus.core.rollup import LEVELS_S, chosen_level, from_chunks, levels_of, to_chunks
+from reditus.core.rollup import LEVELS_S, chosen_level, dividing_level, from_chunks, levels_of, to_chunks
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.exchange.simulated import SimulatedArchive
@@ -176,6 +176,16 @@ def test_a_long_window_is_drawn_from_rollups_and_says_so(simulated_archive, monk
     for item, other in zip(coarse, fine, strict=True):
         assert item.summary.high == other.summary.high
         assert item.summary.mean == pytest.approx(other.summary.mean, rel=1e-3)
+
+
+def test_bins_of_a_requested_length_come_from_the_coarsest_level_that_divides_it():
+    def dividing(length_s, days):
+        return dividing_level(length_s * NS_PER_S, NS_PER_S, Window(0, days * 24 * HOUR_NS))
+
+    assert [dividing(length_s, 31) for length_s in (30, 60, 90, 600, 1_800, 3_600, 86_400)] == [
+        None, 60, None, 60, 60, 3_600, 3_600,
+    ]  # fmt: skip
+    assert dividing(3_600, 1) is None
 
 
 def test_the_level_suits_the_window_and_the_ticks():

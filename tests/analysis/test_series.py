@@ -56,6 +56,28 @@ def test_a_long_window_gives_bins_that_hide_no_spike(stitch, host):
     assert steps == pytest.approx([busy["bin_s"] * 1000] * len(steps))
 
 
+@pytest.mark.parametrize("bin_s", [5, 60, 900])
+def test_bins_are_as_long_as_requested_and_lie_on_multiples_of_it(stitch, host, bin_s):
+    window = {"start": "2026-11-12T09:10:07Z", "end": "2026-11-12T09:40:31Z"}
+    found = series(stitch, "cpu.busy", bin_s=bin_s, width=7, **window)
+    (busy,) = found["series"]
+    assert busy["bin_s"] == bin_s
+    middles_s = [at_ms / 1000 for at_ms in found["times_ms"][0]]
+    assert {(middle - bin_s / 2) % bin_s for middle in middles_s} == {0}
+    truth = measure_named("cpu.busy").derive(host.frame(), None)
+    at = len(middles_s) // 2
+    edges_ns = [round((middles_s[at] + way * bin_s / 2) * 1e9) for way in (-1, 1)]
+    inside = (truth.timebase.wall_ns > edges_ns[0]) & (truth.timebase.wall_ns <= edges_ns[1])
+    assert busy["mean"][at] == pytest.approx(truth.values[inside].mean(), rel=0.02)
+
+
+def test_bins_shorter_than_ticks_are_the_ticks(stitch):
+    window = {"start": "2026-11-12T09:18:00Z", "end": "2026-11-12T09:19:00Z"}
+    (ticks,) = series(stitch, "cpu.busy", width=1_000, **window)["series"]
+    (binned,) = series(stitch, "cpu.busy", bin_s=1, width=5, **window)["series"]
+    assert binned == ticks
+
+
 def test_devices_by_name_and_all_at_once(stitch):
     found = series(stitch, "cpu.busy@3", "disk.queue@nvme0n1", "cpu.busy@*", width=50)
     assert [match["device"] for match in found["series"]] == ["3", "nvme0n1", *map(str, range(8))]
@@ -82,6 +104,12 @@ def test_a_summary_states_its_coverage(stitch):
         ({"measure": "cpu.busy", "from": "2026-11-12T09:10:00Z", "to": "2026-11-12T09:00:00Z"}, 422, "before"),
         ({"measure": "cpu.busy", "width": "0"}, 422, "width"),
         ({"measure": "cpu.busy", "width": "1000000"}, 422, "width"),
+        ({"measure": "cpu.busy", "bin_s": "0"}, 422, "bin_s"),
+        (
+            {"measure": "cpu.busy", "bin_s": "1", "from": "2026-11-12T09:00:00Z", "to": "2026-11-13T09:00:00Z"},
+            422,
+            "from 8.64 s on they fit",
+        ),
         ({}, 422, "measure"),
     ],
 )

@@ -5,7 +5,7 @@ from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
 
 def test_facts_survive_json():
     facts = HostFacts(
-        cores=4, memory_bytes=1, kernel="6.1", model="m", virtual=True, boot="b1",
+        cores=4, memory_bytes=1, kernel="6.1", model="m", virtual=True, boot="b1", timezone="Europe/Berlin",
         disks={"sda": DiskFacts(DiskRole.DISK, (), True), "dm-0": DiskFacts(DiskRole.VOLUME, ("sda",))},
         links={"ens4": LinkFacts(10**9, True), "lo": LinkFacts()},
     )  # fmt: skip

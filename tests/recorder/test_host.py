@@ -25,6 +25,26 @@ def test_whether_a_hypervisor_is_below(tmp_path, cpuinfo, folder, virtual):
     assert host_facts(str(tmp_path)).virtual is virtual
 
 
+@pytest.mark.parametrize(
+    ("linked", "written", "zone"),
+    [
+        ("../usr/share/zoneinfo/Europe/Berlin", None, "Europe/Berlin"),
+        ("/usr/share/zoneinfo/America/Argentina/Ushuaia", "Europe/Berlin", "America/Argentina/Ushuaia"),
+        (None, "Asia/Tokyo\n", "Asia/Tokyo"),
+        ("/etc/clocks/our own", None, None),
+        (None, "<script>", None),
+        (None, None, None),
+    ],
+)
+def test_the_clock_by_which_it_lives(tmp_path, linked, written, zone):
+    (tmp_path / "etc").mkdir()
+    if linked:
+        (tmp_path / "etc/localtime").symlink_to(linked)
+    if written:
+        (tmp_path / "etc/timezone").write_text(written)
+    assert host_facts(str(tmp_path)).timezone == zone
+
+
 @pytest.mark.kernel
 def test_this_host_is_reported():
     facts = host_facts()

@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { PACES, type Pace } from './model/playback'
+import type { WidthS } from './model/averaging'
 import { clampTo, within, type Span } from './model/span'
 import { useHistory } from './useHistory'
 
@@ -32,6 +33,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const linkProblem = ref<string | null>(null)
   /** How many times a window was gone to. */
   const steps = ref(0)
+  /** Length of the bins of which strips show the means, in seconds; null: as long as a pixel. */
+  const averaging = ref<WidthS | null>(null)
   /** Windows looked at before, so that a zoom can be taken back. */
   const past = shallowRef<Span[]>([])
   /** Those gone back from, so that going back can be taken back too. */
@@ -53,6 +56,7 @@ export const useWorkbench = defineStore('workbench', () => {
     mark.value = null
     pinned.value = null
     processFilter.value = ''
+    averaging.value = null
   }
 
   function close(): void {
@@ -186,6 +190,7 @@ export const useWorkbench = defineStore('workbench', () => {
     mark,
     processFilter,
     linkProblem,
+    averaging,
     steps: computed(() => steps.value),
     revisit,
     outside: computed(() => outside.value),

@@ -7,11 +7,12 @@ import numpy as np
 
 from reditus.analysis.rollups import rolled
 from reditus.core.binning import Binner, BinStats, bin_edges, rolled_edges
+from reditus.core.binning.edges import MAX_BINS, requested_edges
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Series
 from reditus.core.measures import MEASURES
 from reditus.core.measures.selection import SeriesKey, StoredColumn, needed_columns, parse_series_keys
-from reditus.core.rollup import chosen_level, fitting_level, levels_of
+from reditus.core.rollup import chosen_level, dividing_level, fitting_level, levels_of
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.core.window import Summary, Window, points
 from reditus.store.read.reader import Reader
@@ -78,11 +79,13 @@ def read(reader: Reader, keys: Sequence[SeriesKey], window: Window | None) -> tu
     return frame, [_derived(reader, frame, key) for key in keys]
 
 
-def draw(reads: Sequence[Read], window: Window, width: int, inner: Window | None = None) -> list[ChartSeries]:
+def draw(
+    reads: Sequence[Read], window: Window, width: int, inner: Window | None = None, edges_ns: IntArray | None = None
+) -> list[ChartSeries]:
     """Ticks where the window holds at most `width` of them, else bins that carry mean, lowest and highest; of its inner
-    part alone, where there is nothing outside.
+    part alone, where there is nothing outside. The bins are at most `width`, or those between `edges_ns`.
     """
-    edges_ns = bin_edges(window, width)
+    edges_ns = bin_edges(window, width) if edges_ns is None else edges_ns
     binner = Binner(window, edges_ns if inner is None else _cut_edges(edges_ns, inner))
     binner.prepare([item.series for item in reads if item.series is not None])
     return [_drawn(item, binner, width) for item in reads]
@@ -106,12 +109,23 @@ def _of_bins(
     return ChartSeries(key, None, middle_ns, stats.mean, stats.low, stats.high, bin_s, summary, summary_of_s)
 
 
-def drawn(reader: Reader, keys: Sequence[SeriesKey], window: Window, width: int) -> list[ChartSeries]:
+def drawn(
+    reader: Reader, keys: Sequence[SeriesKey], window: Window, width: int, bin_ns: int | None = None
+) -> list[ChartSeries]:
     """Measures ready for a chart: from the ticks, or from rollups where a pixel stands for many of their bins. Either
     way lowest, highest and mean of a bin are exact.
+
+    With `bin_ns` the bins are that long, and lie on whole multiples of it since the epoch; ticks that are further apart
+    stay ticks. Raise WindowError where such bins would be too many.
     """
     inner = cut_to_ticks(reader, window)
-    level_s = chosen_level(window, width, reader.extent.interval_ns or 0, inner)
+    interval_ns = reader.extent.interval_ns or 0
+    edges_ns = None if bin_ns is None else requested_edges(window, bin_ns)
+    if bin_ns is None:
+        level_s = chosen_level(window, width, interval_ns, inner)
+    else:
+        level_s = dividing_level(bin_ns, interval_ns, inner)
+        width = MAX_BINS if bin_ns <= interval_ns else 0
     # Counters as they are, and single processes, have no rollups; so few of them are drawn that their ticks will do.
     from_ticks = [key for key in keys if level_s is None or key.measure.name not in MEASURES]
     if level_s is None:
@@ -121,11 +135,13 @@ def drawn(reader: Reader, keys: Sequence[SeriesKey], window: Window, width: int)
         level_s, from_ticks = finest_s, [from_tick for from_tick in from_ticks if from_tick not in heavy]
     by_ticks: dict[SeriesKey, ChartSeries] = {}
     for group in _groups(reader, from_ticks, inner):
-        by_ticks |= zip(group, draw(read(reader, group, inner)[1], window, width, inner), strict=True)
+        reads = read(reader, group, inner)[1]
+        by_ticks |= zip(group, draw(reads, window, width, inner, edges_ns), strict=True)
     by_bins: dict[SeriesKey, ChartSeries] = {}
     measures = [key for key in keys if key not in by_ticks]
     if level_s is not None and measures:
-        by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, width, level_s), strict=True))
+        edges_ns = rolled_edges(window, width, level_s, bin_ns)
+        by_bins = dict(zip(measures, _rolled(reader, measures, window, inner, edges_ns, level_s), strict=True))
     return [by_ticks.get(key) or by_bins[key] for key in keys]
 
 
@@ -241,9 +257,9 @@ def _in_parts(reader: Reader, keys: Sequence[SeriesKey], edges_ns: IntArray, lev
 
 
 def _rolled(
-    reader: Reader, keys: Sequence[SeriesKey], window: Window, inner: Window, width: int, level_s: int
+    reader: Reader, keys: Sequence[SeriesKey], window: Window, inner: Window, edges_ns: IntArray, level_s: int
 ) -> list[ChartSeries]:
-    edges_ns = _cut_edges(rolled_edges(window, width, level_s), inner)
+    edges_ns = _cut_edges(edges_ns, inner)
     binner = Binner(window, edges_ns)
     level_ns = level_s * NS_PER_S
     # The figures are of the level's whole bins that touch the window; a chart's bins may reach over its ends.

@@ -63,6 +63,8 @@ class HostFacts:
     """Whether it runs under a hypervisor."""
     boot: str | None = None
     """The kernel's id of this boot."""
+    timezone: str | None = None
+    """By which clock the host lives: a name of the IANA time zone database, such as Europe/Berlin."""
     disks: Mapping[str, DiskFacts] = field(default_factory=dict)
     links: Mapping[str, LinkFacts] = field(default_factory=dict)
 
@@ -95,6 +97,7 @@ class HostFacts:
             "model": self.model,
             "virtual": self.virtual,
             "boot": self.boot,
+            "timezone": self.timezone,
             "disks": {
                 name: {"role": disk.role.value, "on": list(disk.on), "rotational": disk.rotational}
                 for name, disk in self.disks.items()
@@ -117,6 +120,7 @@ class HostFacts:
             model=_text("model", data.get("model")),
             virtual=_flag("virtual", data.get("virtual")),
             boot=_text("boot", data.get("boot")),
+            timezone=_text("timezone", data.get("timezone")),
             disks={_name("disks", name): _disk(f"disks.{shown(name)}", disk) for name, disk in disks.items()},
             links={_name("links", name): _link(f"links.{shown(name)}", link) for name, link in links.items()},
         )

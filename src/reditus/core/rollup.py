@@ -70,6 +70,15 @@ def chosen_level(window: Window, width: int, interval_ns: int, inner: Window | N
     return fitting_level(window, width, interval_ns)
 
 
+def dividing_level(length_ns: int, interval_ns: int, part: Window) -> int | None:
+    """The coarsest level, in seconds, of which bins of a length are whole multiples; None for the ticks themselves,
+    where those are few or no level does. `part` is what has ticks.
+    """
+    if part.end_ns - part.start_ns <= FEW_TICKS * interval_ns:
+        return None
+    return max((level for level in levels_of(interval_ns) if length_ns % (level * NS_PER_S) == 0), default=None)
+
+
 def fitting_level(window: Window, width: int, interval_ns: int, bins_a_pixel: float = BINS_A_PIXEL) -> int | None:
     """The coarsest level, in seconds, of which so many bins go into a pixel, however few ticks there are."""
     pixel_ns = (window.end_ns - window.start_ns) / width

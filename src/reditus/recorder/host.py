@@ -9,6 +9,7 @@ from pathlib import Path
 from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
 
 # A host's id must not give away the machine's own, which other software treats as a secret of sorts.
+_ZONE = re.compile(r"[A-Za-z0-9_+-]{1,32}(/[A-Za-z0-9_+-]{1,32}){0,2}")
 _NAMESPACE = uuid.UUID("5f7c2f0e-2f6b-4a86-9a0f-5ad2b1f6c3d1")
 
 
@@ -43,6 +44,7 @@ def host_facts(root: str = "/") -> HostFacts:
         model=_model(base),
         virtual=_virtual(base),
         boot=_text(base / "proc/sys/kernel/random/boot_id"),
+        timezone=_timezone(base),
         disks=_disks(base / "sys/class/block"),
         links=_links(base / "sys/class/net"),
     )
@@ -64,6 +66,16 @@ def _virtual(base: Path) -> bool | None:
     if (base / "sys/hypervisor/type").exists() or (base / "proc/device-tree/hypervisor").exists():
         return True
     return None if flags is None else "hypervisor" in flags[1].split()
+
+
+def _timezone(base: Path) -> str | None:
+    """As /etc/localtime points into the time zone database (localtime(5)), else as /etc/timezone names it."""
+    try:
+        linked = os.readlink(base / "etc/localtime")
+    except OSError:
+        linked = ""
+    name = linked.partition("zoneinfo/")[2] or _text(base / "etc/timezone") or ""
+    return name if _ZONE.fullmatch(name) else None
 
 
 def _disks(folder: Path) -> dict[str, DiskFacts]:

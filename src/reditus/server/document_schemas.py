@@ -107,6 +107,7 @@ class HostFacts(TypedDict, total=False):
     model: str | None
     virtual: bool | None
     boot: str | None
+    timezone: str | None
     disks: dict[str, DiskFacts]
     links: dict[str, LinkFacts]
 

@@ -86,6 +86,8 @@ class Machine:
     packets_core: int | None = 0
     """The one core that takes all packets in; None: all of them take their share."""
     packet_cost_s: float = 1.5e-6
+    timezone: str = "Europe/London"
+    """By which clock the host lives; the times of a scenario are UTC."""
 
     @property
     def facts(self) -> HostFacts:
@@ -95,6 +97,7 @@ class Machine:
             memory_bytes=self.memory_bytes,
             kernel="6.1.0-fernhold",
             model=f"made-up processor, {self.cores} cores",
+            timezone=self.timezone,
             disks={
                 disk.name: DiskFacts(
                     DiskRole.VOLUME if disk.on else DiskRole.DISK, disk.on, disk.kind is DiskKind.ROTATING

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, type QueryClient, type UseQueryReturnType } from '@tanstack/vue-query'
-import { computed, type Ref } from 'vue'
+import { computed, ref, type Ref } from 'vue'
 import { toInstant } from '../model/instant'
 import type { Span } from '../model/span'
 import {
@@ -51,6 +51,7 @@ export function useHealth(): Query<Health> {
 export function useArchives(): Query<Archive[]> {
   return useQuery<Archive[], ApiError>({
     queryKey: ['archives'],
+    meta: { doing: 'reading the list of archives' },
     queryFn: () => unwrap(api.GET('/api/archives')),
     refetchInterval: LIST_EVERY_MS,
   })
@@ -64,6 +65,7 @@ const readArchive = (id: string): Promise<Archive> =>
 export function useArchive(id: Ref<string>): Query<Archive> {
   return useQuery<Archive, ApiError>({
     queryKey: computed(() => archiveKey(id.value)),
+    meta: { doing: 'opening the archive' },
     enabled: computed(() => id.value !== ''),
     queryFn: () => readArchive(id.value),
   })
@@ -113,9 +115,11 @@ export function useSeriesSet(
   window: Ref<Span | null>,
   width: Ref<number>,
   measures: Ref<string[]>,
+  means: Ref<number | null> = ref(null),
 ): Query<SeriesSet> {
   return useQuery<SeriesSet, ApiError>({
-    queryKey: computed(() => ['series', id.value, window.value, width.value, measures.value]),
+    queryKey: computed(() => ['series', id.value, window.value, width.value, measures.value, means.value]),
+    meta: { doing: 'reading the strips' },
     enabled: computed(() => window.value !== null && width.value > 0 && measures.value.length > 0),
     placeholderData: keepPreviousData,
     shallow: true,
@@ -127,6 +131,7 @@ export function useSeriesSet(
         from: toInstant(start),
         to: toInstant(end),
         width: width.value,
+        ...(means.value === null ? {} : { bin_s: means.value }),
       }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/series', { params, signal }))
@@ -142,6 +147,7 @@ export function useStrain(
   opened: Ref<StrainRow['resource'][]>,
 ): Query<StrainMap> {
   return useQuery<StrainMap, ApiError>({
+    meta: { doing: 'drawing the map' },
     queryKey: computed(() => ['strain', id.value, extent.value, width.value, opened.value]),
     enabled: computed(() => extent.value !== null && width.value > 0),
     placeholderData: keepPreviousData,
@@ -168,6 +174,7 @@ export function useMoment(
   measures: Ref<readonly string[] | null>,
 ): Query<Moment> {
   return useQuery<Moment, ApiError>({
+    meta: { doing: 'reading the moment' },
     queryKey: computed(() => ['moment', id.value, at.value, measures.value]),
     enabled: computed(() => at.value !== null),
     placeholderData: keepPreviousData,
@@ -202,6 +209,7 @@ export function useUse(
   match: Ref<string>,
 ): Query<Use> {
   return useQuery<Use, ApiError>({
+    meta: { doing: 'adding up who used it' },
     queryKey: computed(() => ['use', id.value, span.value, by.value, sort.value, match.value]),
     enabled: computed(() => span.value !== null),
     placeholderData: keepPreviousData,
@@ -239,6 +247,7 @@ export function usePlacement(
   width: Ref<number>,
 ): Query<Placement> {
   return useQuery<Placement, ApiError>({
+    meta: { doing: 'reading who ran where' },
     queryKey: computed(() => ['placement', id.value, window.value, width.value]),
     enabled: computed(() => window.value !== null && width.value > 1),
     placeholderData: keepPreviousData,
@@ -258,6 +267,7 @@ export const diagnosisKey = (id: string): string[] => ['diagnosis', id]
 /** Findings over the whole archive; `grown` is its newest tick, so that a growing archive is judged again. */
 export function useDiagnosis(id: Ref<string>, grown: Ref<number | null>): Query<Diagnosis> {
   return useQuery<Diagnosis, ApiError>({
+    meta: { doing: 'looking for findings' },
     queryKey: computed(() => [...diagnosisKey(id.value), grown.value]),
     enabled: computed(() => grown.value !== null),
     placeholderData: keepPreviousData,
@@ -271,6 +281,7 @@ export function useDiagnosis(id: Ref<string>, grown: Ref<number | null>): Query<
 /** Findings over a window. */
 export function useFindingsOf(id: Ref<string>, window: Ref<Span | null>): Query<Diagnosis> {
   return useQuery<Diagnosis, ApiError>({
+    meta: { doing: 'looking for findings' },
     queryKey: computed(() => [...diagnosisKey(id.value), 'window', window.value]),
     enabled: computed(() => window.value !== null),
     staleTime: 60_000,

@@ -883,6 +883,8 @@ export interface components {
                 memory_bytes?: number | null;
                 /** Model */
                 model?: string | null;
+                /** Timezone */
+                timezone?: string | null;
                 /** Virtual */
                 virtual?: boolean | null;
             };
@@ -942,6 +944,8 @@ export interface components {
                 memory_bytes?: number | null;
                 /** Model */
                 model?: string | null;
+                /** Timezone */
+                timezone?: string | null;
                 /** Virtual */
                 virtual?: boolean | null;
             };
@@ -1370,6 +1374,8 @@ export interface components {
                 memory_bytes?: number | null;
                 /** Model */
                 model?: string | null;
+                /** Timezone */
+                timezone?: string | null;
                 /** Virtual */
                 virtual?: boolean | null;
             };
@@ -3554,6 +3560,8 @@ export interface operations {
                 to?: string | null;
                 /** @description Points to draw at most, per series. */
                 width?: number;
+                /** @description Length of the bins, in place of a width; on whole multiples of it. */
+                bin_s?: number | null;
             };
             header?: never;
             path: {

@@ -10,6 +10,7 @@ import PillButton from '../ui/PillButton.vue'
 import SheetDialog from '../ui/SheetDialog.vue'
 import TextField from '../ui/TextField.vue'
 import { usePreferences } from '../usePreferences'
+import { spellCount, spellFixed } from '../model/numbers'
 import { asRfc3339, toSecond } from './hosts'
 
 /** One archive at a glance, and what can be done with it. */
@@ -32,9 +33,9 @@ const facts = computed(() => [
       ? spellWindow(toMs(props.archive.start), toMs(props.archive.end), zone.value)
       : 'empty',
   ],
-  ['ticks', `${props.archive.ticks.toLocaleString('en-GB')} of ${props.archive.columns} counters`],
+  ['ticks', `${spellCount(props.archive.ticks)} of ${props.archive.columns} counters`],
   ['size', spellAmount(props.archive.size_bytes, 'bytes')],
-  ['coverage', `${(props.archive.coverage * 100).toFixed(2)} %`],
+  ['coverage', `${spellFixed(props.archive.coverage * 100, 2)} %`],
   ...(props.archive.damaged_blocks
     ? [
         [
@@ -94,7 +95,7 @@ function copy(): void {
     { ...stretch.value, name: copyName.value },
     {
       onSuccess: (made) => {
-        finish(`${made.name}: ${made.ticks.toLocaleString('en-GB')} ticks copied.`)
+        finish(`${made.name}: ${spellCount(made.ticks)} ticks copied.`)
       },
     },
   )
@@ -103,7 +104,7 @@ function trim(): void {
   fresh()
   trimming.mutate(stretch.value, {
     onSuccess: (done) => {
-      finish(`${done.removed_ticks.toLocaleString('en-GB')} readings removed from ${props.archive.name}.`)
+      finish(`${spellCount(done.removed_ticks)} readings removed from ${props.archive.name}.`)
     },
   })
 }

@@ -4,8 +4,11 @@ import { computed, ref, watch } from 'vue'
 import { useMeasures, useSeriesSet } from '../api/queries'
 import { spellAmount, spellNumber, type Unit } from '../model/amounts'
 import { spellDuration, spellInstant, spellWindow } from '../model/clock'
+import { spellCount } from '../model/numbers'
 import { namesOfAll, type Strip } from '../model/strips'
 import { kindOf, useNames } from '../names/useNames'
+import { saveAs } from '../pictures/usePictures'
+import HintNote from '../settings/HintNote.vue'
 import PillButton from '../ui/PillButton.vue'
 import SheetDialog from '../ui/SheetDialog.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -73,11 +76,8 @@ const { copy, copied, isSupported } = useClipboard({ copiedDuring: COPIED_MS })
 const text = (write: typeof toTsv): string =>
   figures.value ? write(figures.value, columns.value, order.value) : ''
 function save(): void {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([text(toCsv)], { type: 'text/csv;charset=utf-8' }))
-  link.download = `${archive.value?.host.name ?? 'archive'}, ${props.title}.csv`.replace(/[\\/:*?"<>|]/g, '_')
-  link.click()
-  URL.revokeObjectURL(link.href)
+  const file = new Blob([text(toCsv)], { type: 'text/csv;charset=utf-8' })
+  saveAs(file, `${archive.value?.host.name ?? 'archive'}, ${props.title}.csv`)
 }
 const FEET = [
   ['low', 'low'],
@@ -101,11 +101,12 @@ const ariaSort = (key: string | null): 'ascending' | 'descending' | 'none' =>
       <p v-if="bench.window" class="text-2xs text-soft">
         {{ archive?.host.name }}, {{ spellWindow(bench.window.start, bench.window.end, zone) }};
         <template v-if="figures">
-          {{ figures.times.length.toLocaleString() }}
+          {{ spellCount(figures.times.length) }}
           {{ figures.binS === null ? 'ticks' : `bins of ${spellAmount(figures.binS, 's')}, means` }}
         </template>
       </p>
     </template>
+    <HintNote place="figures" />
     <StateNote v-if="error && !figures" title="No figures" :hint="error.message" />
     <p v-else-if="!figures" class="py-8 text-center text-soft" role="status" aria-busy="true">Reading …</p>
     <StateNote v-else-if="!figures.times.length" title="Nothing recorded in this window" />

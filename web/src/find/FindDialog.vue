@@ -11,8 +11,11 @@ import {
   DialogPanel,
   DialogTitle,
 } from '@headlessui/vue'
+import { useStorage } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { toMs } from '../model/instant'
 import { entriesFor, type Entry } from './entries'
+import { nearTo, suggested } from './suggestions'
 
 /** Type what you are after: a time, a measure, a layout, a process. */
 const props = defineProps<{ open: boolean }>()
@@ -20,7 +23,8 @@ const emit = defineEmits<{ close: []; choose: [entry: Entry] }>()
 
 const bench = useWorkbench()
 const zone = useZone()
-const { charted } = useSession()
+const { charted, judgement } = useSession()
+const MOST_BEFORE = 5
 const typed = ref('')
 watch(
   () => props.open,
@@ -28,7 +32,8 @@ watch(
     typed.value = ''
   },
 )
-const entries = computed(() =>
+const isEmpty = computed(() => !typed.value.trim())
+const found = computed(() =>
   entriesFor(typed.value, {
     measures: charted.value,
     newest: bench.extent?.end ?? 0,
@@ -36,6 +41,28 @@ const entries = computed(() =>
     zone: zone.value,
     near: bench.needle ?? bench.window?.end ?? 0,
   }),
+)
+const near = computed(() =>
+  found.value.every((entry) => entry.kind === 'processes') ? nearTo(typed.value, charted.value) : [],
+)
+/** Measures that were found before, the last first. */
+const before = useStorage<string[]>('reditus.found', [], undefined, {
+  serializer: {
+    read: (text) => text.split(' ').filter(Boolean).slice(0, MOST_BEFORE),
+    write: (names) => names.join(' '),
+  },
+})
+const hurts = computed(() =>
+  judgement.findings.value.map((finding) => ({
+    id: finding.id,
+    title: finding.title,
+    span: { start: toMs(finding.onset.at), end: toMs(finding.end) },
+  })),
+)
+const entries = computed(() =>
+  isEmpty.value
+    ? suggested(hurts.value, before.value, charted.value, zone.value)
+    : [...near.value, ...found.value],
 )
 const WORDS: Record<Entry['kind'], string> = {
   time: 'time',
@@ -45,7 +72,10 @@ const WORDS: Record<Entry['kind'], string> = {
   processes: 'processes',
 }
 function choose(entry: Entry | null): void {
-  if (entry) emit('choose', entry)
+  if (!entry) return
+  if (entry.kind === 'measure' && !entry.id.includes(' '))
+    before.value = [entry.id, ...before.value.filter((id) => id !== entry.id)].slice(0, MOST_BEFORE)
+  emit('choose', entry)
 }
 </script>
 
@@ -63,6 +93,12 @@ function choose(entry: Entry | null): void {
             autocomplete="off"
             @change="typed = ($event.target as HTMLInputElement).value"
           />
+          <p v-if="isEmpty" class="px-4 pt-2 text-2xs text-soft">
+            Where it hurt, what was found before, the layouts
+          </p>
+          <p v-else-if="near.length" class="px-4 pt-2 text-2xs text-soft" role="status">
+            Nothing is called that; these are near to it
+          </p>
           <ComboboxOptions static class="max-h-[50vh] overflow-y-auto py-1">
             <ComboboxOption
               v-for="entry in entries"

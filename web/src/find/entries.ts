@@ -1,5 +1,5 @@
 import { LAYOUTS, type KnownMeasure, type LayoutId } from '../model/layouts'
-import { spellInstant, spellWindow, type Zone } from '../model/clock'
+import { spellInstant, spellWindow, spellZone, type Zone } from '../model/clock'
 import type { Span } from '../model/span'
 import { parseTyped, parseTypedSpan } from '../model/typedTime'
 import { meanings, PROTOCOL_COUNTER, PROTOCOLS } from './synonyms'
@@ -64,9 +64,7 @@ export function entriesFor(
       kind: 'time',
       id: 'time',
       title: spellInstant(at, zone),
-      note: outside
-        ? 'outside this archive: its nearest end'
-        : `go there, ${zone === 'UTC' ? 'UTC' : 'local time'}`,
+      note: outside ? 'outside this archive: its nearest end' : `go there, ${spellZone(zone)}`,
       at,
     })
   }

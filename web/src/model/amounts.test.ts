@@ -1,5 +1,13 @@
-import { describe, expect, it } from 'vitest'
-import { digitsToShow, roundTop, scaleFor, spellAmount, spellNumber, spellRound } from './amounts'
+import { afterEach, describe, expect, it } from 'vitest'
+import {
+  amountChoices,
+  digitsToShow,
+  roundTop,
+  scaleFor,
+  spellAmount,
+  spellNumber,
+  spellRound,
+} from './amounts'
 
 describe('amounts', () => {
   it.each([
@@ -39,5 +47,32 @@ describe('digits', () => {
     expect(spellAmount(2_500, 'bits/s', digitsToShow(2_500, scale))).toBe('0.02\u2009Mbit/s')
     expect(spellAmount(0, 'bits/s', digitsToShow(0, scale))).toBe('0\u2009Mbit/s')
     expect(spellAmount(9e7, 'bits/s', digitsToShow(9e7, scale))).toBe('720\u2009Mbit/s')
+  })
+})
+
+describe('units of choice', () => {
+  afterEach(() => {
+    Object.assign(amountChoices, { links: 'bits', prefixes: 'usual', processor: 'cores', cores: null })
+  })
+
+  it.each([
+    [{ links: 'bytes' }, 125_000_000, 'bits/s', '119\u2009MiB/s'],
+    [{ links: 'bytes', prefixes: 'SI' }, 125_000_000, 'bits/s', '125\u2009MB/s'],
+    [{ prefixes: 'IEC' }, 2 ** 27, 'bits/s', '1.00\u2009Gibit/s'],
+    [{ prefixes: 'SI' }, 6.4e9, 'bytes', '6.40\u2009GB'],
+    [{ prefixes: 'IEC' }, 2 ** 30, 'bytes', '1.00\u2009GiB'],
+    [{ processor: 'share', cores: 4 }, 1.5, 'cores', '38\u2009% of 4'],
+    [{ processor: 'share', cores: 64 }, 1.5, 'cores', '2.3\u2009% of 64'],
+    // Of how many, is not known: then they are cores.
+    [{ processor: 'share', cores: null }, 1.5, 'cores', '1.50\u2009cores'],
+  ] as const)('with %o, %f %s reads %s', (choice, value, unit, text) => {
+    Object.assign(amountChoices, choice)
+    expect(spellAmount(value, unit)).toBe(text)
+  })
+
+  it('leave what other things are given in', () => {
+    Object.assign(amountChoices, { links: 'bytes', prefixes: 'SI', processor: 'share', cores: 4 })
+    expect(spellAmount(0.5, 'share')).toBe('50\u2009%')
+    expect(spellAmount(5.21, 'tasks')).toBe('5.21\u2009tasks')
   })
 })

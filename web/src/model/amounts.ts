@@ -1,6 +1,8 @@
-/** Values with their units, always printed together: bits for links, bytes for transfers. */
+/** Values with their units, always printed together: by choice bits or bytes, powers of 1000 or 1024, cores or a share. */
 
+import { reactive } from 'vue'
 import type { Unit as ApiUnit } from '../api/client'
+import { spellFixed, spellShort } from './numbers'
 
 /** What a value is printed in: the API's units, and bits for links, of which a value still counts bytes. */
 export type Unit = ApiUnit | 'bits/s'
@@ -13,14 +15,31 @@ export interface Scale {
   digits: number
 }
 
+/** What links carry is given in. */
+export type LinkUnit = 'bits' | 'bytes'
+/** Powers of 1024 for bytes and of 1000 for bits, as is usual; or one of them (SI, IEC) for both. */
+export type Prefixes = 'usual' | 'SI' | 'IEC'
+/** Processor time is given in cores, or as a share of all that the machine has. */
+export type ProcessorUnit = 'cores' | 'share'
+
+/** How all amounts are given, for everything that prints one. */
+export const amountChoices = reactive<{
+  links: LinkUnit
+  prefixes: Prefixes
+  processor: ProcessorUnit
+  /** How many the open host has; while that is unknown, shares of them are not. */
+  cores: number | null
+}>({ links: 'bits', prefixes: 'usual', processor: 'cores', cores: null })
+
 const BINARY: [number, string][] = [
-  [2 ** 40, 'TiB'],
-  [2 ** 30, 'GiB'],
-  [2 ** 20, 'MiB'],
-  [2 ** 10, 'KiB'],
-  [1, 'B'],
+  [2 ** 40, 'Ti'],
+  [2 ** 30, 'Gi'],
+  [2 ** 20, 'Mi'],
+  [2 ** 10, 'Ki'],
+  [1, ''],
 ]
 const DECIMAL: [number, string][] = [
+  [1e12, 'T'],
   [1e9, 'G'],
   [1e6, 'M'],
   [1e3, 'k'],
@@ -40,12 +59,14 @@ export function scaleFor(unit: Unit, highest: number): Scale {
       return { by: 0.01, unit: '%', digits: top < 0.1 ? 1 : 0 }
     case 'bytes':
     case 'bytes/s': {
-      const [by, name] = pick(BINARY, top)
+      const [by, prefix] = pick(amountChoices.prefixes === 'SI' ? DECIMAL : BINARY, top)
+      const name = `${prefix}B`
       return { by, unit: unit === 'bytes' ? name : `${name}/s`, digits: by === 1 ? 0 : digitsFor(top / by) }
     }
     case 'bits/s': {
-      const [by, name] = pick(DECIMAL, top * 8)
-      return { by: by / 8, unit: `${name}bit/s`, digits: digitsFor((top * 8) / by) }
+      if (amountChoices.links === 'bytes') return scaleFor('bytes/s', highest)
+      const [by, prefix] = pick(amountChoices.prefixes === 'IEC' ? BINARY : DECIMAL, top * 8)
+      return { by: by / 8, unit: `${prefix}bit/s`, digits: digitsFor((top * 8) / by) }
     }
     case 's':
       return top >= 1
@@ -57,7 +78,12 @@ export function scaleFor(unit: Unit, highest: number): Scale {
     }
     case 'count':
       return { by: 1, unit: '', digits: digitsFor(top) }
-    case 'cores':
+    case 'cores': {
+      const { processor, cores } = amountChoices
+      if (processor === 'share' && cores !== null)
+        return { by: cores / 100, unit: `% of ${cores}`, digits: top < cores * 0.1 ? 1 : 0 }
+      return { by: 1, unit, digits: digitsFor(top) }
+    }
     case 'tasks':
       return { by: 1, unit, digits: digitsFor(top) }
   }
@@ -67,12 +93,11 @@ export function scaleFor(unit: Unit, highest: number): Scale {
 export function spellNumber(value: number | null | undefined, scale: Scale): string {
   return value === null || value === undefined || Number.isNaN(value)
     ? '–'
-    : (value / scale.by).toFixed(scale.digits)
+    : spellFixed(value / scale.by, scale.digits)
 }
 
 /** A round number without needless zeros, for axes. */
-export const spellRound = (value: number, scale: Scale): string =>
-  String(Number((value / scale.by).toPrecision(4)))
+export const spellRound = (value: number, scale: Scale): string => spellShort(value / scale.by)
 
 const MOST_DIGITS = 4
 

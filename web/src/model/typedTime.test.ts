@@ -77,3 +77,15 @@ describe('a typed stretch', () => {
     },
   )
 })
+
+describe('a typed time by the clock of a place', () => {
+  it.each([
+    ['25 Oct 2026 01:30', '2026-10-24T23:30:00Z'],
+    ['25 Oct 2026 12:00', '2026-10-25T11:00:00Z'],
+    ['24 Oct 2026 12:00', '2026-10-24T10:00:00Z'],
+    ['yesterday 00:30', '2026-11-11T23:30:00Z'],
+    ['fri 00:10', '2026-11-12T23:10:00Z'],
+  ])('%s', (text, expected) => {
+    expect(parseTyped(text, NEWEST, 'Europe/Berlin')).toBe(Date.parse(expected))
+  })
+})

@@ -1,4 +1,4 @@
-import type { Zone } from './clock'
+import { fromWall, toWall, type Zone } from './clock'
 import type { Span } from './span'
 
 /** A time as people type it, relative to the newest tick, which is what `now` means in an archive. */
@@ -27,25 +27,14 @@ interface Parts {
   day: number
 }
 
-const partsOf = (ms: number, zone: Zone): Parts => {
-  const at = new Date(ms)
-  return zone === 'UTC'
-    ? { year: at.getUTCFullYear(), month: at.getUTCMonth(), day: at.getUTCDate() }
-    : { year: at.getFullYear(), month: at.getMonth(), day: at.getDate() }
+/** The day that a zone's clock shows, some days earlier if wanted: days there may be of 23 or 25 hours. */
+const partsOf = (ms: number, zone: Zone, daysBack = 0): Parts => {
+  const at = new Date(toWall(ms, zone) - daysBack * DAY)
+  return { year: at.getUTCFullYear(), month: at.getUTCMonth(), day: at.getUTCDate() }
 }
-const momentOf = (date: Parts, clockMs: number, zone: Zone): number => {
-  const { year, month, day } = date
-  const [hour, minute, second] = [
-    Math.floor(clockMs / 3_600_000),
-    Math.floor(clockMs / MINUTE) % 60,
-    Math.floor(clockMs / 1000) % 60,
-  ]
-  return zone === 'UTC'
-    ? Date.UTC(year, month, day, hour, minute, second)
-    : new Date(year, month, day, hour, minute, second).getTime()
-}
-const weekdayOf = (ms: number, zone: Zone): number =>
-  zone === 'UTC' ? new Date(ms).getUTCDay() : new Date(ms).getDay()
+const momentOf = ({ year, month, day }: Parts, clockMs: number, zone: Zone): number =>
+  fromWall(Date.UTC(year, month, day) + clockMs, zone)
+const weekdayOf = (ms: number, zone: Zone): number => new Date(toWall(ms, zone)).getUTCDay()
 
 /** "14:05", "14:05:30" or "14" with "h" as milliseconds of a day; null for what is none. */
 function clockOf(text: string): number | null {
@@ -59,13 +48,13 @@ function dayOf(words: string[], newest: number, zone: Zone): Parts | null {
   const [first = '', second = '', third = ''] = words
   if (words.length === 1) {
     if (first === 'today') return partsOf(newest, zone)
-    if (first === 'yesterday') return partsOf(newest - DAY, zone)
+    if (first === 'yesterday') return partsOf(newest, zone, 1)
     const iso = /^(\d{4})-(\d{2})-(\d{2})$/.exec(first)
     if (iso) return checked({ year: Number(iso[1]), month: Number(iso[2]) - 1, day: Number(iso[3]) })
     const weekday = WEEKDAYS.findIndex((name) => first.length >= 3 && first.startsWith(name))
     if (weekday >= 0) {
       const back = (weekdayOf(newest, zone) - weekday + 7) % 7
-      return partsOf(newest - back * DAY, zone)
+      return partsOf(newest, zone, back)
     }
   }
   const [dayText, monthText] = /^\d/.test(first) ? [first, second] : [second, first]
@@ -109,7 +98,7 @@ export function parseTyped(typed: string, newest: number, zone: Zone, near = new
   const rest = clock === null ? words : words.slice(0, -1)
   if (clock !== null && !rest.length) {
     const at = momentOf(partsOf(near, zone), clock, zone)
-    return at > newest + MINUTE ? momentOf(partsOf(near - DAY, zone), clock, zone) : at
+    return at > newest + MINUTE ? momentOf(partsOf(near, zone, 1), clock, zone) : at
   }
   const day = dayOf(rest, newest, zone)
   return day ? momentOf(day, clock ?? 0, zone) : null

@@ -5,6 +5,7 @@ import { refThrottled } from '@vueuse/core'
 import { computed, toRef } from 'vue'
 import { useMoment, useProcesses } from '../api/queries'
 import { spellAmount } from '../model/amounts'
+import { spellFixed } from '../model/numbers'
 import { spellDay, spellDuration, spellTime } from '../model/clock'
 import StateNote from '../ui/StateNote.vue'
 import { useWorkbench } from '../useWorkbench'
@@ -39,6 +40,10 @@ const into = computed(() =>
     ? null
     : spellDuration((at.value - bench.window.start) / 1000),
 )
+const fixed = (measure: OfMachine, digits: number): string => {
+  const value = readings.value.of(measure)
+  return value === null ? '–' : spellFixed(value, digits)
+}
 const cores = computed(() => readings.value.devices('cpu.busy'))
 const traffic =
   (...ways: OfDevices[]) =>
@@ -116,13 +121,13 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
       <section>
         <MomentHead
           title="Cores"
-          :note="`${readings.of('cpu.busy')?.toFixed(1) ?? '–'} of ${moment.cores ?? '–'} busy · ${amount('cpu.waiting', 'tasks')} waiting`"
+          :note="`${fixed('cpu.busy', 1)} of ${moment.cores ?? '–'} busy · ${amount('cpu.waiting', 'tasks')} waiting`"
         />
         <CoreColumns :cores="cores" :readings="readings" />
         <p class="mt-1 flex justify-between text-2xs text-soft">
-          <span>load {{ readings.of('cpu.load.1m')?.toFixed(2) ?? '–' }}</span>
-          <span>{{ readings.of('cpu.runnable')?.toFixed(0) ?? '–' }} runnable</span>
-          <span>{{ readings.of('cpu.blocked')?.toFixed(0) ?? '–' }} blocked</span>
+          <span>load {{ fixed('cpu.load.1m', 2) }}</span>
+          <span>{{ fixed('cpu.runnable', 0) }} runnable</span>
+          <span>{{ fixed('cpu.blocked', 0) }} blocked</span>
           <span>stalled {{ amount('stall.cpu.some', 'share') }}</span>
         </p>
       </section>

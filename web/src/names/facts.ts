@@ -26,6 +26,7 @@ export function spellFacts(facts: HostFacts): [string, string][] {
     ['kernel', facts.kernel],
     ['machine', virtual === true ? 'under a hypervisor' : virtual === false ? 'real' : null],
     ['boot', facts.boot],
+    ['clock', facts.timezone],
     ...Object.entries(facts.disks ?? {}).map(([name, disk]): [string, string] => [name, spellDisk(disk)]),
     ...Object.entries(facts.links ?? {}).map(([name, link]): [string, string] => [name, spellLink(link)]),
   ]

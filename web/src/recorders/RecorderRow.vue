@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useZone } from '../usePreferences'
+import { spellCount, spellFixed } from '../model/numbers'
 import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
@@ -96,20 +97,20 @@ const choose = (event: Event): void => {
       </div>
       <div>
         <dt>ticks</dt>
-        <dd>{{ report.ticks.toLocaleString('en') }}</dd>
+        <dd>{{ spellCount(report.ticks) }}</dd>
       </div>
       <div>
         <dt>missed</dt>
-        <dd>{{ report.missed.toLocaleString('en') }}</dd>
+        <dd>{{ spellCount(report.missed) }}</dd>
       </div>
       <div title="How late ticks begin, median of the last sixty">
         <dt>tick delay</dt>
-        <dd>{{ report.late_s === null ? '–' : `${(1000 * report.late_s).toFixed(1)} ms` }}</dd>
+        <dd>{{ report.late_s === null ? '–' : `${spellFixed(1000 * report.late_s, 1)} ms` }}</dd>
       </div>
       <div title="What the recorder itself uses, over the last minute">
         <dt>recorder CPU</dt>
         <dd>
-          {{ report.cost_share === null ? '–' : `${(report.cost_share * 100).toFixed(2)} % of a core` }}
+          {{ report.cost_share === null ? '–' : `${spellFixed(report.cost_share * 100, 2)} % of a core` }}
         </dd>
       </div>
       <div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useSession } from '../workbench/session'
+import { spellFixed } from '../model/numbers'
 import PillButton from '../ui/PillButton.vue'
 import { useWorkbench } from '../useWorkbench'
 import ArchiveLine from './ArchiveLine.vue'
@@ -58,7 +59,7 @@ const { findings, gapSpans } = judgement
       @point="bench.point($event)"
     />
     <p class="text-soft max-[1180px]:hidden" title="Share of the archive for which there are ticks">
-      coverage {{ (coverage * 100).toFixed(1) }} %
+      coverage {{ spellFixed(coverage * 100, 1) }} %
     </p>
     <PillButton
       v-if="isLive"

@@ -26,6 +26,7 @@ export type KeyAction =
   | 'follow'
   | 'zone'
   | 'theme'
+  | 'settings'
   | 'help'
 
 export interface Key {
@@ -63,8 +64,9 @@ export const KEYS: Key[] = [
   { action: 'slower', key: '[', shown: ['['], label: 'slower pace' },
   { action: 'faster', key: ']', shown: [']'], label: 'faster pace' },
   { action: 'follow', key: 'l', shown: ['L'], label: 'follow live' },
-  { action: 'zone', key: 'u', shown: ['U'], label: 'local time or UTC' },
+  { action: 'zone', key: 'u', shown: ['U'], label: 'local time, UTC, the host’s clock' },
   { action: 'theme', key: 't', shown: ['T'], label: 'day or night' },
+  { action: 'settings', key: ',', shown: [','], label: 'settings' },
   { action: 'help', key: '?', shown: ['?'], label: 'these keys' },
 ]
 

@@ -9,6 +9,7 @@ import { useFigures } from '../figures/useFigures'
 import { useHistory } from '../useHistory'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
+import HandOnMenu from '../pictures/HandOnMenu.vue'
 import LayoutMenu from './LayoutMenu.vue'
 
 /** Which strips: the ready layouts in the order of the work; and which stretch of time. */
@@ -157,6 +158,7 @@ function last(ms: number | null): void {
         >
           figures
         </button>
+        <HandOnMenu />
         <span class="@max-[860px]:hidden" aria-hidden="true">last</span>
         <button
           v-for="stretch in STRETCHES"

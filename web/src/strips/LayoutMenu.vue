@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useDeleteLayout, useOrderLayouts, useRestoreLayout, useSaveLayout } from '../api/mutations'
 import { PARTS } from '../model/strips'
+import { saveAs as saveFile } from '../pictures/usePictures'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { useStrips, type SavedLayout } from '../useStrips'
 import { useSession } from '../workbench/session'
@@ -63,11 +64,8 @@ function moveUp(at: number): void {
 }
 
 function handOn(layout: SavedLayout): void {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([writeLayoutFile(layout)], { type: 'application/json' }))
-  link.download = `${layout.name.replace(/[^\p{L}\p{N} .-]/gu, '_')}.layout.json`
-  link.click()
-  URL.revokeObjectURL(link.href)
+  const file = new Blob([writeLayoutFile(layout)], { type: 'application/json' })
+  saveFile(file, `${layout.name.replace(/[^\p{L}\p{N} .-]/gu, '_')}.layout.json`)
 }
 async function takeIn(event: Event): Promise<void> {
   const field = event.target as HTMLInputElement

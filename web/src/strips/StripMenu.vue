@@ -6,7 +6,11 @@ import { clampHeight, HOTTEST, mayChoose, spellDevices, type Devices, type Strip
 import { useNames } from '../names/useNames'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { useFigures } from '../figures/useFigures'
+import { parseNumber } from '../model/numbers'
+import { usePictureOf } from '../pictures/usePictures'
 import { useStrips } from '../useStrips'
+import { useWorkbench } from '../useWorkbench'
+import { useSession } from '../workbench/session'
 
 /** Everything that can be chosen about one strip. */
 interface Props {
@@ -18,10 +22,18 @@ interface Props {
   measures: KnownMeasure[]
 }
 const props = defineProps<Props>()
+const emit = defineEmits<{ copyReading: [] }>()
 
 const board = useStrips()
 const figures = useFigures()
 const names = useNames()
+const { archive } = useSession()
+const bench = useWorkbench()
+const picture = usePictureOf(() => ({
+  host: archive.value?.host.name ?? '',
+  archive: archive.value?.name ?? '',
+}))
+const FORMATS = ['PNG', 'SVG'] as const
 const TALLER = 40
 const change = (more: Partial<Strip>): void => {
   board.change(props.strip.key, more)
@@ -72,17 +84,30 @@ function addMeasure(event: Event): void {
   change({ plan: { ...plan, id, note: '', traces } })
 }
 
+/** A typed upper edge, in the unit that is printed. */
+const typedTop = ref('')
+const shownTop = computed(() =>
+  props.strip.edge.kind === 'locked' ? String(Number((props.top / props.scale.by).toPrecision(6))) : '',
+)
+const wrongTop = computed(() => typedTop.value !== '' && !((parseNumber(typedTop.value) ?? 0) > 0))
+function putTop(event: Event): void {
+  typedTop.value = (event.target as HTMLInputElement).value.trim()
+  if (typedTop.value === '') change({ edge: { kind: 'auto' } })
+  else if (!wrongTop.value)
+    change({ edge: { kind: 'locked', top: (parseNumber(typedTop.value) ?? 1) * props.scale.by } })
+}
+
 const typedLine = ref('')
 const shownLine = computed(() =>
   props.strip.line === null ? '' : String(Number((props.strip.line / props.scale.by).toPrecision(6))),
 )
 function putLine(event: Event): void {
-  const text = (event.target as HTMLInputElement).value.trim().replace(',', '.')
-  typedLine.value = text
-  if (text === '') change({ line: null })
-  else if (Number.isFinite(Number(text))) change({ line: Number(text) * props.scale.by })
+  typedLine.value = (event.target as HTMLInputElement).value.trim()
+  const typed = parseNumber(typedLine.value)
+  if (typedLine.value === '') change({ line: null })
+  else if (typed !== null) change({ line: typed * props.scale.by })
 }
-const wrongLine = computed(() => typedLine.value !== '' && !Number.isFinite(Number(typedLine.value)))
+const wrongLine = computed(() => typedLine.value !== '' && parseNumber(typedLine.value) === null)
 const EDGES = [
   { kind: 'auto', label: 'automatic', title: 'The upper edge follows what is shown' },
   { kind: 'locked', label: 'locked', title: 'The upper edge stays as it is now' },
@@ -160,6 +185,18 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
               />logarithmic
             </label>
           </div>
+          <label class="mt-0.5 flex items-baseline gap-2">
+            <span class="text-soft">or at</span>
+            <input
+              class="w-16 border-b border-rule-strong bg-transparent text-right"
+              :value="shownTop"
+              :aria-invalid="wrongTop"
+              aria-label="A value for the upper edge"
+              @change="putTop"
+            />
+            {{ scale.unit }}
+            <span v-if="wrongTop" class="text-needle" role="alert">a number above 0, or nothing</span>
+          </label>
         </fieldset>
         <label class="flex items-baseline gap-2">
           <span class="text-soft">time above a line at</span>
@@ -186,6 +223,39 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
             </option>
           </select>
         </label>
+        <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2" role="group" aria-label="Hand it on">
+          <span class="text-soft">copy</span>
+          <button
+            type="button"
+            class="hover:text-needle disabled:opacity-40"
+            :disabled="!bench.hasNeedle"
+            title="What the strip reads at the needle, with unit, host and time"
+            @click="(close(), emit('copyReading'))"
+          >
+            value
+          </button>
+          <button
+            v-for="format in FORMATS"
+            :key="`copy ${format}`"
+            type="button"
+            class="hover:text-needle"
+            :aria-label="`Copy as ${format}`"
+            @click="(close(), void picture.copy([strip.key], format))"
+          >
+            {{ format }}
+          </button>
+          <span class="ml-2 text-soft">save</span>
+          <button
+            v-for="format in FORMATS"
+            :key="`save ${format}`"
+            type="button"
+            class="hover:text-needle"
+            :aria-label="`Save as ${format}`"
+            @click="(close(), void picture.save([strip.key], format))"
+          >
+            {{ format }}
+          </button>
+        </div>
         <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2">
           <button type="button" class="hover:text-needle" @click="board.moveBy(strip.key, -1)">up</button>
           <button type="button" class="hover:text-needle" @click="board.moveBy(strip.key, 1)">down</button>

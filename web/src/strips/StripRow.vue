@@ -3,12 +3,15 @@ import EndLabels from './EndLabels.vue'
 import { useHostLimits } from './useHostLimits'
 import type { DrawnStrip } from './useStripData'
 import { useSession } from '../workbench/session'
-import { computed, ref } from 'vue'
+import { computed, onBeforeUnmount, ref } from 'vue'
 import { roundTop, scaleFor, spellAmount, spellNumber, spellRound, type Unit } from '../model/amounts'
 import type { Span } from '../model/span'
 import { FOLDED, spellDevices } from '../model/strips'
 import { useNames } from '../names/useNames'
+import { usePictureOf, usePictures } from '../pictures/usePictures'
+import { useWorkbench } from '../useWorkbench'
 import { DECADES, heightOf, highest } from './chart'
+import { placeOf, readingOf } from './reading'
 import StripChart from './StripChart.vue'
 import StripMenu from './StripMenu.vue'
 import StripReadout from './StripReadout.vue'
@@ -30,7 +33,8 @@ const emit = defineEmits<{
   pressed: [event: KeyboardEvent]
 }>()
 const names = useNames()
-const { charted } = useSession()
+const { charted, archive } = useSession()
+const bench = useWorkbench()
 const limits = useHostLimits()
 const strip = computed(() => props.row.strip)
 const plan = computed(() => strip.value.plan)
@@ -114,6 +118,33 @@ const marks = computed(() =>
     strip.value.log ? 'log' : null,
   ].filter(Boolean),
 )
+const pictures = usePictures()
+const handed = usePictureOf(() => ({
+  host: archive.value?.host.name ?? '',
+  archive: archive.value?.name ?? '',
+}))
+pictures.strips.set(
+  strip.value.key,
+  computed(() => ({
+    plan: plan.value,
+    data: data.value,
+    about: about.value,
+    top: top.value,
+    log: strip.value.log,
+    scale: scale.value,
+    height: strip.value.height - 16,
+    labelled,
+  })),
+)
+onBeforeUnmount(() => pictures.strips.delete(strip.value.key))
+/** What it reads at the needle, all lines of it, with what makes it readable elsewhere. */
+function copyReading(): void {
+  const at = placeOf(data.value, props.window, bench.needle)
+  const reading = readingOf(strip.value, data.value, at, labelled, Infinity)
+  const when = new Date(bench.needle ?? 0).toISOString()
+  const words = `${plan.value.title}: ${reading?.text ?? 'nothing recorded'} (${archive.value?.host.name ?? ''}, ${when})`
+  void handed.copyText(words, `${plan.value.title} at the needle`)
+}
 const description = computed(() => {
   const say = (value: number | null): string => spellAmount(value, plan.value.unit)
   const summaries = data.value.lines.slice(0, 8).map(({ label, summary }) => {
@@ -149,6 +180,7 @@ const description = computed(() => {
           :scale="scale"
           :devices="row.devices"
           :measures="charted"
+          @copy-reading="copyReading"
         />
       </div>
       <p v-if="!strip.folded" class="text-2xs leading-[14px] text-soft">

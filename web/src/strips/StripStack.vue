@@ -67,7 +67,7 @@ const onsets = computed(() =>
 </script>
 
 <template>
-  <div class="flex min-h-0 flex-col">
+  <div class="flex min-h-0 flex-col" tabindex="-1">
     <WhoCard
       v-if="board.layout === 'device' && board.device && isWho(board.device.kind)"
       class="shrink-0"

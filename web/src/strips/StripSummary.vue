@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { useMeasures } from '../api/queries'
 import { scaleFor, spellAmount, spellNumber } from '../model/amounts'
 import { spellDuration } from '../model/clock'
+import { spellFixed } from '../model/numbers'
 import type { Strip } from '../model/strips'
 import { secondsAbove, type StripData } from './chart'
 
@@ -35,7 +36,7 @@ const scale = computed(() => scaleFor(plan.value.unit, summary.value?.high ?? 0)
 const HOUR_S = 3_600
 const spellLong = (seconds: number): string =>
   seconds >= HOUR_S
-    ? `${(seconds / HOUR_S).toFixed(1)} h`
+    ? `${spellFixed(seconds / HOUR_S, 1)} h`
     : spellDuration(seconds >= 60 ? Math.round(seconds / 60) * 60 : seconds)
 
 /** What a rate amounts to over the window: bytes, whatever it is drawn in; of a share of time, the time. */
@@ -93,7 +94,7 @@ const rows = computed<Row[]>(() => {
       about: perEvent.value
         ? 'share of the time in which something happened: without requests there is no wait'
         : 'share of the time that was observed',
-      value: `${(seen.coverage * 100).toFixed(seen.coverage > 0.9995 ? 0 : 1)} %`,
+      value: `${spellFixed(seen.coverage * 100, seen.coverage > 0.9995 ? 0 : 1)} %`,
       keep: 6,
     },
   ]

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 import { RouterLink } from 'vue-router'
+import { spellZone } from '../model/clock'
+import { useSettings } from '../settings/useSettings'
 import { usePreferences } from '../usePreferences'
 
 const PLACES = [
@@ -7,6 +9,7 @@ const PLACES = [
   { to: '/recorders', title: 'Recorders' },
   { to: '/counters', title: 'Counters' },
 ]
+const settings = useSettings()
 const { zone, theme, toggleZone, toggleTheme } = usePreferences()
 </script>
 
@@ -31,10 +34,10 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
         type="button"
         class="hover:text-ink"
         aria-keyshortcuts="U"
-        title="Clock: your own time or UTC (U)"
+        title="Clock: your own time, UTC, or the host’s own where it is known (U)"
         @click="toggleZone"
       >
-        {{ zone === 'local' ? 'local time' : 'UTC' }}
+        {{ spellZone(zone) }}
       </button>
       <button
         type="button"
@@ -44,6 +47,15 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
         @click="toggleTheme"
       >
         {{ theme }}
+      </button>
+      <button
+        type="button"
+        class="hover:text-ink"
+        aria-keyshortcuts=","
+        title="Settings: clock, light, units, hints (,)"
+        @click="settings.open()"
+      >
+        settings
       </button>
     </div>
   </header>

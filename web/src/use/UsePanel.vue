@@ -7,6 +7,7 @@ import { planOfUse } from '../model/layouts'
 import type { Span } from '../model/span'
 import { HEIGHT } from '../model/strips'
 import StateNote from '../ui/StateNote.vue'
+import HintNote from '../settings/HintNote.vue'
 import { useZone } from '../usePreferences'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
@@ -56,6 +57,7 @@ const way = computed(() => wayOf(by.value))
 
 <template>
   <section class="pb-4" aria-label="Use" data-use>
+    <HintNote place="use" class="-mx-4 -mt-3 mb-2" />
     <header class="mb-1.5">
       <p class="text-2xs text-soft" data-use-window>
         <template v-if="span">{{ spellWindow(span.start, span.end, zone) }}</template>

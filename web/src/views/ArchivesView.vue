@@ -9,16 +9,20 @@ import { byHost, newestOf } from '../archives/hosts'
 import HostSummary from '../archives/HostSummary.vue'
 import { useArchives } from '../api/queries'
 import { spellAmount } from '../model/amounts'
+import { spellFixed } from '../model/numbers'
 import { spellDuration, spellWindow } from '../model/clock'
+import HintNote from '../settings/HintNote.vue'
 import StateNote from '../ui/StateNote.vue'
 import TopBar from '../ui/TopBar.vue'
 import { usePreferences } from '../usePreferences'
+import { useSettings } from '../settings/useSettings'
 import { useKeys } from '../replay/useKeys'
 
 const { data: archives, error, isPending } = useArchives()
 const { zone, toggleZone, toggleTheme } = usePreferences()
+const { open: openSettings } = useSettings()
 
-useKeys({ zone: toggleZone, theme: toggleTheme })
+useKeys({ zone: toggleZone, theme: toggleTheme, settings: openSettings })
 
 const LIVE_MS = 20_000
 const isLive = (archive: Archive): boolean => archive.end !== null && Date.now() - toMs(archive.end) < LIVE_MS
@@ -84,6 +88,7 @@ const lengthOf = (archive: Archive): string =>
       <div class="mx-auto w-full max-w-6xl px-6 pt-8 pb-12">
         <h1 class="font-serif text-3xl font-semibold">Archives</h1>
         <p class="mt-1 text-soft">What was recorded of each host. Open one to see when it hurt, and why.</p>
+        <HintNote place="archives" class="mt-4 border" />
         <StateNote v-if="isPending" title="Loading archives" busy />
         <StateNote
           v-else-if="error && !archives"
@@ -167,7 +172,7 @@ const lengthOf = (archive: Archive): string =>
                 {{ archive.interval_s === null ? '–' : spellDuration(archive.interval_s) }}
               </td>
               <td class="text-right whitespace-nowrap">{{ archive.columns }}</td>
-              <td class="text-right whitespace-nowrap">{{ (archive.coverage * 100).toFixed(1) }} %</td>
+              <td class="text-right whitespace-nowrap">{{ spellFixed(archive.coverage * 100, 1) }} %</td>
               <td class="text-right whitespace-nowrap">{{ spellAmount(archive.size_bytes, 'bytes') }}</td>
               <td class="text-right">
                 <button

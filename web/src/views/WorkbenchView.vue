@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useStorage, useWindowSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, onBeforeUnmount, ref, watchEffect } from 'vue'
 import { RouterLink } from 'vue-router'
 import FiguresSheet from '../figures/FiguresSheet.vue'
 import { useFigures } from '../figures/useFigures'
@@ -14,7 +14,11 @@ import StrainMap from '../strainmap/StrainMap.vue'
 import LayoutBar from '../strips/LayoutBar.vue'
 import StripStack from '../strips/StripStack.vue'
 import KeysDialog from '../ui/KeysDialog.vue'
+import { amountChoices } from '../model/amounts'
+import HintNote from '../settings/HintNote.vue'
+import SkipLinks from '../ui/SkipLinks.vue'
 import StateNote from '../ui/StateNote.vue'
+import { showHostZone } from '../usePreferences'
 import { useWorkbench } from '../useWorkbench'
 import { provideSession } from '../workbench/session'
 import PanelEdge from '../workbench/PanelEdge.vue'
@@ -33,6 +37,22 @@ const session = provideSession(id)
 const { archive, error, isPending } = session
 useLive(id, archive)
 usePlayback()
+
+const SKIPS = [
+  { id: 'strips', label: 'Skip to the strips' },
+  { id: 'panel', label: 'Skip to moment, use and findings' },
+  { id: 'replay', label: 'Skip to the replay' },
+]
+// What the open host is, for the settings that depend on it.
+watchEffect(() => {
+  const { cores, timezone } = archive.value?.facts ?? {}
+  amountChoices.cores = typeof cores === 'number' ? cores : null
+  showHostZone(timezone)
+})
+onBeforeUnmount(() => {
+  amountChoices.cores = null
+  showHostZone(null)
+})
 
 const map = useStorage('reditus.map', true)
 /** The side panel's width in pixels, once it was changed. */
@@ -57,6 +77,7 @@ useWorkbenchKeys(session, { map, find, help })
 
 <template>
   <div class="flex flex-col">
+    <SkipLinks v-if="bench.window" :targets="SKIPS" />
     <WorkbenchHead @find="find = true" />
     <StateNote
       v-if="problem || (error && !archive)"
@@ -75,17 +96,18 @@ useWorkbenchKeys(session, { map, find, help })
     />
     <template v-else-if="archive">
       <StrainMap v-if="map" />
+      <HintNote place="workbench" />
       <main class="grid min-h-0 grow" :style="{ gridTemplateColumns: `minmax(0,1fr) auto ${panelWidth}` }">
         <h1 class="sr-only">{{ archive.host.name }}, {{ archive.name }}</h1>
         <div class="flex min-h-0 flex-col">
           <LayoutBar />
           <StateLine :archive="archive" />
-          <StripStack class="grow" :archive="archive" :with-lane="!map" />
+          <StripStack id="strips" class="grow" :archive="archive" :with-lane="!map" />
         </div>
         <PanelEdge v-model="panel" :least="PANEL_LEAST" :most="panelMost" />
-        <SidePanel />
+        <SidePanel id="panel" tabindex="-1" />
       </main>
-      <TransportBar :coverage="archive.coverage" @help="help = true" />
+      <TransportBar id="replay" tabindex="-1" :coverage="archive.coverage" @help="help = true" />
     </template>
     <FindDialog
       v-if="bench.extent"

@@ -8,6 +8,7 @@ import { RouterLink } from 'vue-router'
 import type { Archive } from '../api/client'
 import { useRecorders } from '../api/queries'
 import { spellDuration, spellInstant, spellWindow } from '../model/clock'
+import { usePictures } from '../pictures/usePictures'
 import { useWorkbench } from '../useWorkbench'
 
 /** What the analyst has to know about what is on the page: that it is on its way, old, or not what the link named. */
@@ -19,6 +20,7 @@ const SILENT_TICKS = 5
 const SLOW_MS = 400
 
 const bench = useWorkbench()
+const pictures = usePictures()
 const zone = useZone()
 const { error, isFetching } = useSession().window
 const now = ref(Date.now())
@@ -56,6 +58,13 @@ const outside = computed(() =>
       <div class="pen h-full w-1/4 bg-needle" />
       <span class="sr-only">Loading the strips</span>
     </div>
+    <p
+      v-if="pictures.said"
+      class="absolute top-1 right-2 z-40 border border-rule-strong bg-leaf px-2 py-0.5 text-2xs shadow"
+      data-said
+    >
+      {{ pictures.said }}
+    </p>
     <p v-if="error" class="border-b border-rule bg-leaf px-[18px] py-1 text-needle" data-state="error">
       The strips could not be brought up to date: {{ error.message }}
     </p>

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { spellDuration, spellInstant, spellWindow } from '../model/clock'
+import { fits, WIDTHS_S } from '../model/averaging'
+import { clockChange, spellDuration, spellInstant, spellOffset, spellWindow, spellZone } from '../model/clock'
 import { lengthOf } from '../model/span'
 import { parseTyped } from '../model/typedTime'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { useZone } from '../usePreferences'
 import { useWorkbench } from '../useWorkbench'
+import RecordedDays from './RecordedDays.vue'
 
 /** The window in words, and every way to set it: a length, or from when until when. */
 const bench = useWorkbench()
@@ -38,6 +40,20 @@ const problem = computed(() => {
   return null
 })
 
+const isTooFine = computed(
+  () => bench.averaging !== null && bench.window !== null && !fits(bench.averaging, bench.window),
+)
+/** By which clock, and where it is put forward or back. */
+const clock = computed(() => {
+  const { start, end: last } = extent.value
+  const first = `${spellZone(zone.value)}, ${spellOffset(start, zone.value)}`
+  const change = clockChange(start, last, zone.value)
+  return zone.value === 'UTC'
+    ? 'UTC'
+    : change === null
+      ? first
+      : `${first}, from ${spellInstant(change, zone.value)} on ${spellOffset(change, zone.value)}`
+})
 const spelled = computed(() => {
   const { window } = bench
   return window
@@ -48,7 +64,11 @@ const spelled = computed(() => {
     : { window: '', length: '' }
 })
 /** What the button says has to be part of its name. */
-const spoken = computed(() => `${spelled.value.window} ${spelled.value.length}`)
+const spoken = computed(() => {
+  const means = bench.averaging
+  const more = means !== null && !isTooFine.value ? `, means of ${spellDuration(means)}` : ''
+  return `${spelled.value.window} ${spelled.value.length}${more}`
+})
 
 function look(ms: number): void {
   const { needle } = bench
@@ -73,7 +93,10 @@ function go(close: () => void): void {
     data-window-text
   >
     <template #button>
-      <span class="text-ink">{{ spelled.window }}</span> {{ spelled.length }}
+      <span class="text-ink">{{ spelled.window }}</span> {{ spelled.length
+      }}<template v-if="bench.averaging !== null && !isTooFine"
+        >, means of {{ spellDuration(bench.averaging) }}</template
+      >
     </template>
     <template #default="{ close }">
       <div class="w-72 space-y-2.5" data-window-menu>
@@ -130,9 +153,27 @@ function go(close: () => void): void {
             look there
           </button>
         </form>
+        <RecordedDays @chosen="close()" />
+        <label class="flex items-baseline gap-2 border-t border-rule pt-2">
+          <span class="text-soft">means over</span>
+          <select v-model="bench.averaging" class="border-b border-rule-strong bg-leaf" data-averaging>
+            <option :value="null">a pixel (automatic)</option>
+            <option
+              v-for="width in WIDTHS_S"
+              :key="width"
+              :value="width"
+              :disabled="!fits(width, bench.window)"
+            >
+              {{ spellDuration(width) }}
+            </option>
+          </select>
+        </label>
+        <p v-if="isTooFine" class="text-2xs text-needle" role="status">
+          {{ spellDuration(bench.averaging ?? 0) }} would be too many points for this window: each pixel has
+          its own mean.
+        </p>
         <p class="text-2xs text-soft">
-          The archive: {{ spellWindow(extent.start, extent.end, zone) }},
-          {{ zone === 'UTC' ? 'UTC' : 'local time' }}
+          The archive: {{ spellWindow(extent.start, extent.end, zone) }}, {{ clock }}
         </p>
       </div>
     </template>

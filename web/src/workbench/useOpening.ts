@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { Archive, Layout } from '../api/client'
 import { useLayouts } from '../api/queries'
 import { planNamed, readDevice, writeDevice, type KnownMeasure } from '../model/layouts'
+import { readWidth } from '../model/averaging'
 import { parsePlace, placeQuery } from '../model/link'
 import { within, type Span } from '../model/span'
 import { readStrips } from '../model/strips'
@@ -85,6 +86,7 @@ export function useOpening(
       place.needle,
     )
     bench.linkProblem = place.problem
+    bench.averaging = readWidth(route.query['means'])
     if (isLive.value && !place.window && place.needle === null) bench.follow(true)
     opened.value = id.value
   }
@@ -113,6 +115,7 @@ export function useOpening(
         ...(board.layout === 'first' && !board.isChanged ? {} : { layout: board.layout }),
         ...(board.layout === 'device' && board.device ? { device: writeDevice(board.device) } : {}),
         ...(board.isChanged ? { strips: board.text } : {}),
+        ...(bench.averaging === null ? {} : { means: String(bench.averaging) }),
       }
     }),
     LINK_EVERY_MS,

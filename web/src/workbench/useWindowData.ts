@@ -2,6 +2,7 @@ import { refThrottled } from '@vueuse/core'
 import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from 'vue'
 import type { ApiError, Markers, SeriesSet } from '../api/client'
 import { useMarkers, useSeriesSet } from '../api/queries'
+import { fits } from '../model/averaging'
 import type { Span } from '../model/span'
 import { namesOfAll } from '../model/strips'
 import type { Severity } from '../notes/markers'
@@ -39,7 +40,11 @@ export function useWindowData(id: Ref<string>): WindowData {
     true,
   )
   const measures = computed(() => namesOfAll(board.strips))
-  const { data: newest, error, isFetching } = useSeriesSet(id, shown, width, measures)
+  // What was chosen for an hour would be too many bins of a week: there they are as long as a pixel.
+  const means = computed(() =>
+    bench.averaging !== null && shown.value && fits(bench.averaging, shown.value) ? bench.averaging : null,
+  )
+  const { data: newest, error, isFetching } = useSeriesSet(id, shown, width, measures, means)
   // What was drawn stays until there is something newer, also where that could not be had.
   const set = shallowRef<SeriesSet>()
   watch([newest, id], ([now], [, before]) => {

@@ -1,5 +1,6 @@
 import type { Ref } from 'vue'
 import { useKeys } from '../replay/useKeys'
+import { useSettings } from '../settings/useSettings'
 import { usePreferences } from '../usePreferences'
 import { useHistory } from '../useHistory'
 import { useWorkbench } from '../useWorkbench'
@@ -17,6 +18,7 @@ export function useWorkbenchKeys({ isLive, moves }: Session, panels: Panels): vo
   const bench = useWorkbench()
   const history = useHistory()
   const { toggleZone, toggleTheme } = usePreferences()
+  const { open: openSettings } = useSettings()
   const { step, pan, zoom, jump, jumpGap } = moves
   useKeys({
     play: () => {
@@ -90,6 +92,7 @@ export function useWorkbenchKeys({ isLive, moves }: Session, panels: Panels): vo
     },
     zone: toggleZone,
     theme: toggleTheme,
+    settings: openSettings,
     help: () => {
       panels.help.value = true
     },

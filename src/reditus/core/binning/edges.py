@@ -46,10 +46,22 @@ def even_edges(start_ns: int, end_ns: int, length_ns: int) -> IntArray:
     return start_ns + length_ns * np.arange(steps + 1, dtype=np.int64)
 
 
-def rolled_edges(window: Window, width: int, level_s: int) -> IntArray:
+def rolled_edges(window: Window, width: int, level_s: int, length_ns: int | None = None) -> IntArray:
     """Edges of at most `width` equal bins that cover the window, on multiples of their length, itself one
-    of the level.
+    of the level; or of bins as long as requested, if that is a multiple of the level.
     """
     level_ns = level_s * NS_PER_S
-    length_ns = -(-(window.end_ns - window.start_ns) // max(width - 1, 1))
+    if length_ns is None:
+        length_ns = -(-(window.end_ns - window.start_ns) // max(width - 1, 1))
     return aligned_edges(window, -(-length_ns // level_ns) * level_ns)
+
+
+def requested_edges(window: Window, length_ns: int) -> IntArray:
+    """Edges of bins of a requested length that cover the window. Raise WindowError where they would be too many."""
+    if (window.end_ns - window.start_ns) // length_ns > MAX_BINS:
+        least_s = -(-(window.end_ns - window.start_ns) // MAX_BINS) / NS_PER_S
+        raise WindowError(
+            f"bins of {length_ns / NS_PER_S:g} s are more than {MAX_BINS} in this window; "
+            f"from {least_s:g} s on they fit, or request a shorter window"
+        )
+    return aligned_edges(window, length_ns)

@@ -10,10 +10,10 @@ from fastapi import APIRouter, Query, Request, Response
 from reditus.analysis.series import MOST_NAMES, ChartSeries, drawn, series_named
 from reditus.analysis.use_series import is_use, use_drawn
 from reditus.analysis.windows import requested_window
-from reditus.core.binning.edges import MAX_BINS
+from reditus.core.binning.edges import MAX_BINS, requested_edges
 from reditus.core.errors import WindowError
 from reditus.core.rfc3339 import spell_time
-from reditus.core.types import NS_PER_MS
+from reditus.core.types import NS_PER_MS, NS_PER_S
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, SeriesSetOut
@@ -21,6 +21,7 @@ from reditus.server.schemas import Moment, SeriesSetOut
 router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
 
 MAX_SERIES = 512
+LONGEST_BIN_S = 31 * 86_400
 MOST_USE = 12
 """Names of use in one request."""
 
@@ -42,6 +43,10 @@ async def read_series(
     start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
     end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
     width: Annotated[int, Query(ge=1, le=MAX_BINS, description="Points to draw at most, per series.")] = 1_300,
+    bin_s: Annotated[
+        int | None,
+        Query(ge=1, le=LONGEST_BIN_S, description="Length of the bins, in place of a width; on whole multiples of it."),
+    ] = None,
 ) -> Response:
     """Measures over a window: ticks where they fit the width, else bins with mean, lowest and highest."""
 
@@ -54,8 +59,10 @@ async def read_series(
                 raise WindowError(f"{len(use)} names of use are requested at once; at most {MOST_USE} are drawn")
             if len(keys) > MAX_SERIES:
                 raise WindowError(f"{len(keys)} series are requested at once; at most {MAX_SERIES} are drawn")
-            context.budget.check_points(len(keys), width)
-            found = [*drawn(reader, keys, window, width), *use_drawn(reader, use, window, width)]
+            bin_ns = None if bin_s is None else bin_s * NS_PER_S
+            points = width if bin_ns is None else len(requested_edges(window, bin_ns))
+            context.budget.check_points(len(keys), points)
+            found = [*drawn(reader, keys, window, points, bin_ns), *use_drawn(reader, use, window, points)]
         times, series = _shaped(found)
         ends = {"start": spell_time(window.start_ns), "end": spell_time(window.end_ns)}
         # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.
