@@ -1,4 +1,4 @@
-import { usePreferredDark, useStorage } from '@vueuse/core'
+import { useEventListener, usePreferredDark, useStorage } from '@vueuse/core'
 import { computed, ref, watchEffect, type ComputedRef, type Ref } from 'vue'
 import { amountChoices, type LinkUnit, type Prefixes, type ProcessorUnit } from './model/amounts'
 import { isKnownZone, type Zone } from './model/clock'
@@ -63,12 +63,24 @@ const zone = computed<Zone>(() => (clock.value === 'host' ? (hostZone.value ?? '
 /** The clock that times are read by. */
 export const useZone = (): ComputedRef<Zone> => zone
 
+const printing = ref(false)
+if (typeof window !== 'undefined') {
+  useEventListener(window, 'beforeprint', () => {
+    printing.value = true
+  })
+  useEventListener(window, 'afterprint', () => {
+    printing.value = false
+  })
+}
+
 /** Clock, light and units: chosen once, kept in this browser. */
 export function usePreferences(): Preferences {
   const dark = usePreferredDark()
-  const theme = computed<Theme>(() =>
-    light.value === 'system' ? (dark.value ? 'night' : 'day') : light.value,
-  )
+  const theme = computed<Theme>(() => {
+    // Paper is light.
+    if (printing.value) return 'day'
+    return light.value === 'system' ? (dark.value ? 'night' : 'day') : light.value
+  })
   watchEffect(() => {
     document.documentElement.dataset['theme'] = theme.value
   })

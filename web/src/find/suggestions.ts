@@ -43,7 +43,7 @@ export function suggested(
       kind: 'layout',
       id: layout.id,
       title: layout.title,
-      note: `layout: ${layout.note}`,
+      note: layout.note,
       layout: layout.id,
     })),
   ]

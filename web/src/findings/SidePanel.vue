@@ -68,7 +68,9 @@ const tabs = computed(() => [
         </button>
       </Tab>
     </TabList>
-    <TabPanels class="min-h-0 grow overflow-y-auto px-4 pt-3 contain-strict">
+    <TabPanels
+      class="min-h-0 grow overflow-y-auto px-4 pt-3 contain-strict print:overflow-visible print:contain-none"
+    >
       <TabPanel><MomentPanel /></TabPanel>
       <TabPanel><UsePanel /></TabPanel>
       <TabPanel><FindingList /><NotJudged /></TabPanel>

@@ -61,8 +61,8 @@ describe('units of choice', () => {
     [{ prefixes: 'IEC' }, 2 ** 27, 'bits/s', '1.00\u2009Gibit/s'],
     [{ prefixes: 'SI' }, 6.4e9, 'bytes', '6.40\u2009GB'],
     [{ prefixes: 'IEC' }, 2 ** 30, 'bytes', '1.00\u2009GiB'],
-    [{ processor: 'share', cores: 4 }, 1.5, 'cores', '38\u2009% of 4'],
-    [{ processor: 'share', cores: 64 }, 1.5, 'cores', '2.3\u2009% of 64'],
+    [{ processor: 'share', cores: 4 }, 1.5, 'cores', '38\u2009% of all'],
+    [{ processor: 'share', cores: 64 }, 1.5, 'cores', '2.3\u2009% of all'],
     // Of how many, is not known: then they are cores.
     [{ processor: 'share', cores: null }, 1.5, 'cores', '1.50\u2009cores'],
   ] as const)('with %o, %f %s reads %s', (choice, value, unit, text) => {

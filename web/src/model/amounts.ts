@@ -81,7 +81,7 @@ export function scaleFor(unit: Unit, highest: number): Scale {
     case 'cores': {
       const { processor, cores } = amountChoices
       if (processor === 'share' && cores !== null)
-        return { by: cores / 100, unit: `% of ${cores}`, digits: top < cores * 0.1 ? 1 : 0 }
+        return { by: cores / 100, unit: '% of all', digits: top < cores * 0.1 ? 1 : 0 }
       return { by: 1, unit, digits: digitsFor(top) }
     }
     case 'tasks':

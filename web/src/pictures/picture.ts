@@ -170,7 +170,7 @@ function key(strip: StripPicture, y: number, ink: Ink): string {
   for (const line of [...shown].reverse()) {
     const words = `${strip.labelled(line.label)} ${spellNumber(line.summary?.mean, scale)}`
     // Text cannot be measured here; the sans serif letters of this size are at most so wide on average.
-    const wide = words.length * 5.6
+    const wide = words.length * 6.4
     x -= wide + 22
     const sample = plan.stackedTo
       ? `<rect x="${x}" y="${y - 8}" width="9" height="9" fill="${mixed(own, ink('paper'), line.weight * 0.72)}" stroke="${ink('rule-strong')}"/>`

@@ -123,12 +123,12 @@ function last(ms: number | null): void {
       <button
         v-else-if="board.opensFirst !== board.layout && board.layout !== 'device'"
         type="button"
-        class="text-2xs underline hover:text-needle @max-[860px]:hidden"
+        class="text-2xs underline hover:text-needle @max-[1040px]:hidden print:hidden"
         @click="board.opensFirst = board.layout"
       >
         make default
       </button>
-      <div class="ml-auto flex items-center gap-2.5 text-2xs">
+      <div class="ml-auto flex items-center gap-2.5 text-2xs @max-[1040px]:gap-2 print:hidden">
         <button
           type="button"
           class="hover:text-ink disabled:opacity-40"
@@ -159,7 +159,7 @@ function last(ms: number | null): void {
           figures
         </button>
         <HandOnMenu />
-        <span class="@max-[860px]:hidden" aria-hidden="true">last</span>
+        <span class="@max-[1040px]:hidden" aria-hidden="true">last</span>
         <button
           v-for="stretch in STRETCHES"
           :key="stretch.label"

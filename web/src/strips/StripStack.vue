@@ -67,14 +67,14 @@ const onsets = computed(() =>
 </script>
 
 <template>
-  <div class="flex min-h-0 flex-col" tabindex="-1">
+  <div class="flex min-h-0 flex-col print:block" tabindex="-1">
     <WhoCard
       v-if="board.layout === 'device' && board.device && isWho(board.device.kind)"
       class="shrink-0"
       :device="board.device"
     />
     <div
-      class="relative min-h-0 grow overflow-x-hidden overflow-y-auto"
+      class="relative min-h-0 grow overflow-x-hidden overflow-y-auto print:overflow-visible"
       role="region"
       aria-label="Strips"
       tabindex="0"
@@ -82,7 +82,7 @@ const onsets = computed(() =>
     >
       <!-- Lanes and axis scroll with the strips' box: a scroll bar then takes the same room from all. -->
       <div class="flex min-h-full flex-col">
-        <div class="sticky top-0 z-30 bg-paper">
+        <div class="sticky top-0 z-30 bg-paper print:static">
           <FindingLane v-if="withLane" :findings="findings" :window="window" @find="moves.find" />
           <MarkerLane v-if="markers.length" :markers="markers" :window="window" @find="moves.note" />
         </div>
@@ -165,7 +165,7 @@ const onsets = computed(() =>
             </div>
           </div>
         </div>
-        <TimeAxis class="sticky bottom-0 z-30 bg-paper" :window="window" />
+        <TimeAxis class="sticky bottom-0 z-30 bg-paper print:static" :window="window" />
       </div>
     </div>
   </div>

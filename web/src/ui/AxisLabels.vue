@@ -42,7 +42,7 @@ const labels = computed(() => {
       />
       <span
         v-if="label.share > 0.02 && label.share < 0.98"
-        class="absolute top-1 -translate-x-1/2"
+        class="pointer-events-none absolute top-1 -translate-x-1/2 whitespace-nowrap"
         :style="{ left: `${label.share * 100}%` }"
         >{{ label.text }}</span
       >

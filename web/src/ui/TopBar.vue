@@ -41,7 +41,7 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
       </button>
       <button
         type="button"
-        class="hover:text-ink"
+        class="hover:text-ink print:hidden"
         aria-keyshortcuts="T"
         title="Day or night (T)"
         @click="toggleTheme"
@@ -50,7 +50,7 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
       </button>
       <button
         type="button"
-        class="hover:text-ink"
+        class="hover:text-ink print:hidden"
         aria-keyshortcuts=","
         title="Settings: clock, light, units, hints (,)"
         @click="settings.open()"

@@ -76,7 +76,7 @@ useWorkbenchKeys(session, { map, find, help })
 </script>
 
 <template>
-  <div class="flex flex-col">
+  <div class="flex flex-col print:block">
     <SkipLinks v-if="bench.window" :targets="SKIPS" />
     <WorkbenchHead @find="find = true" />
     <StateNote
@@ -97,17 +97,26 @@ useWorkbenchKeys(session, { map, find, help })
     <template v-else-if="archive">
       <StrainMap v-if="map" />
       <HintNote place="workbench" />
-      <main class="grid min-h-0 grow" :style="{ gridTemplateColumns: `minmax(0,1fr) auto ${panelWidth}` }">
+      <main
+        class="grid min-h-0 grow print:block"
+        :style="{ gridTemplateColumns: `minmax(0,1fr) auto ${panelWidth}` }"
+      >
         <h1 class="sr-only">{{ archive.host.name }}, {{ archive.name }}</h1>
-        <div class="flex min-h-0 flex-col">
+        <div class="flex min-h-0 flex-col print:block">
           <LayoutBar />
           <StateLine :archive="archive" />
           <StripStack id="strips" class="grow" :archive="archive" :with-lane="!map" />
         </div>
-        <PanelEdge v-model="panel" :least="PANEL_LEAST" :most="panelMost" />
-        <SidePanel id="panel" tabindex="-1" />
+        <PanelEdge v-model="panel" class="print:hidden" :least="PANEL_LEAST" :most="panelMost" />
+        <SidePanel id="panel" class="print:block print:break-before-page print:border-0" tabindex="-1" />
       </main>
-      <TransportBar id="replay" tabindex="-1" :coverage="archive.coverage" @help="help = true" />
+      <TransportBar
+        id="replay"
+        class="print:hidden"
+        tabindex="-1"
+        :coverage="archive.coverage"
+        @help="help = true"
+      />
     </template>
     <FindDialog
       v-if="bench.extent"

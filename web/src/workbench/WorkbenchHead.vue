@@ -41,7 +41,7 @@ const about = computed(() => {
       <WindowMenu />
       <button
         type="button"
-        class="whitespace-nowrap hover:text-ink"
+        class="whitespace-nowrap hover:text-ink print:hidden"
         aria-keyshortcuts="/"
         title="Find a measure, a time, a layout, a process (/)"
         data-find
