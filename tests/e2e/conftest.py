@@ -55,6 +55,8 @@ def page(browser: Browser) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, timezone_id="UTC", color_scheme="light")
     # A starved machine may be slow; that is no failure.
     context.set_default_timeout(90_000)
+    # Not the first visit: its hints were put away.
+    context.add_init_script("localStorage.setItem('reditus.hints', 'archives workbench use figures')")
     page = context.new_page()
     errors: list[str] = []
     page.on("pageerror", lambda error: errors.append(str(error)))

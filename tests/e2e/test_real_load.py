@@ -3,7 +3,7 @@
 import os
 import time
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import UTC, datetime
 
 import httpx
 import pytest
@@ -95,6 +95,21 @@ def test_a_real_overload_is_found_shown_and_read(running, recorded, page):
     # is reported was lost to it; where nothing is stolen, nothing is allowed for.
     assert values["inside"] > 0.9 * CORES - 1.1 * stolen["inside"]
     assert values["inside"] > values["before"] + 0.4 * (CORES - stolen["inside"])
+
+
+def test_who_did_it_is_in_the_use_of_the_window(running, recorded, page):
+    archive, crowded, _ = recorded
+    start, end = (datetime.fromtimestamp(at_s, UTC) for at_s in (crowded.start_s + 2, crowded.end_s - 2))
+    page.goto(f"{running.url}/archives/{archive}?from={start:%FT%TZ}&to={end:%FT%TZ}")
+    page.get_by_role("tab", name="Use").click()
+    page.get_by_label("Put together by").select_option("program")
+    first = page.locator("[data-use-row]").first
+    first.get_by_text("python").wait_for()
+    # The picture of it says which host, and draws what was recorded.
+    page.locator('[data-strip="cores"]').get_by_role("button", name="⋯").click()
+    with page.expect_download() as download:
+        page.get_by_role("button", name="Save as SVG").click()
+    assert "Cores busy" in download.value.path().read_text()
 
 
 def test_a_busy_machine_where_none_waits_is_ruled_out(running, recorded, page):

@@ -14,11 +14,11 @@ WAIT_S = 60.0
 AXE = Path(__file__).resolve().parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
-def wait_until(holds: Callable[[], bool], wait_s: float = WAIT_S) -> None:
+def wait_until(holds: Callable[[], bool], wait_s: float = WAIT_S, says: str = "what was waited for") -> None:
     """Ask again and again; fail after a while."""
     deadline_s = time.monotonic() + wait_s
     while not holds():
-        assert time.monotonic() < deadline_s, "what was waited for did not come about"
+        assert time.monotonic() < deadline_s, f"{says}: did not come about"
         time.sleep(0.1)
 
 
