@@ -1,4 +1,5 @@
-"""The workbench in Chromium: pictures a second while twelve strips play, and how fast a big week opens.
+"""The workbench in Chromium: pictures a second while twelve strips play, how soon it answers, and how fast a big
+week opens.
 
 Run: .venv/bin/python -m benchmarks.workbench [DAYS, default 1] [CORES, default 64] [DISKS, default 24]
 """
@@ -39,6 +40,34 @@ FRAMES = """(ms) => new Promise((done) => {
   requestAnimationFrame(next)
 })"""
 EMPTY = "data:text/html,<p>nothing to draw</p>"
+# From a key or a press until what it changes was painted, so many times; every other time another one.
+ANSWERS = """async ([turns, first, second, reads, settles]) => {
+  const frame = () => new Promise(requestAnimationFrame)
+  const act = (what) => what.startsWith('[')
+    ? document.querySelector(what).click()
+    : dispatchEvent(new KeyboardEvent('keydown', { key: what, bubbles: true }))
+  const read = () => reads.split(' | ').map((one) => {
+    const found = document.querySelector(one)
+    return found ? found.textContent + found.getBoundingClientRect().left : ''
+  }).join()
+  const out = []
+  for (let at = 0; at < turns; at++) {
+    const [before, begun] = [read(), performance.now()]
+    act(at % 2 ? second : first)
+    do { await frame() } while (read() === before)
+    await frame()
+    const shown = performance.now() - begun
+    while (document.documentElement.hasAttribute('data-fetching')) await frame()
+    out.push([shown, performance.now() - begun])
+    await new Promise((done) => setTimeout(done, settles))
+  }
+  return out
+}"""
+ANSWERING = (
+    "data:text/html,<p data-needle>0</p><script>addEventListener('keydown', () => "
+    "document.querySelector('p').textContent++)</script>"
+)
+TURNS, SETTLE_MS = 20, 250
 
 
 def main() -> None:
@@ -51,6 +80,7 @@ def main() -> None:
         with service(settings, anywhere=True) as running, sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
             frames(running, browser)
+            answers(running, browser)
             opening(running, browser, days, cores, disks)
             browser.close()
 
@@ -86,6 +116,33 @@ def frames(running: Service, browser: Browser) -> None:
     ]
     rows.append(("playing, to an empty page", f"{len(playing) / sum(playing) / (len(idle) / sum(idle)):.2f}"))
     show("Pictures that Chromium draws", rows)
+    page.close()
+
+
+def answers(running: Service, browser: Browser) -> None:
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+
+    def taken(first: str, second: str, reads: str) -> tuple[float, float]:
+        found = page.evaluate(ANSWERS, [TURNS, first, second, reads, SETTLE_MS])
+        return median(shown for shown, _ in found), median(whole for _, whole in found)
+
+    page.goto(ANSWERING)
+    empty_ms, _ = taken("x", "x", "[data-needle]")
+    archive = SimulatedArchive.of(ARCHIVES[0]).archive
+    page.goto(
+        f"{running.url}/archives/{archive}?from=2026-11-12T09:00:00Z&to=2026-11-12T10:00:00Z&at=2026-11-12T09:30:00Z"
+    )
+    page.locator("[data-readout]").nth(3).wait_for()
+    page.wait_for_timeout(CALM_MS)
+    rows = [("a key on an empty page", f"{empty_ms:.0f} ms")]
+    for name, *actions in (
+        ("the needle steps", "ArrowRight", "ArrowLeft", "[data-needle] | [data-readout]"),
+        ("zoomed", "+", "-", "[data-window-text]"),
+        ("another layout", '[data-layout="disk"]', '[data-layout="network"]', "[data-strip] h2"),
+    ):
+        shown_ms, whole_ms = taken(*actions)
+        rows.append((name, f"{shown_ms:.0f} ms, {shown_ms / empty_ms:.1f} times it; all figures {whole_ms:.0f} ms"))
+    show("From a key or a press to the picture", rows)
     page.close()
 
 

@@ -35,6 +35,13 @@ function inks(): Inks {
 
 function draw(): void {
   if (!holder.value || width.value < 10 || height.value < 10) return
+  // What is still on its way would be drawn in another shape than what comes.
+  if (!props.data.lines.length) {
+    plot.value?.destroy()
+    plot.value = null
+    drawnAs = ''
+    return
+  }
   const size = { width: Math.floor(width.value), height: Math.floor(height.value) }
   const shape = JSON.stringify([
     props.plan.id,

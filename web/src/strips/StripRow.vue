@@ -157,7 +157,7 @@ const description = computed(() => {
 
 <template>
   <section
-    class="strip-grid relative break-inside-avoid border-b border-rule/60"
+    class="strip-grid relative break-inside-avoid border-b border-rule/60 contain-content print:contain-none"
     :style="{ height: `${strip.folded ? FOLDED : strip.height}px` }"
     :aria-label="plan.title"
     :data-strip="plan.id"
