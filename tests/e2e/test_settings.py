@@ -1,8 +1,8 @@
 """What is chosen once and for all, and what is handed on: clocks, units, scales, pictures, paper."""
 
 import re
-import xml.etree.ElementTree as ElementTree
 from collections.abc import Iterator
+from xml.etree import ElementTree
 
 import pytest
 from playwright.sync_api import Page
@@ -181,7 +181,7 @@ def test_keys_skip_to_the_parts_of_the_page(bench):
 
 def test_what_is_waited_for_longer_than_a_second_is_said(running, page):
     held = []
-    page.route("**/series?*", lambda route: held.append(route))
+    page.route("**/series?*", held.append)
     page.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}")
     page.locator("[data-busy]").get_by_text("reading the strips").wait_for()
     for route in held:

@@ -68,7 +68,7 @@ def a_piece(
 
 def process_values(*, cores: float, pid: int) -> IntArray:
     """One process in the first slot, with as much more beside it; 100 clock ticks are a core for a second."""
-    amounts = [int(cores * 100), 0, 25, 8192, 0, 3, 0, 0, 4]
+    amounts = [int(cores * 100), 0, 25, 8192, 0, 3, 0, 0, 4, 250_000_000]
     rest = np.zeros((SLOTS, 4 + len(AMOUNTS)), dtype=np.int64)
     rest[0] = [pid, 777, ord("R"), 1, *amounts]
     return np.concatenate([2 * np.array(amounts), np.arange(len(STATES)), rest.ravel()])

@@ -38,6 +38,14 @@ class SimulatedProc:
         folder.mkdir(exist_ok=True)
         (folder / "stat").write_text(f"{pid} ({name}) {state} {' '.join(fields[3:])}\n")
 
+    def waits(self, pid, **threads):
+        """Nanoseconds that each thread waited for a core since it began; a single one is the process itself."""
+        folder = self.proc / str(pid)
+        for thread, waited_ns in threads.items():
+            own = folder if len(threads) == 1 else folder / "task" / thread
+            own.mkdir(parents=True, exist_ok=True)
+            (own / "schedstat").write_text(f"123456 {waited_ns} 7\n")
+
     def io(self, pid, read, write):
         (self.proc / str(pid) / "io").write_text(f"rchar: 9\nread_bytes: {read}\nwrite_bytes: {write}\n")
 
@@ -90,6 +98,31 @@ def test_amounts_are_those_of_the_interval(simulated):
     assert one.usage.memory_bytes == 310 * 4096
     assert (one.usage.read_bytes_per_s, one.usage.write_bytes_per_s) == (8192, 512)
     assert one.usage.major_faults_per_s == 7
+
+
+def test_what_threads_wait_for_a_core_adds_up(simulated):
+    with reading(simulated) as (_, tick):
+        simulated.put(5, f24=1, f20=2)
+        simulated.waits(5, t5=10 * NS, t6=NS)
+        simulated.put(6, f24=1)
+        simulated.waits(6, t6=5 * NS)
+        tick()
+        # One thread waited half a second, one is new and waited a quarter.
+        simulated.put(5, f24=1, f20=3)
+        simulated.waits(5, t5=10 * NS + NS // 2, t6=NS, t7=NS // 4)
+        second = tick()
+    assert by_pid(second)[5].usage.waiting_tasks == pytest.approx(0.75)
+    assert by_pid(second)[6].usage.waiting_tasks == 0
+    assert second.total.waiting_tasks == pytest.approx(0.75)
+
+
+def test_without_the_files_nothing_waited_and_nothing_breaks(simulated):
+    with reading(simulated) as (_, tick):
+        simulated.put(5, f24=1, f20=70)
+        tick()
+        (simulated.proc / "5" / "schedstat").write_text("no numbers\n")
+        simulated.put(5, f24=2)
+        assert by_pid(tick())[5].usage.waiting_tasks == 0
 
 
 def test_a_new_process_counts_from_its_first_tick(simulated):
@@ -170,6 +203,41 @@ def test_arguments_are_not_recorded_unless_requested(simulated):
         (who,) = probe.take_identities()
         probe.close()
         assert who.arguments == expected
+
+
+@pytest.mark.kernel
+@pytest.mark.skipif(not os.path.exists("/proc/self/schedstat"), reason="this kernel does not count scheduling")
+def test_two_that_share_a_core_wait_for_each_other():
+    core = min(os.sched_getaffinity(0))
+    code = f"import os\nos.sched_setaffinity(0, [{core}])\nwhile True: pass"
+    children = [subprocess.Popen([sys.executable, "-c", code]) for _ in range(2)]
+    probe = Processes()
+    try:
+        # Only from the second tick on is known who is heavy, and from the next what those waited.
+        looks = []
+        for _ in range(3):
+            time.sleep(0.5)
+            looks.append([waited_ns(child.pid) for child in children])
+            columns, values = probe.read(0)
+            looks.append([waited_ns(child.pid) for child in children])
+    finally:
+        for child in children:
+            child.kill()
+            child.wait()
+        probe.close()
+    answer = {(c.counter, *[v for _, v in c.attributes]): int(v) for c, v in zip(columns, values, strict=True)}
+    # The file was looked up by hand before and after each reading: what was recorded lies between.
+    *_, begin_ns, begun_ns, end_ns, ended_ns = looks
+    for at, child in enumerate(children):
+        slot = next(key[1] for key, value in answer.items() if key[0] == "process.pid" and value == child.pid)
+        recorded_ns = answer["process.linux.waited", slot]
+        assert end_ns[at] - begun_ns[at] <= recorded_ns <= ended_ns[at] - begin_ns[at]
+        assert recorded_ns > 0.1 * NS
+
+
+def waited_ns(pid):
+    with open(f"/proc/{pid}/schedstat") as file:
+        return int(file.read().split()[1])
 
 
 @pytest.mark.kernel

@@ -18,7 +18,7 @@ from reditus.core.kernel_columns import (
     run_delay,
     swap_pages,
 )
-from reditus.core.processes import AMOUNTS, SLOTS, slot_columns, whole_columns
+from reditus.core.processes import AMOUNTS, SLOTS, WAITED, slot_columns, whole_columns
 from reditus.simulator.demand import Demand
 from reditus.simulator.host import parts, simulate
 from reditus.simulator.scenario import (
@@ -237,6 +237,8 @@ def check_processes(answer, machine):
     # All of them together are the machine's own use, packets and interrupts left out.
     used = sum(answer[cpu_time(mode)] for mode in ("user", "nice", "system"))
     assert (np.diff(used) == (whole[0] + whole[1])[1:]).all()
+    delays = sum(answer[run_delay(str(core))] for core in range(machine.cores))
+    assert (np.abs(np.diff(delays) - whole[WAITED][1:]) <= machine.cores + 1).all()
     resident = answer[memory_size("AnonPages")] * 1024 / PAGE
     assert (np.abs(whole[2] - resident) <= 0.02 * machine.memory_bytes / PAGE + SLOTS).all()
 

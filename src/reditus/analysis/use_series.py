@@ -40,6 +40,7 @@ _KINDS: dict[Quantity, tuple[str, Unit, Resource]] = {
     Quantity.MINOR_FAULTS: ("Minor faults", Unit.PER_S, Resource.MEMORY),
     Quantity.BLOCKED: ("Tasks blocked on I/O", Unit.TASKS, Resource.DISK),
     Quantity.THREADS: ("Threads", Unit.COUNT, Resource.PROCESSOR),
+    Quantity.WAITED: ("Tasks waiting for a core", Unit.TASKS, Resource.PROCESSOR),
 }
 
 

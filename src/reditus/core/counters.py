@@ -456,6 +456,13 @@ _ALL = [
         "/proc/PID/stat field 42", PROCESS_SLOT,
     ),
     Counter(
+        "process.linux.waited", "Time a process waited for a core", "s", _LEVEL,
+        "Time in the tick's interval that its threads were ready to run and had no core, all together; of processes in "
+        "the slots that have no more than some dozens of threads, from their second tick there. Kept by kernels that "
+        "count scheduling, else 0.",
+        "/proc/PID/task/TID/schedstat, second field", PROCESS_SLOT,
+    ),
+    Counter(
         "process.thread.count", "Threads of a process", "{thread}", _LEVEL, "How many threads it has.",
         "/proc/PID/stat field 20",
         PROCESS_SLOT,

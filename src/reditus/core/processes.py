@@ -16,13 +16,14 @@ from reditus.core import counters as name
 from reditus.core.frame import Frame
 from reditus.core.kernel_columns import PAGE_BYTES, TICKS_PER_S, kernel_column
 from reditus.core.schema import Column
+from reditus.core.types import NS_PER_S
 
 GROUP = "process"
 SLOTS = 20
 ALL = "all"
 """In place of a slot's number: every process that was there at the tick."""
 
-# Per slot and for all, in this order. Times are in clock ticks.
+# Per slot and for all, in this order. Times are in clock ticks, but for waiting, which is in nanoseconds.
 AMOUNTS: tuple[tuple[str, Mapping[str, str], tuple[int, int]], ...] = (
     ("process.linux.cpu.used", {name.CPU_MODE: "user"}, (1, TICKS_PER_S)),
     ("process.linux.cpu.used", {name.CPU_MODE: "system"}, (1, TICKS_PER_S)),
@@ -33,7 +34,9 @@ AMOUNTS: tuple[tuple[str, Mapping[str, str], tuple[int, int]], ...] = (
     ("process.linux.faults.taken", {name.FAULT_TYPE: "minor"}, (1, 1)),
     ("process.linux.blocked", {}, (1, TICKS_PER_S)),
     ("process.thread.count", {}, (1, 1)),
+    ("process.linux.waited", {}, (1, NS_PER_S)),
 )
+WAITED = len(AMOUNTS) - 1
 # Per slot only.
 PLACES = ("process.pid", "process.linux.start", "process.linux.state", "process.linux.core")
 THREAD_GROUP = "thread"
@@ -97,6 +100,8 @@ class Usage:
     minor_faults_per_s: float | None
     blocked_tasks: float | None
     threads: int
+    waiting_tasks: float | None
+    """Threads that were ready to run and had no core, on average."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,7 +208,7 @@ def _tick_of(frame: Frame, group_name: str, at_ns: int) -> _Tick | None:
 
 
 def _usage(amounts: list[int], elapsed_s: float) -> Usage:
-    user, system, memory, read, write, major, minor, blocked, threads = (
+    user, system, memory, read, write, major, minor, blocked, threads, waited = (
         raw * scale[0] / scale[1] for raw, (_, _, scale) in zip(amounts, AMOUNTS, strict=True)
     )
     known = not np.isnan(elapsed_s)
@@ -221,4 +226,5 @@ def _usage(amounts: list[int], elapsed_s: float) -> Usage:
         minor_faults_per_s=per_s(minor),
         blocked_tasks=per_s(blocked),
         threads=int(threads),
+        waiting_tasks=per_s(waited),
     )

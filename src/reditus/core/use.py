@@ -32,6 +32,7 @@ class Quantity(StrEnum):
     MINOR_FAULTS = "minor_faults"
     BLOCKED = "blocked"
     THREADS = "threads"
+    WAITED = "waited"
 
 
 QUANTITIES = tuple(Quantity)
@@ -40,6 +41,7 @@ MACHINE = {
     Quantity.READ: SeriesKey(measure_named("disk.read.rate"), None),
     Quantity.WRITTEN: SeriesKey(measure_named("disk.write.rate"), None),
     Quantity.MAJOR_FAULTS: SeriesKey(measure_named("memory.faults.major"), None),
+    Quantity.WAITED: SeriesKey(measure_named("cpu.waiting"), None),
 }
 """What the machine as a whole had is known of these; it may be more than what all processes had together."""
 HELD = (Quantity.MEMORY, Quantity.THREADS)
@@ -112,8 +114,8 @@ def dense(bins: Bins, place: int, count: int) -> FloatArray:
 
 @dataclass(slots=True)
 class Use:
-    """Who used what, bin by bin. Amounts are seconds of processor or blocked time, bytes, faults; of what is held,
-    byte·seconds and thread·seconds.
+    """Who used what, bin by bin. Amounts are seconds of processor, blocked or waiting time, bytes, faults; of what is
+    held, byte·seconds and thread·seconds.
     """
 
     edges_ns: IntArray

@@ -15,7 +15,7 @@ from reditus.core.errors import BlockError
 from reditus.core.types import IntArray
 from reditus.core.use import QUANTITIES, Owner, Stay, Use
 
-VERSION = 1
+VERSION = 2
 """Of the format, and of what it holds: it grows whenever what is derived means something else."""
 LEVELS_S = (300, 3_600)
 """Length of the stored bins; each a whole multiple of the one before, from which it is made."""

@@ -30,7 +30,8 @@ _USED_PLACES = (_PARENT, _MINOR, _MAJOR, _USER, _SYSTEM, _THREADS, _START, _RSS,
 MOST = 1 << 53
 """No counter of a process comes near it, and sums of twenty of them still fit into 64 bits."""
 # Places among AMOUNTS.
-_USED, _KERNEL, _HELD, _READ, _WRITTEN, _MAJOR_AT, _MINOR_AT, _WAITED, _THREADS_AT = range(len(AMOUNTS))
+_USED, _KERNEL, _HELD, _READ, _WRITTEN, _MAJOR_AT, _MINOR_AT, _HELD_UP, _THREADS_AT = range(len(AMOUNTS) - 1)
+# Waiting for a core would have to be read of each thread, which the field script does not.
 KIB, PAGE_KIB = 1_024, 4
 
 
@@ -132,7 +133,7 @@ def _parsed(pid: int, stat: bytes, io: bytes) -> _Process | None:
             _WRITTEN: moved.get(b"write_bytes", 0),
             _MAJOR_AT: values[_MAJOR],
             _MINOR_AT: values[_MINOR],
-            _WAITED: values[_BLOCKED],
+            _HELD_UP: values[_BLOCKED],
         },
         levels={_HELD: values[_RSS], _THREADS_AT: values[_THREADS]},
     )

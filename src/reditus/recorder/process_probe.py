@@ -8,11 +8,12 @@ import numpy as np
 import structlog
 
 from reditus.core.identities import Identity
-from reditus.core.processes import GROUP, PLACES, SLOTS, STATES, slot_columns, whole_columns
+from reditus.core.processes import GROUP, PLACES, SLOTS, STATES, WAITED, slot_columns, whole_columns
 from reditus.core.schema import Column
 from reditus.core.types import IntArray
 from reditus.recorder.task_table import TaskTable
 from reditus.recorder.top_slots import TaskSlots, heaviest
+from reditus.recorder.waits import Waits
 
 log = structlog.get_logger()
 
@@ -36,6 +37,7 @@ class Processes:
         self._table = TaskTable(self._proc, boot_clock_s)
         self._slots = TaskSlots(self._table, SLOTS, self._proc)
         self._slots.arguments = arguments
+        self._waits = Waits(self._proc)
         self._columns: tuple[Column, ...] = (
             *whole_columns(),
             *(column for slot in range(SLOTS) for column in slot_columns(slot)),
@@ -68,6 +70,7 @@ class Processes:
         counts = np.bincount(states, minlength=STATE_CODES.max() + 1)[STATE_CODES]
         counts[STATES.index("T")] += len(self._table.tasks) - counts.sum()
         slots = np.zeros((SLOTS, len(PLACES) + amounts.shape[1]), dtype=np.int64)
+        whole = amounts.sum(axis=0)
         if taken:
             numbers, rows = [number for number, _ in taken], [task.row for _, task in taken]
             slots[numbers, : len(PLACES)] = [
@@ -75,7 +78,9 @@ class Processes:
                 for (_, task), state in zip(taken, states[rows].tolist(), strict=True)
             ]
             slots[numbers, len(PLACES) :] = amounts[rows]
-        return self._columns, np.concatenate([amounts.sum(axis=0), counts, slots.ravel()])
+            slots[numbers, len(PLACES) + WAITED] = self._waits.read([task for _, task in taken])
+            whole[WAITED] = slots[:, len(PLACES) + WAITED].sum()
+        return self._columns, np.concatenate([whole, counts, slots.ravel()])
 
     def take_identities(self) -> list[Identity]:
         """Those that were not reported yet."""

@@ -8,12 +8,13 @@ import numpy as np
 import structlog
 
 from reditus.core.identities import Identity
-from reditus.core.processes import THREAD_AMOUNTS, THREAD_GROUP, THREAD_PLACES, THREAD_SLOTS, thread_columns
+from reditus.core.processes import THREAD_AMOUNTS, THREAD_GROUP, THREAD_PLACES, THREAD_SLOTS, WAITED, thread_columns
 from reditus.core.schema import Column
 from reditus.core.types import IntArray
 from reditus.recorder.process_probe import Processes
 from reditus.recorder.task_table import Task, TaskTable
 from reditus.recorder.top_slots import TaskSlots, heaviest
+from reditus.recorder.waits import Waits
 
 log = structlog.get_logger()
 
@@ -33,6 +34,7 @@ class Threads:
         self._proc = str(Path(root, "proc"))
         self._table = TaskTable(self._proc, boot_clock_s)
         self._slots = TaskSlots(self._table, THREAD_SLOTS, self._proc)
+        self._waits = Waits(self._proc, threads=True)
         self._columns: tuple[Column, ...] = tuple(
             column for slot in range(THREAD_SLOTS) for column in thread_columns(slot)
         )
@@ -55,6 +57,9 @@ class Threads:
             state = int(self._table.states[task.row])
             slots[number, : len(THREAD_PLACES)] = (task.number, _owner(task), task.start, state, task.core)
             slots[number, len(THREAD_PLACES) :] = self._table.amounts[task.row, THREAD_AMOUNTS]
+        if taken:
+            waited_at = len(THREAD_PLACES) + THREAD_AMOUNTS.index(WAITED)
+            slots[[number for number, _ in taken], waited_at] = self._waits.read([task for _, task in taken])
         return self._columns, slots.ravel()
 
     def take_identities(self) -> list[Identity]:

@@ -642,6 +642,9 @@ class UsageOut(Out):
     minor_faults_per_s: float | None
     blocked_tasks: float | None = Field(description="Time blocked on I/O over time; where the kernel keeps it, else 0.")
     threads: int
+    waiting_tasks: float | None = Field(
+        description="Threads that were ready to run and had no core, on average; where it was recorded, else 0."
+    )
 
 
 class ProcessOut(Out):

@@ -23,6 +23,9 @@ class AmountsOut(Out):
     minor_faults: float
     blocked_s: float = Field(description="Time blocked on I/O, all tasks together; where the kernel keeps it, else 0.")
     threads: float | None
+    waited_s: float = Field(
+        description="Time that threads were ready to run and had no core, all together; where it was recorded, else 0."
+    )
 
     @classmethod
     def of(cls, amounts: FloatArray, seconds: float) -> "AmountsOut":
@@ -43,6 +46,7 @@ class AmountsOut(Out):
             minor_faults=total[Quantity.MINOR_FAULTS],
             blocked_s=total[Quantity.BLOCKED],
             threads=mean(Quantity.THREADS),
+            waited_s=total[Quantity.WAITED],
         )
 
 

@@ -8,9 +8,9 @@ import numpy as np
 
 from reditus.core.identities import Identity
 from reditus.core.kernel_columns import PAGE_BYTES, TICKS_PER_S, cpu_time
-from reditus.core.processes import AMOUNTS, SLOTS, STATES, slot_columns, whole_columns
+from reditus.core.processes import AMOUNTS, PLACES, SLOTS, STATES, WAITED, slot_columns, whole_columns
 from reditus.core.schema import Column
-from reditus.core.types import FloatArray, IntArray
+from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Load
 from reditus.simulator.disks import Served
@@ -23,6 +23,8 @@ RUN_PIDS = 2_000
 """Each run of a work that comes again has numbers of its own, up to so many apart."""
 APART_S = 120.0
 """Between two that share a slot, at least: they are never of one tick."""
+OWN_SHARE = 0.985
+"""Of what the machine used, this much at most is of the processes in slots."""
 OTHERS = 61
 """Processes that sleep nearly all the time, and are in no slot."""
 
@@ -55,18 +57,23 @@ class Processes:
             1.0,
         )
         parts = np.zeros((len(self._placed), 2, ticks))
+        waits: dict[int, FloatArray] = {}
         for place, part in zip(self._placed, parts, strict=True):
             one = loads[place.work]
             grant = running.low_granted if one.work.priority is Priority.LOW else running.granted
             cores = one.cpu * one.progress * np.minimum(grant, 1.0) / one.work.process_count
             in_kernel = cores * one.work.kernel_share
             part[:] = np.stack([cores - in_kernel, in_kernel]) * interval_s * TICKS_PER_S
+            # Of what it would have run it waited for what it was not granted.
+            waits[place.index] = cores * (1.0 / np.maximum(np.minimum(grant, 1.0), 1e-6) - 1.0)
         owned = parts.sum(axis=0)
+        waits_scale = np.minimum(1.0, running.waiting * OWN_SHARE / np.maximum(sum(waits.values()), 1e-9))
         # Never more than the machine tells; what is left is everyone else's.
-        scale = np.minimum(1.0, np.stack(used) * 0.985 / np.maximum(owned, 1e-9))
+        scale = np.minimum(1.0, np.stack(used) * OWN_SHARE / np.maximum(owned, 1e-9))
         for place, part in zip(self._placed, parts, strict=True):
             one = loads[place.work]
             own = self._own(place, one, part * scale, np.stack(used), served, bottom, wants, resident_share)
+            own[len(PLACES) + WAITED] = waits[place.index] * waits_scale * interval_s * NS_PER_S * (one.on > 0)
             # Works that are never there at the same time share a slot.
             slots[place.slot] = np.where(one.on > 0, own, slots[place.slot])
             self._report(one.work, place.number, own[0], own[1])
@@ -81,6 +88,7 @@ class Processes:
         whole[2] = np.maximum(whole[2], held * resident_share / PAGE_BYTES)
         whole[3:5] = np.maximum(whole[3:5], moved)
         whole[8] += OTHERS
+        whole[WAITED] = np.maximum(whole[WAITED], running.waiting * interval_s * NS_PER_S)
         for at, letter in enumerate(STATES):
             whole[len(AMOUNTS) + at] = ((slots[:, 2] == ord(letter)) & (slots[:, 0] > 0)).sum(axis=0)
         whole[len(AMOUNTS) + STATES.index("S")] += OTHERS

@@ -3,6 +3,7 @@
 Numbers are written as the files print them: from the same integers that the simulator's counters hold.
 """
 
+import shutil
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from reditus.core.identities import Identity
 from reditus.core.kernel_columns import CPU_MODES, TICKS_PER_S, cpu_time, disk_columns, interface_columns
 from reditus.core.processes import SLOTS, slot_columns
 from reditus.core.schema import Column
+from reditus.core.types import NS_PER_S
 from reditus.simulator.host import SimulatedHost
 
 Tick = Mapping[Column, int]
@@ -164,13 +166,13 @@ class Tree:
             self._process(pid, start, chr(state), core, total, self._names[pid, start])
         for folder in (self._root / "proc").glob("[0-9]*"):
             if int(folder.name) not in there:
-                for file in folder.iterdir():
-                    file.write_bytes(b"")  # what is open tells nothing any more, as with the kernel
-                    file.unlink()
-                folder.rmdir()
+                for file in folder.rglob("*"):
+                    if file.is_file():
+                        file.write_bytes(b"")  # what is open tells nothing any more, as with the kernel
+                shutil.rmtree(folder)
 
     def _process(self, pid: int, start: int, state: str, core: int, total: list[int], who: Identity) -> None:
-        user, system, memory, read, write, major, minor, blocked, threads = total
+        user, system, memory, read, write, major, minor, blocked, threads, waited = total
         fields = ["0"] * STAT_FIELDS
         # By the numbers of proc(5).
         for field, value in (
@@ -183,6 +185,10 @@ class Tree:
             f"/proc/{pid}/io",
             f"rchar: 0\nwchar: 0\nread_bytes: {read}\nwrite_bytes: {write}\ncancelled_write_bytes: 0\n",
         )
+        ran_ns = (user + system) * NS_PER_S // TICKS_PER_S
+        # As if its first thread had done all of it.
+        for path in (f"/proc/{pid}/schedstat", f"/proc/{pid}/task/{pid}/schedstat"):
+            self._put(path, f"{ran_ns} {waited} 0\n")
         self._put(f"/proc/{pid}/cgroup", f"0::{who.group}\n")
 
 

@@ -840,6 +840,11 @@ export interface components {
             system_s: number;
             /** Threads */
             threads: number | null;
+            /**
+             * Waited S
+             * @description Time that threads were ready to run and had no core, all together; where it was recorded, else 0.
+             */
+            waited_s: number;
             /** Written Bytes */
             written_bytes: number;
         };
@@ -2134,7 +2139,7 @@ export interface components {
          * @description What can be used, in the order of the amounts' columns.
          * @enum {string}
          */
-        Quantity: "processor" | "system" | "memory" | "read" | "written" | "major_faults" | "minor_faults" | "blocked" | "threads";
+        Quantity: "processor" | "system" | "memory" | "read" | "written" | "major_faults" | "minor_faults" | "blocked" | "threads" | "waited";
         /**
          * ReadingOut
          * @description A measure at the tick.
@@ -2529,6 +2534,11 @@ export interface components {
             system_cores: number | null;
             /** Threads */
             threads: number;
+            /**
+             * Waiting Tasks
+             * @description Threads that were ready to run and had no core, on average; where it was recorded, else 0.
+             */
+            waiting_tasks: number | null;
             /** Write Bytes Per S */
             write_bytes_per_s: number | null;
         };

@@ -234,6 +234,7 @@ function stripsOfWho(kind: WhoKind, name: string): Strip[] {
     : [
         ...own('processor'),
         ...made('cores'),
+        ...own('waited'),
         ...own('memory'),
         ...made('memory'),
         ...own('read'),
@@ -337,6 +338,7 @@ const USED: Record<string, { title: string; unit: Unit; resource: Resource; top?
   minor_faults: { title: 'Minor faults', unit: '1/s', resource: 'memory' },
   blocked: { title: 'Tasks blocked on I/O', unit: 'tasks', resource: 'disk' },
   threads: { title: 'Threads', unit: 'count', resource: 'processor' },
+  waited: { title: 'Waiting for a core', unit: 'tasks', resource: 'processor' },
 }
 const BY: Record<string, string> = {
   process: 'process',

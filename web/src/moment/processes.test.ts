@@ -11,6 +11,7 @@ const usage = (cpu: number, memory: number, io: number) => ({
   major_faults_per_s: 0,
   minor_faults_per_s: 0,
   blocked_tasks: 0,
+  waiting_tasks: 0,
   threads: 1,
 })
 const made = (pid: number, name: string, user: string, ...amounts: [number, number, number]): Process => ({
@@ -68,7 +69,15 @@ describe('processes of a moment', () => {
       states: {},
       ended_cores: 0,
     }
-    expect(rest(table)).toEqual({ cpu: 0.5, memory: 0, io: 904, blocked: 0, faults: 0, threads: 0 })
+    expect(rest(table)).toEqual({
+      cpu: 0.5,
+      memory: 0,
+      io: 904,
+      blocked: 0,
+      faults: 0,
+      threads: 0,
+      waiting: 0,
+    })
     expect(rest({ ...table, total: null })).toBeNull()
   })
 })

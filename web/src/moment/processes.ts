@@ -1,7 +1,7 @@
 import type { Process, Processes, Thread } from '../api/client'
 import type { Unit } from '../model/amounts'
 
-export type Amount = 'cpu' | 'memory' | 'io' | 'blocked' | 'faults' | 'threads'
+export type Amount = 'cpu' | 'memory' | 'io' | 'blocked' | 'faults' | 'threads' | 'waiting'
 
 interface AmountTold {
   key: Amount
@@ -18,6 +18,12 @@ export const AMOUNTS: AmountTold[] = [
   { key: 'blocked', title: 'blocked', unit: 'tasks', help: 'Tasks blocked on I/O, on average' },
   { key: 'faults', title: 'faults', unit: '1/s', help: 'Major faults: read from disk or swap' },
   { key: 'threads', title: 'threads', unit: 'count', help: 'Threads' },
+  {
+    key: 'waiting',
+    title: 'waiting',
+    unit: 'tasks',
+    help: 'Threads that were ready to run and had no core, on average; 0 where it was not recorded',
+  },
 ]
 export const FIRST_COLUMNS: Amount[] = ['cpu', 'memory', 'io']
 
@@ -36,6 +42,8 @@ export function weightOf(item: Pick<Process, 'usage'>, by: Amount): number {
       return usage.major_faults_per_s ?? 0
     case 'threads':
       return usage.threads
+    case 'waiting':
+      return usage.waiting_tasks ?? 0
   }
 }
 
@@ -111,5 +119,6 @@ export function rest({ processes, total }: Processes): Record<Amount, number> | 
     blocked: left('blocked'),
     faults: left('faults'),
     threads: left('threads'),
+    waiting: left('waiting'),
   }
 }

@@ -172,6 +172,7 @@ export const aProcess = (pid: number, name: string, more: Partial<Process['usage
     minor_faults_per_s: 0,
     blocked_tasks: 0,
     threads: 1,
+    waiting_tasks: 0,
     ...more,
   },
 })

@@ -31,6 +31,10 @@ const facts = computed(() => {
       `${spellAmount(amounts.cores, 'cores')}, ${spellDuration(amounts.processor_s)}, of that ${spellDuration(amounts.system_s)} in the kernel`,
     ],
     [
+      'waited for a core',
+      amounts.waited_s > 0 ? `${spellDuration(amounts.waited_s)}, its threads together` : null,
+    ],
+    [
       'memory',
       `${spellAmount(amounts.memory_bytes, 'bytes')} on average, ${spellAmount(row.memory_high_bytes, 'bytes')} at most, ${row.memory_growth_bytes < 0 ? '−' : '+'}${spellAmount(Math.abs(row.memory_growth_bytes), 'bytes')}`,
     ],

@@ -116,6 +116,14 @@ export const COLUMNS: UseColumn[] = [
     help: 'Threads on average',
     of: (it) => it.threads,
   },
+  {
+    key: 'waited',
+    title: 'waited',
+    unit: 's',
+    sort: 'waited',
+    help: 'Time that its threads were ready to run and had no core, all together; 0 where it was not recorded',
+    of: (it) => it.waited_s,
+  },
 ]
 
 export const FIRST_COLUMNS = ['cores', 'memory', 'read']
@@ -143,6 +151,7 @@ const PER_BIN: Record<Quantity, { title: string; unit: Unit }> = {
   minor_faults: { title: 'minor faults', unit: '1/s' },
   blocked: { title: 'blocked tasks', unit: 'tasks' },
   threads: { title: 'threads', unit: 'count' },
+  waited: { title: 'waiting for a core', unit: 'tasks' },
 }
 /** What the small curves show. */
 export const curveOf = (quantity: Quantity): { title: string; unit: Unit } => PER_BIN[quantity]

@@ -15,6 +15,7 @@ const amounts: UseRow['amounts'] = {
   major_faults: 3,
   minor_faults: 4,
   blocked_s: 5,
+  waited_s: 0,
   threads: 6,
 }
 const row: UseRow = {
@@ -91,7 +92,7 @@ describe('one of those who used it, alone', () => {
     expect(readDevice(writeDevice(who))).toEqual(who)
     const strips = stripsOf('device', who)
     const again = readStrips(writeStrips(strips), planOfUse)
-    expect(again.map(({ plan }) => plan.title).filter((title) => title.startsWith(spoken))).toHaveLength(5)
+    expect(again.map(({ plan }) => plan.title).filter((title) => title.startsWith(spoken))).toHaveLength(6)
   })
 
   it('is a process by number, start and name', () => {
