@@ -102,13 +102,13 @@ def test_amounts_are_those_of_the_interval(simulated):
 
 def test_what_threads_wait_for_a_core_adds_up(simulated):
     with reading(simulated) as (_, tick):
-        simulated.put(5, f24=1, f20=2)
+        simulated.put(5, f24=1, f20=2, state="R")
         simulated.waits(5, t5=10 * NS, t6=NS)
         simulated.put(6, f24=1)
         simulated.waits(6, t6=5 * NS)
         tick()
         # One thread waited half a second, one is new and waited a quarter.
-        simulated.put(5, f24=1, f20=3)
+        simulated.put(5, f24=1, f20=3, f14=1)
         simulated.waits(5, t5=10 * NS + NS // 2, t6=NS, t7=NS // 4)
         second = tick()
     assert by_pid(second)[5].usage.waiting_tasks == pytest.approx(0.75)

@@ -21,6 +21,7 @@ MOST_PROCESSES = 8_192
 LIST_TURN = 16
 """They are listed now and then whatever was started, for ids come round again."""
 LOADAVG_BYTES = 128
+RUNNING = ord("R")
 STATE_CODES = np.array([ord(state) for state in STATES])
 
 
@@ -78,7 +79,8 @@ class Processes:
                 for (_, task), state in zip(taken, states[rows].tolist(), strict=True)
             ]
             slots[numbers, len(PLACES) :] = amounts[rows]
-            slots[numbers, len(PLACES) + WAITED] = self._waits.read([task for _, task in taken])
+            ran = [bool(has_run) for has_run in amounts[rows, :2].any(axis=1) | (states[rows] == RUNNING)]
+            slots[numbers, len(PLACES) + WAITED] = self._waits.read([task for _, task in taken], ran)
             whole[WAITED] = slots[:, len(PLACES) + WAITED].sum()
         return self._columns, np.concatenate([whole, counts, slots.ravel()])
 

@@ -59,7 +59,9 @@ class Threads:
             slots[number, len(THREAD_PLACES) :] = self._table.amounts[task.row, THREAD_AMOUNTS]
         if taken:
             waited_at = len(THREAD_PLACES) + THREAD_AMOUNTS.index(WAITED)
-            slots[[number for number, _ in taken], waited_at] = self._waits.read([task for _, task in taken])
+            rows = [task.row for _, task in taken]
+            ran = [bool(used) for used in self._table.amounts[rows, :2].any(axis=1)]
+            slots[[number for number, _ in taken], waited_at] = self._waits.read([task for _, task in taken], ran)
         return self._columns, slots.ravel()
 
     def take_identities(self) -> list[Identity]:

@@ -29,13 +29,19 @@ class Waits:
         self._proc, self._threads = proc, threads
         self._known: dict[int, _Known] = {}
 
-    def read(self, tasks: list[Task]) -> list[int]:
-        """Nanoseconds that the threads of each waited since the tick before; 0 for one that was not read then."""
+    def read(self, tasks: list[Task], ran: list[bool]) -> list[int]:
+        """Nanoseconds that the threads of each waited since they were last read; 0 for one that was not read before.
+        One that did not run meanwhile is not read: what little it may have waited shows when it runs.
+        """
         before, self._known = self._known, {}
         left = MOST_THREADS
         out = []
-        for task in tasks:
+        for task, has_run in zip(tasks, ran, strict=True):
             waited = 0
+            if not has_run and task.number in before:
+                self._known[task.number] = before[task.number]
+                out.append(0)
+                continue
             files = 1 if self._threads else task.threads
             if files <= min(left, MOST_OF_ONE):
                 left -= files
