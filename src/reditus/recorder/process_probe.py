@@ -79,7 +79,8 @@ class Processes:
                 for (_, task), state in zip(taken, states[rows].tolist(), strict=True)
             ]
             slots[numbers, len(PLACES) :] = amounts[rows]
-            ran = [bool(has_run) for has_run in amounts[rows, :2].any(axis=1) | (states[rows] == RUNNING)]
+            used: IntArray = amounts[rows, :2].sum(axis=1) + (states[rows] == RUNNING)
+            ran = [amount > 0 for amount in used.tolist()]
             slots[numbers, len(PLACES) + WAITED] = self._waits.read([task for _, task in taken], ran)
             whole[WAITED] = slots[:, len(PLACES) + WAITED].sum()
         return self._columns, np.concatenate([whole, counts, slots.ravel()])

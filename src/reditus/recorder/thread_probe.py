@@ -60,7 +60,8 @@ class Threads:
         if taken:
             waited_at = len(THREAD_PLACES) + THREAD_AMOUNTS.index(WAITED)
             rows = [task.row for _, task in taken]
-            ran = [bool(used) for used in self._table.amounts[rows, :2].any(axis=1)]
+            used: IntArray = self._table.amounts[rows, :2].sum(axis=1)
+            ran = [amount > 0 for amount in used.tolist()]
             slots[[number for number, _ in taken], waited_at] = self._waits.read([task for _, task in taken], ran)
         return self._columns, slots.ravel()
 

@@ -60,7 +60,7 @@ async def read_series(
             if len(keys) > MAX_SERIES:
                 raise WindowError(f"{len(keys)} series are requested at once; at most {MAX_SERIES} are drawn")
             bin_ns = None if bin_s is None else bin_s * NS_PER_S
-            points = width if bin_ns is None else len(requested_edges(window, bin_ns))
+            points = width if bin_ns is None else min(len(requested_edges(window, bin_ns)), MAX_BINS)
             context.budget.check_points(len(keys), points)
             found = [*drawn(reader, keys, window, points, bin_ns), *use_drawn(reader, use, window, points)]
         times, series = _shaped(found)
