@@ -58,7 +58,8 @@ LEAK = Kind(
         "See which process grew by as much in this stretch.",
         "See whether it falls when that program is restarted.",
     ),
-    without="Reported without stall totals alike. Growth of less than ten minutes has a confidence of 70 %.",
+    without="Reported without stall totals alike. Growth of less than ten minutes has to be a straight line, "
+    "and has a confidence of 70 %.",
 )
 THRASH = Kind(
     "memory.cache_thrash",
@@ -235,6 +236,8 @@ def _runs(bench: FindingBuilder, held: FloatArray, total: FloatArray) -> Iterato
             continue
         if length_s < rules.leak_short_s or not _steady(at_s, part, rules):
             continue
+        if length_s < rules.leak_long_s and _bend(at_s, part) > rules.leak_straight:
+            continue
         yield _Run(Stretch(first + begin, last), trend, grown)
 
 
@@ -270,6 +273,14 @@ def _steady(at_s: FloatArray, part: FloatArray, rules: Parameters) -> bool:
     marks = np.interp(np.linspace(at_s[0], at_s[-1], 4), at_s, part)
     steps = np.diff(marks)
     return bool(steps.min() >= rules.leak_least_third * max(steps.sum(), 1.0))
+
+
+def _bend(at_s: FloatArray, part: FloatArray) -> float:
+    """How far values stray from a straight line: the root of the mean square, as a share of their span."""
+    seen = ~np.isnan(part)
+    line = np.polyfit(at_s[seen], part[seen], 1)
+    apart = part[seen] - np.polyval(line, at_s[seen])
+    return float(apart.std() / max(float(np.ptp(part[seen])), 1.0))
 
 
 def _thrashing(readings: Readings, bench: FindingBuilder, available: FloatArray) -> list[Finding]:

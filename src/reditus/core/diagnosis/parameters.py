@@ -152,6 +152,13 @@ class Parameters:
         float, Why("s", "Programs fill their memory when they start; that takes less than this.")
     ] = 40.0
     leak_long_s: Annotated[float, Why("s", "Shorter growth is reported with less confidence.")] = 600.0
+    leak_straight: Annotated[
+        float,
+        Why(
+            "share of the growth",
+            "How far short growth strays from a straight line: a leak hardly does, a program at work grows in bouts.",
+        ),
+    ] = 0.03
     leak_least_third: Annotated[
         float,
         Why(
