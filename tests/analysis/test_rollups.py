@@ -180,12 +180,12 @@ def test_a_long_window_is_drawn_from_rollups_and_says_so(simulated_archive, monk
 
 def test_bins_of_a_requested_length_come_from_the_coarsest_level_that_divides_it():
     def dividing(length_s, days):
-        return dividing_level(length_s * NS_PER_S, NS_PER_S, Window(0, days * 24 * HOUR_NS))
+        return dividing_level(length_s * NS_PER_S, NS_PER_S, Window(0, round(days * 24 * HOUR_NS)))
 
     assert [dividing(length_s, 31) for length_s in (30, 60, 90, 600, 1_800, 3_600, 86_400)] == [
         None, 60, None, 60, 60, 3_600, 3_600,
     ]  # fmt: skip
-    assert dividing(3_600, 1) is None
+    assert dividing(3_600, 1 / 24) is None
 
 
 def test_the_level_suits_the_window_and_the_ticks():
