@@ -123,7 +123,7 @@ function last(ms: number | null): void {
       <button
         v-else-if="board.opensFirst !== board.layout && board.layout !== 'device'"
         type="button"
-        class="text-2xs underline hover:text-needle @max-[1040px]:hidden print:hidden"
+        class="text-2xs underline hover:text-needle @max-[860px]:hidden print:hidden"
         @click="board.opensFirst = board.layout"
       >
         make default
