@@ -15,7 +15,7 @@ SVG = "{http://www.w3.org/2000/svg}"
 
 @pytest.fixture
 def elsewhere(running, browser) -> Iterator[Page]:
-    """A browser of somebody in Berlin who is here for the first time, over the night in which summer time ended."""
+    """A browser in Berlin that is here for the first time, over the night in which summer time ended."""
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, timezone_id="Europe/Berlin", locale="de-DE", color_scheme="light",
         permissions=["clipboard-read", "clipboard-write"],

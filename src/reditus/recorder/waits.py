@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from reditus.recorder.task_table import Task
 
 MOST_THREADS = 192
-"""Read in one tick; of processes beyond it nothing is told that tick."""
+"""Read in one tick; of processes beyond it nothing is known that tick."""
 MOST_OF_ONE = 64
 """A process of more threads is left out: reading them would cost more than it tells."""
 TEXT_BYTES = 128

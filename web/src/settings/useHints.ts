@@ -1,7 +1,7 @@
 import { useStorage } from '@vueuse/core'
 import { computed, type ComputedRef } from 'vue'
 
-/** What a first visit is told, place by place. Once put away it does not come back by itself. */
+/** What to know on a first visit, place by place. Once put away it does not come back by itself. */
 export const HINTS = {
   archives:
     'Each host with its last day: dark is strained. Open one where it is darkest, or press what was found there.',
