@@ -15,7 +15,7 @@ SVG = "{http://www.w3.org/2000/svg}"
 
 @pytest.fixture
 def elsewhere(running, browser) -> Iterator[Page]:
-    """A browser in Berlin that is here for the first time, over the night in which summer time ended."""
+    """A browser in Berlin, set to German, on its first visit."""
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, timezone_id="Europe/Berlin", locale="de-DE", color_scheme="light",
         permissions=["clipboard-read", "clipboard-write"],
@@ -122,7 +122,7 @@ def test_a_strip_and_all_strips_are_handed_on_as_pictures_and_as_words(elsewhere
     assert any((word or "").startswith("stitch-01 · ") for word in words)
     assert any("UTC+1" in (word or "") for word in words)
     assert any(len(path.get("d", "")) > 1_000 for path in picture.iter(f"{SVG}path"))
-    page.locator("[data-hand-on]").click()
+    page.locator("[data-share]").click()
     with page.expect_download() as download:
         page.get_by_role("button", name="Save all strips as PNG").click()
     download.value.save_as(tmp_path / "all.png")

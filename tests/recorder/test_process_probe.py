@@ -116,6 +116,16 @@ def test_what_threads_wait_for_a_core_adds_up(simulated):
     assert second.total.waiting_tasks == pytest.approx(0.75)
 
 
+def test_a_second_thread_does_not_make_the_first_one_s_past_new(simulated):
+    with reading(simulated) as (_, tick):
+        simulated.put(5, f24=1, f14=1, state="R")
+        simulated.waits(5, **{"5": 10 * NS})
+        tick()
+        simulated.put(5, f24=1, f14=2, f20=2)
+        simulated.waits(5, **{"5": 10 * NS + NS // 4, "6": NS // 4})
+        assert by_pid(tick())[5].usage.waiting_tasks == pytest.approx(0.5)
+
+
 def test_without_the_files_nothing_waited_and_nothing_breaks(simulated):
     with reading(simulated) as (_, tick):
         simulated.put(5, f24=1, f20=70)

@@ -8,8 +8,9 @@ from pathlib import Path
 
 from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
 
-# A host's id must not give away the machine's own, which other software treats as a secret of sorts.
+# A name of the time zone database.
 _ZONE = re.compile(r"[A-Za-z0-9_+-]{1,32}(/[A-Za-z0-9_+-]{1,32}){0,2}")
+# A host's id must not give away the machine's own, which other software treats as a secret of sorts.
 _NAMESPACE = uuid.UUID("5f7c2f0e-2f6b-4a86-9a0f-5ad2b1f6c3d1")
 
 

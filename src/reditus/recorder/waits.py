@@ -57,7 +57,8 @@ class Waits:
     def _totals(self, task: Task) -> dict[str, int]:
         if self._threads or task.threads <= 1:
             total = self._total(f"{task.place}/schedstat")
-            return {} if total is None else {"": total}
+            # A process's first thread has its number, by which it is known once there are more.
+            return {} if total is None else {str(task.number): total}
         folder = f"{task.place}/task"
         try:
             names = os.listdir(f"{self._proc}/{folder}")[:MOST_OF_ONE]

@@ -1,20 +1,14 @@
 import { describe, expect, it } from 'vitest'
+import { aKnownMeasure } from '../testing/samples'
 import type { KnownMeasure } from '../model/layouts'
 import { entriesFor } from './entries'
 
-const measure = (name: string, title: string): KnownMeasure => ({
-  name,
-  title,
-  unit: 's',
-  resource: 'disk',
-  per: 'disk',
-})
 const about = {
   measures: [
-    measure('system.disk.operation_time', 'Time in requests'),
-    measure('disk.wait', 'Wait per request'),
-    measure('disk.read.wait', 'Wait per read request'),
-    measure('cpu.waiting', 'Tasks waiting for a core'),
+    aKnownMeasure('system.disk.operation_time', 'Time in requests'),
+    aKnownMeasure('disk.wait', 'Wait per request'),
+    aKnownMeasure('disk.read.wait', 'Wait per read request'),
+    aKnownMeasure('cpu.waiting', 'Tasks waiting for a core'),
   ],
   newest: Date.parse('2026-11-13T22:00:00Z'),
   earliest: Date.parse('2026-11-12T00:00:00Z'),
@@ -62,7 +56,7 @@ describe('finding by the trade\u2019s words', () => {
     title: string,
     devices: string[] = [],
   ): KnownMeasure & { devices: string[] } => ({
-    ...measure(name, title),
+    ...aKnownMeasure(name, title),
     devices,
   })
   const measures = [

@@ -1,18 +1,11 @@
 import { describe, expect, it } from 'vitest'
-import type { KnownMeasure } from '../model/layouts'
+import { aKnownMeasure } from '../testing/samples'
 import { likeness, nearTo, suggested } from './suggestions'
 
-const measure = (name: string, title: string): KnownMeasure => ({
-  name,
-  title,
-  unit: 's',
-  resource: 'disk',
-  per: 'disk',
-})
 const MEASURES = [
-  measure('disk.wait', 'Wait per request'),
-  measure('net.retransmitted', 'Retransmitted segments'),
-  measure('cpu.steal', 'Stolen time'),
+  aKnownMeasure('disk.wait', 'Wait per request'),
+  aKnownMeasure('net.retransmitted', 'Retransmitted segments'),
+  aKnownMeasure('cpu.steal', 'Stolen time'),
 ]
 
 describe('what may be meant', () => {

@@ -4,6 +4,7 @@ import { computed, ref, shallowReactive, type ComputedRef } from 'vue'
 import { useZone } from '../usePreferences'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
+import { useSession } from '../workbench/session'
 import { drawPicture, type StripPicture } from './picture'
 
 /** The strips on the page as they could be drawn, by their keys; each strip puts itself in. */
@@ -31,11 +32,16 @@ interface Handing {
 const PIXELS = 2
 
 /** Hand strips on as pictures, as they are on the page. */
-export function usePictureOf(named: () => { host: string; archive: string }): Handing {
+export function usePictureOf(): Handing {
   const pictures = usePictures()
   const board = useStrips()
   const bench = useWorkbench()
   const zone = useZone()
+  const { archive } = useSession()
+  const named = (): { host: string; archive: string } => ({
+    host: archive.value?.host.name ?? '',
+    archive: archive.value?.name ?? '',
+  })
   const all = computed(() =>
     board.strips.filter((strip) => !strip.folded && pictures.strips.has(strip.key)).map(({ key }) => key),
   )

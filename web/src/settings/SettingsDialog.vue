@@ -71,7 +71,7 @@ const opensFirst = computed({
 <template>
   <SheetDialog title="Settings" width="max-w-xl" @close="settings.close()">
     <ChoiceRow v-model="clock" legend="Clock" :choices="CLOCKS" :note="clockNote" />
-    <ChoiceRow v-model="light" legend="Light" :choices="LIGHTS" />
+    <ChoiceRow v-model="light" legend="Theme" :choices="LIGHTS" />
     <ChoiceRow v-model="links" legend="Links in" :choices="LINKS" />
     <ChoiceRow v-model="prefixes" legend="Prefixes" :choices="PREFIXES" />
     <ChoiceRow
@@ -99,7 +99,7 @@ const opensFirst = computed({
     </div>
     <template #foot>
       <button type="button" class="text-2xs text-soft underline hover:text-needle" @click="reset">
-        clock, light and units as at first
+        clock, theme and units as at first
       </button>
       <PillButton class="ml-auto" label="Close the settings" keys="Esc" @press="settings.close()"
         >Close</PillButton

@@ -9,7 +9,7 @@ import { useFigures } from '../figures/useFigures'
 import { useHistory } from '../useHistory'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
-import HandOnMenu from '../pictures/HandOnMenu.vue'
+import ShareMenu from '../pictures/ShareMenu.vue'
 import LayoutMenu from './LayoutMenu.vue'
 
 /** Which strips: the ready layouts in the order of the work; and which stretch of time. */
@@ -158,7 +158,7 @@ function last(ms: number | null): void {
         >
           figures
         </button>
-        <HandOnMenu />
+        <ShareMenu />
         <span class="@max-[1040px]:hidden" aria-hidden="true">last</span>
         <button
           v-for="stretch in STRETCHES"

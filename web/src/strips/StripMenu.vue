@@ -7,10 +7,9 @@ import { useNames } from '../names/useNames'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { useFigures } from '../figures/useFigures'
 import { parseNumber } from '../model/numbers'
-import { usePictureOf } from '../pictures/usePictures'
+import FormatButtons from '../pictures/FormatButtons.vue'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
-import { useSession } from '../workbench/session'
 
 /** Everything that can be chosen about one strip. */
 interface Props {
@@ -27,13 +26,7 @@ const emit = defineEmits<{ copyReading: [] }>()
 const board = useStrips()
 const figures = useFigures()
 const names = useNames()
-const { archive } = useSession()
 const bench = useWorkbench()
-const picture = usePictureOf(() => ({
-  host: archive.value?.host.name ?? '',
-  archive: archive.value?.name ?? '',
-}))
-const FORMATS = ['PNG', 'SVG'] as const
 const TALLER = 40
 const change = (more: Partial<Strip>): void => {
   board.change(props.strip.key, more)
@@ -223,7 +216,7 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
             </option>
           </select>
         </label>
-        <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2" role="group" aria-label="Hand it on">
+        <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2" role="group" aria-label="Share it">
           <span class="text-soft">copy</span>
           <button
             type="button"
@@ -234,27 +227,9 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
           >
             value
           </button>
-          <button
-            v-for="format in FORMATS"
-            :key="`copy ${format}`"
-            type="button"
-            class="hover:text-needle"
-            :aria-label="`Copy as ${format}`"
-            @click="(close(), void picture.copy([strip.key], format))"
-          >
-            {{ format }}
-          </button>
+          <FormatButtons verb="copy" :strips="[strip.key]" @done="close()" />
           <span class="ml-2 text-soft">save</span>
-          <button
-            v-for="format in FORMATS"
-            :key="`save ${format}`"
-            type="button"
-            class="hover:text-needle"
-            :aria-label="`Save as ${format}`"
-            @click="(close(), void picture.save([strip.key], format))"
-          >
-            {{ format }}
-          </button>
+          <FormatButtons verb="save" :strips="[strip.key]" @done="close()" />
         </div>
         <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2">
           <button type="button" class="hover:text-needle" @click="board.moveBy(strip.key, -1)">up</button>

@@ -119,10 +119,7 @@ const marks = computed(() =>
   ].filter(Boolean),
 )
 const pictures = usePictures()
-const handed = usePictureOf(() => ({
-  host: archive.value?.host.name ?? '',
-  archive: archive.value?.name ?? '',
-}))
+const handed = usePictureOf()
 pictures.strips.set(
   strip.value.key,
   computed(() => ({

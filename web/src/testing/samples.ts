@@ -13,6 +13,7 @@ import type {
   SeriesSet,
 } from '../api/client'
 import { toInstant } from '../model/instant'
+import type { KnownMeasure } from '../model/layouts'
 
 export const START = Date.parse('2026-11-12T09:00:00Z')
 export const MINUTE = 60_000
@@ -216,4 +217,12 @@ export const aPlan = (more: Partial<PlanEntry> = {}): PlanEntry => ({
   recorders: [],
   trouble: null,
   ...more,
+})
+
+export const aKnownMeasure = (name: string, title: string): KnownMeasure => ({
+  name,
+  title,
+  unit: 's',
+  resource: 'disk',
+  per: 'disk',
 })

@@ -52,7 +52,7 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
         type="button"
         class="hover:text-ink print:hidden"
         aria-keyshortcuts=","
-        title="Settings: clock, light, units, hints (,)"
+        title="Settings: clock, theme, units, hints (,)"
         @click="settings.open()"
       >
         settings

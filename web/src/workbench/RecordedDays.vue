@@ -45,6 +45,7 @@ const isShown = (day: CalendarDay): boolean => bench.window !== null && touches(
 
 function about(day: CalendarDay): string {
   const date = `${day.number} ${title.value}`
+  if (day.share > 0 && judgement.gapSpans.value === null) return `${date}: recorded, its gaps not known yet`
   if (day.share > 0)
     return `${date}: ${spellFixed(Math.min(day.share * 100, day.share < 1 ? 99.9 : 100), day.share < 1 ? 1 : 0)} % recorded`
   const other = otherOf(day)
