@@ -97,7 +97,12 @@ export const useStrips = defineStore('strips', () => {
   }
 
   function choose(next: string, alone: DeviceRef | null = device.value): void {
-    change('another layout', { layout: next, device: alone, strips: opened(next, alone) })
+    change('another layout', { layout: next, device: alone, strips: inPlace(opened(next, alone)) })
+  }
+
+  /** With the keys of the strips whose places they take: the page changes what is there and builds nothing anew. */
+  function inPlace(next: Strip[]): Strip[] {
+    return next.map((strip, at) => ({ ...strip, key: strips.value[at]?.key ?? strip.key }))
   }
 
   /** The layout as it was saved, or as it is ready-made. */

@@ -8,6 +8,7 @@ appeared, and where a counter was reset. Nothing is interpolated.
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import TypeVar, cast
 
 import numpy as np
 
@@ -16,6 +17,8 @@ from reditus.core.errors import UnknownCounter
 from reditus.core.facts import HostFacts
 from reditus.core.schema import Column
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
+
+T = TypeVar("T")
 
 # A tick may come late on a starved machine, but one that is missing altogether doubles the distance. Between the two.
 GAP_FACTOR = 1.75
@@ -69,6 +72,25 @@ class Timebase:
         length_ns = self.interval_ns.copy()
         length_ns[1:] = np.where(self.follows[1:], np.diff(self.monotonic_ns), length_ns[1:])
         return self.wall_ns - length_ns
+
+    def nearest_in(self, other: "Timebase") -> tuple[IntArray, BoolArray]:
+        """For each tick the index of the nearest one in another timebase that is not empty, and whether that lies
+        within half an interval.
+        """
+        # Every measure of a group is asked for at the same ticks. The other one is kept, so that its id stays its own.
+        if id(other) not in self._nearest:
+            own_ns = np.maximum.accumulate(other.wall_ns)
+            after = np.clip(np.searchsorted(own_ns, self.wall_ns), 0, len(own_ns) - 1)
+            before = np.maximum(after - 1, 0)
+            closer = np.abs(own_ns[before] - self.wall_ns) < np.abs(own_ns[after] - self.wall_ns)
+            picked = np.where(closer, before, after)
+            near = np.abs(own_ns[picked] - self.wall_ns) <= self.interval_ns / 2
+            self._nearest[id(other)] = (other, picked, near)
+        return self._nearest[id(other)][1:]
+
+    @cached_property
+    def _nearest(self) -> "dict[int, tuple[Timebase, IntArray, BoolArray]]":
+        return {}
 
     def index_at(self, at_ns: int) -> int | None:
         """Index of the tick whose interval holds the moment; None in a gap."""
@@ -155,7 +177,7 @@ class Frame:
     facts: HostFacts = field(default_factory=HostFacts)
     _deltas: dict[tuple[int, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
     _rates: dict[tuple[int, bool], FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
-    _remembered: dict[Hashable, FloatArray] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _remembered: dict[Hashable, object] = field(default_factory=dict, init=False, repr=False, compare=False)
     _values: dict[tuple[str, str], list[str]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @cached_property
@@ -200,11 +222,13 @@ class Frame:
             self._values[counter, attribute] = sorted(found)
         return list(self._values[counter, attribute])
 
-    def memoize(self, key: Hashable, work: Callable[[], FloatArray]) -> FloatArray:
-        """What `work` returns, worked out once a frame: for parts that many measures have in common."""
+    def memoize(self, key: Hashable, work: Callable[[], T]) -> T:
+        """What `work` returns, worked out once a frame: for parts that many measures have in common. What is kept
+        under a key is always of one type.
+        """
         if key not in self._remembered:
             self._remembered[key] = work()
-        return self._remembered[key]
+        return cast(T, self._remembered[key])
 
     def delta(
         self, counter: str, attributes: Mapping[str, str] | None = None, *, allow_decrease: bool = False

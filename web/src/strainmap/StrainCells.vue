@@ -27,7 +27,7 @@ function paint(): void {
   if (!canvas.value || !context || !props.mean.length) return
   canvas.value.width = props.mean.length
   canvas.value.height = PIXELS
-  const pixels = painted(props.mean, props.high, currentRamp())
+  const pixels = painted(props.mean, props.high, currentRamp(theme.value))
   context.putImageData(new ImageData(pixels, props.mean.length, PIXELS), 0, 0)
 }
 

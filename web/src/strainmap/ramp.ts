@@ -1,5 +1,8 @@
 /** Strain as ink: one ramp from paper to deep rust, darker for more, in whole percent. */
 
+import { inkOf } from '../ui/inks'
+import type { Theme } from '../usePreferences'
+
 export type Rgb = [number, number, number]
 
 export const STOPS = 6
@@ -20,13 +23,9 @@ export function rampOf(stops: Rgb[]): Rgb[] {
   })
 }
 
-/** The ramp of the light that the page is read by. */
-export function currentRamp(): Rgb[] {
-  const style = getComputedStyle(document.documentElement)
-  return rampOf(
-    Array.from({ length: STOPS }, (_, at) => parseHex(style.getPropertyValue(`--color-strain-${at}`))),
-  )
-}
+/** The ramp of the theme that the page is read by. */
+export const currentRamp = (theme: Theme): Rgb[] =>
+  rampOf(Array.from({ length: STOPS }, (_, at) => parseHex(inkOf(`strain-${at}`, theme))))
 
 /** Rows of pixels that a bin is painted with: the first tells its highest, so that no spike hides in a mean. */
 export const PIXELS = 5

@@ -5,6 +5,7 @@ import 'uplot/dist/uPlot.min.css'
 import { onBeforeUnmount, shallowRef, useTemplateRef, watch } from 'vue'
 import type { StripPlan } from '../model/strips'
 import type { Span } from '../model/span'
+import { inkOf } from '../ui/inks'
 import { usePreferences } from '../usePreferences'
 import { plotColumns, plotOptions, type Inks, type StripData } from './chart'
 
@@ -28,9 +29,8 @@ const plot = shallowRef<uPlot | null>(null)
 let drawnAs = ''
 
 function inks(): Inks {
-  const style = getComputedStyle(document.documentElement)
-  const read = (name: string): string => style.getPropertyValue(`--color-${name}`).trim()
-  return { ink: read(props.plan.resource), paper: read('paper'), rule: read('rule-strong') }
+  const of = (name: string): string => inkOf(name, theme.value)
+  return { ink: of(props.plan.resource), paper: of('paper'), rule: of('rule-strong') }
 }
 
 function draw(): void {

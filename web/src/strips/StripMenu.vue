@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Scale } from '../model/amounts'
 import { unitOf, type KnownMeasure } from '../model/layouts'
 import { clampHeight, HOTTEST, mayChoose, spellDevices, type Devices, type Strip } from '../model/strips'
@@ -91,6 +91,13 @@ function putTop(event: Event): void {
 }
 
 const typedLine = ref('')
+// Another strip may take this one's place; what was typed is not about it.
+watch(
+  () => props.strip.plan.id,
+  () => {
+    typedTop.value = typedLine.value = ''
+  },
+)
 const shownLine = computed(() =>
   props.strip.line === null ? '' : String(Number((props.strip.line / props.scale.by).toPrecision(6))),
 )

@@ -3,7 +3,7 @@ import EndLabels from './EndLabels.vue'
 import { useHostLimits } from './useHostLimits'
 import type { DrawnStrip } from './useStripData'
 import { useSession } from '../workbench/session'
-import { computed, onBeforeUnmount, ref } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { roundTop, scaleFor, spellAmount, spellNumber, spellRound, type Unit } from '../model/amounts'
 import type { Span } from '../model/span'
 import { FOLDED, spellDevices } from '../model/strips'
@@ -45,6 +45,12 @@ const LEAST_TOP: Partial<Record<Unit, number>> = { 'bytes/s': 2 ** 20, 'bits/s':
 
 /** Which line the pointer is at, in the figures. */
 const highlighted = ref<number | null>(null)
+watch(
+  () => plan.value.id,
+  () => {
+    highlighted.value = null
+  },
+)
 const isOfLines = computed(() => plan.value.stackedTo === undefined && data.value.lines.length > 1)
 const ofMachine = computed(() => strip.value.devices.kind === 'machine')
 

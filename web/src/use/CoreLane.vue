@@ -4,6 +4,7 @@ import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { usePlacement } from '../api/queries'
 import { spellDuration } from '../model/clock'
 import { lengthOf, type Span } from '../model/span'
+import { inkOf } from '../ui/inks'
 import { usePreferences } from '../usePreferences'
 import { useSession } from '../workbench/session'
 import { drawnRuns, rowHeight, runAt } from './coreRuns'
@@ -59,12 +60,8 @@ function paint(): void {
   canvas.value.width = width.value * scale
   canvas.value.height = rows.value.length * height.value * scale
   context.scale(scale, scale)
-  const style = getComputedStyle(document.documentElement)
-  const [ink, paper] = [
-    style.getPropertyValue('--color-processor').trim(),
-    style.getPropertyValue('--color-paper').trim(),
-  ]
-  context.font = `${TEXT_PX}px ${style.fontFamily}`
+  const [ink, paper] = [inkOf('processor', theme.value), inkOf('paper', theme.value)]
+  context.font = `${TEXT_PX}px ${getComputedStyle(document.documentElement).fontFamily}`
   context.textBaseline = 'middle'
   rows.value.forEach(({ runs }, row) => {
     const top = row * height.value
@@ -77,8 +74,7 @@ function paint(): void {
       const room = Math.floor((right - left - 6) / LETTER_PX)
       if (height.value < 10 || room < 4) continue
       context.globalAlpha = standsBack ? 0.5 : 1
-      context.fillStyle =
-        run.share > 0.55 && !standsBack ? paper : style.getPropertyValue('--color-ink').trim()
+      context.fillStyle = run.share > 0.55 && !standsBack ? paper : inkOf('ink', theme.value)
       context.fillText(run.label.slice(0, room), left + 3, top + height.value / 2)
     }
   })

@@ -22,6 +22,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.filters import damped
 from reditus.core.frame import Timebase
 from reditus.core.measures import Resource
+from reditus.core.measures.measure import or_zero
 from reditus.core.measures.processor import core_count
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray
 
@@ -95,13 +96,13 @@ def judge_blocked_tasks(context: Context) -> Judgement:
     def of(name: str) -> FloatArray:
         return known(readings.on(base, name), count)
 
-    owned = np.nan_to_num(busy.values)
+    owned = or_zero(busy.values)
     seen = _Tasks(
         bench=FindingBuilder(base, rules, Resource.DISK),
         occupied=(owned + of("cpu.steal")) / cores,
         running=np.maximum(owned + of("cpu.waiting"), of("cpu.runnable")),
         blocked=of("cpu.blocked"),
-        load=np.nan_to_num(load),
+        load=or_zero(load),
         stall=readings.on(base, "stall.io.some"),
         hanging=_hanging(readings, base),
         queue=disk.highest_use(readings, base)[1],
@@ -113,7 +114,7 @@ def judge_blocked_tasks(context: Context) -> Judgement:
 def _hanging(readings: Readings, base: Timebase) -> FloatArray | None:
     if not readings.frame.has(STATES, HANGING):
         return None
-    return np.nan_to_num(nearest(readings.frame.level(STATES, HANGING), base))
+    return or_zero(nearest(readings.frame.level(STATES, HANGING), base))
 
 
 def _stretches(seen: _Tasks) -> list[tuple[Stretch, FloatArray]]:
@@ -125,7 +126,7 @@ def _stretches(seen: _Tasks) -> list[tuple[Stretch, FloatArray]]:
     # Where others wait for disks, those that hang have to be the greater part.
     quiet = np.ones(len(hidden), dtype=bool)
     if seen.stall is not None:
-        stalled = np.nan_to_num(seen.stall) >= rules.io_limited_leave
+        stalled = or_zero(seen.stall) >= rules.io_limited_leave
         greater = hidden >= 2 * damped_as_load(seen.blocked, bench.timebase)
         # Those that wait for the journal of a filesystem on a slow disk sleep without counting as blocked.
         quiet = ~stalled | (greater & ~seen.blamed)
@@ -158,7 +159,7 @@ def _finding(seen: _Tasks, stretch: Stretch, hidden: FloatArray) -> Finding:
             Held("cpu.load.1m", seen.load, None, "mean"),
             Held("cpu.runnable", seen.running, None, "mean"),
             Held("cpu.blocked", seen.blocked, None, "mean"),
-            *([] if seen.stall is None else [Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean")]),
+            *([] if seen.stall is None else [Held("stall.io.some", or_zero(seen.stall), None, "mean")]),
         ],
         explanation=(
             f"{number:.1f} processes were in uninterruptible sleep without waiting for a disk, "
@@ -207,11 +208,12 @@ def _counts(load: FloatArray, base: Timebase) -> FloatArray:
     # Never backwards, whatever the clock on the wall does.
     at_s = np.cumsum(np.maximum(np.diff(base.monotonic_ns, prepend=base.monotonic_ns[:1]), 0)) / NS_PER_S
     # The ticks at which a new count shows, or has to be there; at least a count's distance apart.
-    marks = [0]
-    for tick in range(1, len(load)):
-        passed_s = at_s[tick] - at_s[marks[-1]]
-        if passed_s >= UPDATE_S + 2.0 or (passed_s >= UPDATE_S - 1.0 and load[tick] != load[tick - 1]):
+    marks, marked_s = [0], float(at_s[0])
+    changed = np.diff(load, prepend=load[:1]) != 0
+    for tick, (tick_s, differs) in enumerate(zip(at_s.tolist(), changed.tolist(), strict=True)):
+        if tick_s - marked_s >= (UPDATE_S - 1.0 if differs else UPDATE_S + 2.0):
             marks.append(tick)
+            marked_s = tick_s
     picked = np.array(marks)
     elapsed_s = np.diff(at_s[picked])
     guesses = [elapsed_s, np.maximum(np.round(elapsed_s / COUNT_S), 1.0) * COUNT_S]
@@ -224,7 +226,7 @@ def _counts(load: FloatArray, base: Timebase) -> FloatArray:
     for number, (first, last) in enumerate(pairwise(marks)):
         out[first + 1 : last + 1] = counted[number]
     out[marks[-1] + 1 :] = counted[-1] if len(counted) else 0.0
-    return np.nan_to_num(out)
+    return or_zero(out)
 
 
 def _trailing_mean(values: FloatArray, width: int) -> FloatArray:

@@ -18,7 +18,7 @@ from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
 from reditus.core.frame import Timebase
 from reditus.core.measures import Resource
-from reditus.core.measures.measure import natural_key
+from reditus.core.measures.measure import natural_key, or_zero
 from reditus.core.measures.network import PACKETS
 from reditus.core.measures.processor import THROTTLED_PERIODS, TIME, core_count, quotas
 from reditus.core.types import BoolArray, FloatArray
@@ -161,7 +161,7 @@ def judge_cores(context: Context) -> Judgement:
         bench,
         core_count(readings.frame),
         names,
-        np.nan_to_num(busy.values),
+        or_zero(busy.values),
         readings.on(busy.timebase, "stall.cpu.some"),
         rows("cpu.busy"),
         rows("cpu.softirq") + rows("cpu.interrupt"),
@@ -283,7 +283,7 @@ def _steal(readings: Readings, seen: _Cores) -> list[Finding]:
     stolen = readings.on(bench.timebase, "cpu.steal")
     if stolen is None:
         return []
-    taken = np.nan_to_num(stolen) / seen.count
+    taken = or_zero(stolen) / seen.count
     # Some hypervisors book it on top of idle time: it costs something only where there was work to do.
     wanted = (seen.busy >= rules.steal_busy_share * seen.count) & (
         taken * seen.count >= rules.steal_of_busy * seen.busy
@@ -331,12 +331,12 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
     idle = (seen.busy + stolen.sum(axis=0)) / seen.count < rules.quota_busy_most
     held: list[Held] = []
     if described is not None:
-        share = np.nan_to_num(described)
+        share = or_zero(described)
         held.append(Held("cpu.quota", share, rules.quota_enter))
         enter, hold = share >= rules.quota_enter, share >= rules.quota_leave
-        lost = share if seen.stall is None else np.nan_to_num(seen.stall)
+        lost = share if seen.stall is None else or_zero(seen.stall)
     elif seen.stall is not None:
-        lost = np.nan_to_num(seen.stall)
+        lost = or_zero(seen.stall)
         hottest = taken.max(axis=0) if len(seen.names) else seen.busy
         free = idle & (hottest < rules.quota_hottest_most)
         enter, hold = free & (lost >= rules.cpu_stall_enter), free & (lost >= rules.cpu_stall_leave)
@@ -344,7 +344,7 @@ def _quota(readings: Readings, seen: _Cores) -> list[Finding]:
         return []
     if seen.stall is not None:
         held.append(
-            Held("stall.cpu.some", np.nan_to_num(seen.stall), None if described is not None else rules.cpu_stall_enter)
+            Held("stall.cpu.some", or_zero(seen.stall), None if described is not None else rules.cpu_stall_enter)
         )
     held.append(Held("cpu.busy", seen.busy, None, "mean"))
     stretches = _long(sustained(enter, hold, bench.timebase, rules), bench, rules.quota_sustained_s)
@@ -433,7 +433,7 @@ def _thermal(readings: Readings, seen: _Cores) -> list[Finding]:
     if throttles is None or len(throttles) < 2:
         return []
     bench, rules = FindingBuilder(throttles.timebase, seen.bench.rules, Resource.PROCESSOR), seen.bench.rules
-    often = np.nan_to_num(throttles.values)
+    often = or_zero(throttles.values)
     steady = replace(rules, merge_break_s=rules.thermal_merge_s)
     occurs: BoolArray = often > 0
     return [

@@ -21,7 +21,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.facts import DiskRole
 from reditus.core.frame import Series, Timebase
 from reditus.core.measures.disk import IO_TIME
-from reditus.core.measures.measure import natural_key
+from reditus.core.measures.measure import natural_key, or_zero
 from reditus.core.types import BoolArray, FloatArray
 
 ALIKE_SHARE = 0.1
@@ -111,7 +111,7 @@ def risen_waits(readings: Readings, rules: Parameters, base: Timebase) -> BoolAr
         disk = read_disk(readings, rules, name)
         if disk is not None and disk.normal is not None:
             wait = Series(disk.bench.timebase, disk.wait)
-            queues &= np.nan_to_num(nearest(wait, base)) >= rules.io_stalled_times * disk.normal.usual_s
+            queues &= or_zero(nearest(wait, base)) >= rules.io_stalled_times * disk.normal.usual_s
         out |= queues
     return out
 
@@ -183,9 +183,7 @@ def _waiting(disk: DiskReadings, normal: DiskNormal) -> list[Stretch]:
     hold = (disk.wait >= held_s) | (
         (disk.queue >= rules.disk_deep_queue) & (disk.wait >= rules.disk_queued_wait_times / 2 * normal.wait_s)
     )
-    stalled = (
-        np.ones(len(disk.wait), dtype=bool) if disk.stall is None else np.nan_to_num(disk.stall) >= rules.io_stall_enter
-    )
+    stalled = np.ones(len(disk.wait), dtype=bool) if disk.stall is None else or_zero(disk.stall) >= rules.io_stall_enter
     # Programs that ask for many things at once do not count as stalled, however deep the queue.
     return sustained(enter & (stalled | (disk.queue >= rules.disk_very_deep_queue)), hold, bench.timebase, rules)
 
@@ -228,7 +226,7 @@ def _finding(disk: DiskReadings, normal: DiskNormal, stretch: Stretch) -> Findin
     served = bench.mean(disk.requests, stretch)
     deep = queue >= rules.disk_deep_queue and _is_at_its_most(disk, normal, stretch)
     kind = SATURATED if deep else SLOW
-    lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else np.nan_to_num(disk.stall)
+    lost = np.clip(disk.queue, 0.0, 1.0) if disk.stall is None else or_zero(disk.stall)
     held = [
         Held("disk.wait", disk.wait, float(_long_s(disk, normal)[stretch.ticks].max())),
         Held("disk.queue", disk.queue, rules.disk_deep_queue if deep else None, AT_LEAST if deep else "mean"),
@@ -278,7 +276,7 @@ def _confidence(disk: DiskReadings, normal: DiskNormal, stretch: Stretch, queue:
     """Where no task is known to have waited, the depth of the queue decides: the deeper, the surer. None: as usual."""
     rules = disk.bench.rules
     most = ESTIMATED if normal.is_known else UNKNOWN_NORMAL
-    if disk.stall is None or disk.bench.mean(np.nan_to_num(disk.stall), stretch) >= rules.io_stall_enter:
+    if disk.stall is None or disk.bench.mean(or_zero(disk.stall), stretch) >= rules.io_stall_enter:
         return None if normal.is_known else ESTIMATED
     deeper = (queue - rules.disk_very_deep_queue) / rules.disk_very_deep_queue
     return LEAST_CONFIDENT + (most - LEAST_CONFIDENT) * float(np.clip(deeper, 0.0, 1.0))

@@ -9,6 +9,7 @@ from reditus.core.diagnosis.inputs import Readings, nearest
 from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.frame import Timebase
 from reditus.core.measures import Resource
+from reditus.core.measures.measure import or_zero
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray
 
 SERVED_QUANTILE = 0.95
@@ -65,13 +66,13 @@ def read_disk(readings: Readings, rules: Parameters, name: str) -> DiskReadings 
     stall = readings.on(base, "stall.io.some")
     return DiskReadings(
         bench=FindingBuilder(base, rules, Resource.DISK, name),
-        busy=np.nan_to_num(busy.values),
-        wait=np.where(active, np.nan_to_num(wait.values), 0.0),
+        busy=or_zero(busy.values),
+        wait=np.where(active, or_zero(wait.values), 0.0),
         queue=queue,
         requests=requests,
         moved=of("disk.read.rate") + of("disk.write.rate"),
         stall=stall,
-        tasks_waiting=_waiting(readings, base) if stall is None else np.nan_to_num(stall),
+        tasks_waiting=_waiting(readings, base) if stall is None else or_zero(stall),
         normal=_normal_of(readings, rules, name),
     )
 
@@ -87,7 +88,7 @@ def _normal_of(readings: Readings, rules: Parameters, name: str) -> DiskNormal |
         return known(None if sampled is None else nearest(sampled, wait.timebase), len(wait))
 
     requests, queue, busy = of("disk.read.requests") + of("disk.write.requests"), of("disk.queue"), of("disk.busy")
-    waits = np.nan_to_num(wait.values)
+    waits = or_zero(wait.values)
     active = (requests >= rules.disk_active_per_s) & ~np.isnan(wait.values)
     alone = active & (queue <= rules.disk_shallow_queue)
     full = busy >= rules.disk_light_busy

@@ -13,6 +13,7 @@ from reditus.core.diagnosis.finding import Finding, Harm, Kind
 from reditus.core.diagnosis.finding_builder import AT_LEAST, Held
 from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
+from reditus.core.measures.measure import or_zero
 from reditus.core.types import BoolArray
 
 WITH_STALL, WITHOUT_STALL = 0.6, 0.5
@@ -55,7 +56,7 @@ def _finding(disk: DiskReadings, kind: Kind, stretch: Stretch) -> Finding:
         Held("disk.wait", disk.wait, None, "mean"),
     ]
     if disk.stall is not None:
-        held.append(Held("stall.io.some", np.nan_to_num(disk.stall), None, "mean"))
+        held.append(Held("stall.io.some", or_zero(disk.stall), None, "mean"))
     stalled = bench.mean(disk.tasks_waiting, stretch) >= rules.io_waiting_leave
     who = (
         "Tasks lost time to it"

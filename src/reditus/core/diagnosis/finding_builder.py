@@ -11,6 +11,7 @@ from reditus.core.diagnosis.parameters import Parameters
 from reditus.core.diagnosis.sustained import Stretch, time_mean
 from reditus.core.frame import Timebase
 from reditus.core.measures import Resource, measure_named
+from reditus.core.measures.measure import or_zero
 from reditus.core.types import NS_PER_S, FloatArray
 
 CONFIDENT, ESTIMATED = 0.95, 0.7
@@ -107,7 +108,7 @@ class FindingBuilder:
 
 def known(values: FloatArray | None, count: int) -> FloatArray:
     """The values, or zeros where the host does not tell them: missing is never evidence."""
-    return np.zeros(count) if values is None else np.nan_to_num(values)
+    return np.zeros(count) if values is None else or_zero(values)
 
 
 def lasting(rules: Parameters) -> Parameters:

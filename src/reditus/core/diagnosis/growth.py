@@ -21,6 +21,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.frame import Series, Timebase
 from reditus.core.kernel_columns import PAGE_BYTES
 from reditus.core.measures import Resource
+from reditus.core.measures.measure import or_zero
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 SPACE = "system.filesystem.usage"
@@ -253,7 +254,7 @@ def _between_falls(values: FloatArray, base: Timebase, fall: float) -> Iterator[
     """Ticks between sharp falls, which a restart or a kill makes, and between restarts of the machine."""
     before = np.concatenate([values[:1], values[:-1]])
     third = np.concatenate([values[:3], values[:-3]]) if len(values) > 3 else before
-    falls = np.nan_to_num(np.maximum(before, third) - values) >= fall
+    falls = or_zero(np.maximum(before, third) - values) >= fall
     cuts = np.flatnonzero(falls | (np.diff(base.epoch, prepend=base.epoch[:1]) != 0))
     edges = [0, *cuts.tolist(), len(values)]
     for start, end in pairwise(edges):
@@ -293,7 +294,7 @@ def _thrashing(readings: Readings, bench: FindingBuilder, available: FloatArray)
     # Of what is read, a real part was there a moment ago, and most of it are files' pages.
     again = (files >= rules.refaults_per_s) & (files * PAGE_BYTES >= rules.refaults_share * read) & (files >= swapped)
     if stall is not None:
-        lost = np.nan_to_num(stall)
+        lost = or_zero(stall)
         enter, hold = (
             again & (lost >= rules.thrash_stall_enter),
             (files >= rules.refaults_per_s / 2) & (lost >= rules.thrash_stall_leave),
@@ -371,7 +372,7 @@ def _cache(
     step_s = float(np.median(base.interval_ns)) / NS_PER_S
     back = max(int(rules.cache_window_s / step_s), 1)
     before = np.concatenate([np.repeat(cache[:1], min(back, len(cache))), cache[:-back]])[: len(cache)]
-    grown = np.nan_to_num(cache - before) / np.maximum(total, 1.0)
+    grown = or_zero(cache - before) / np.maximum(total, 1.0)
     ample = available > rules.memory_ample_share * total
     stretches = sustained(
         ample & (grown >= rules.cache_growth_share),

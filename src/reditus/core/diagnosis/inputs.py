@@ -42,7 +42,10 @@ class Readings:
     def sampled(self, measure: str, device: str | None = None) -> Series | None:
         """The measure at its own ticks, or None where the host lacks a counter for it."""
         try:
-            return measure_named(measure).derive(self.frame, device)
+            if device is not None:
+                return measure_named(measure).derive(self.frame, device)
+            # Of the machine many rules read the same; of devices there may be too many to keep.
+            return self.frame.memoize(("measure", measure), lambda: measure_named(measure).derive(self.frame, None))
         except UnknownCounter:
             return None
 
@@ -87,10 +90,5 @@ def nearest(sampled: Series, timebase: Timebase) -> FloatArray:
     """Values at the ticks nearest to those of `timebase`; sources are read one after the other within a tick."""
     if sampled.timebase is timebase:
         return sampled.values
-    own_ns = np.maximum.accumulate(sampled.timebase.wall_ns)
-    after = np.clip(np.searchsorted(own_ns, timebase.wall_ns), 0, len(own_ns) - 1)
-    before = np.maximum(after - 1, 0)
-    closer = np.abs(own_ns[before] - timebase.wall_ns) < np.abs(own_ns[after] - timebase.wall_ns)
-    picked = np.where(closer, before, after)
-    near = np.abs(own_ns[picked] - timebase.wall_ns) <= timebase.interval_ns / 2
+    picked, near = timebase.nearest_in(sampled.timebase)
     return np.where(near, sampled.values[picked], np.nan)

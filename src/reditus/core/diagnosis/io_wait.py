@@ -18,6 +18,7 @@ from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import Stretch, sustained
 from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
+from reditus.core.measures.measure import or_zero
 from reditus.core.measures.processor import core_count
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray
 
@@ -118,7 +119,7 @@ def judge_io_wait(context: Context) -> Judgement:
     def on(name: str) -> FloatArray | None:
         return readings.on(base, name)
 
-    owned = np.nan_to_num(busy.values)
+    owned = or_zero(busy.values)
     disk_busy, queue = highest_use(readings, base)
     seen = _Waits(
         bench=FindingBuilder(base, rules, Resource.DISK),
@@ -152,7 +153,7 @@ def _limited(seen: _Waits) -> list[Finding]:
     if seen.stall is None or seen.disk_busy is None:
         return []
     bench, rules = seen.bench, seen.bench.rules
-    stall, busy = np.nan_to_num(seen.stall), np.nan_to_num(seen.disk_busy)
+    stall, busy = or_zero(seen.stall), or_zero(seen.disk_busy)
     # Tasks that wait at a disk have a request there: with fewer in flight than time is lost, they wait elsewhere.
     # Where many disks are at work for others all the time, the tasks that wait without a request are those beyond it.
     beyond = _steadied(seen.blocked - seen.queue, seen)
@@ -229,9 +230,9 @@ def _stalled(seen: _Waits) -> list[Finding]:
     if seen.stall is None or seen.disk_busy is None:
         return []
     bench, rules = seen.bench, seen.bench.rules
-    stall, full = np.nan_to_num(seen.stall), known(seen.full, len(seen.busy))
+    stall, full = or_zero(seen.stall), known(seen.full, len(seen.busy))
     several = seen.blocked >= rules.io_stalled_tasks
-    open_ = ~seen.narrower & seen.risen & (np.nan_to_num(seen.disk_busy) >= rules.io_limited_disk_busy)
+    open_ = ~seen.narrower & seen.risen & (or_zero(seen.disk_busy) >= rules.io_limited_disk_busy)
     stretches = [
         item
         for item in _long(
@@ -280,7 +281,7 @@ def _harmless(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
     stretches = _long(sustained(much, much, bench.timebase, lasting(rules)), seen, rules.io_sustained_s)
     held = [Held("cpu.iowait", seen.iowait, rules.iowait_share * seen.cores)]
     if seen.stall is not None:
-        held.append(Held("stall.io.some", np.nan_to_num(seen.stall), None, "mean"))
+        held.append(Held("stall.io.some", or_zero(seen.stall), None, "mean"))
     return [
         bench.ruled_out(
             HARMLESS,
@@ -298,7 +299,7 @@ def _loaded(seen: _Waits, found: Sequence[Finding]) -> list[RuledOut]:
     if seen.load is None:
         return []
     bench, rules = seen.bench, seen.bench.rules
-    load = np.nan_to_num(seen.load)
+    load = or_zero(seen.load)
     running, blocked = (damped_as_load(item, bench.timebase) for item in (seen.running, seen.blocked))
     idle = running < rules.load_idle_share * seen.cores
     high = idle & (load >= seen.cores) & (load >= 1.5) & (blocked >= rules.blocked_of_load * load)

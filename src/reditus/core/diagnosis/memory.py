@@ -16,6 +16,7 @@ from reditus.core.diagnosis.sustained import Stretch, sustained, without
 from reditus.core.durations import spell_duration
 from reditus.core.frame import GAP_FACTOR, Series
 from reditus.core.measures import Resource
+from reditus.core.measures.measure import or_zero
 from reditus.core.types import NS_PER_S, FloatArray
 
 NEEDS = (
@@ -109,7 +110,7 @@ def judge_memory(context: Context) -> Judgement:
     stall, faults = on("stall.memory.some"), known(on("memory.faults.major"), len(available))
     swapped_in, swapped_out = known(on("swap.in"), len(available)), known(on("swap.out"), len(available))
     scarce = share < rules.memory_scarce_share
-    lost = np.nan_to_num(stall) if stall is not None else np.clip(faults / rules.memory_faults_per_s, 0.0, 1.0) * scarce
+    lost = or_zero(stall) if stall is not None else np.clip(faults / rules.memory_faults_per_s, 0.0, 1.0) * scarce
     pressed = sustained(
         scarce & (lost >= rules.memory_stall_enter), scarce & (lost >= rules.memory_stall_leave), bench.timebase, rules
     )
@@ -201,7 +202,7 @@ def _kills(context: Context, available: Series) -> list[Finding]:
     counted = context.readings.counted("memory.oom_kills")
     if counted is None or len(counted) < 2:
         return []
-    kills = np.nan_to_num(counted.values)
+    kills = or_zero(counted.values)
     bench = FindingBuilder(counted.timebase, context.parameters, Resource.MEMORY)
     left = nearest(available, counted.timebase)
     found = []

@@ -19,7 +19,7 @@ from reditus.core.durations import spell_duration
 from reditus.core.filters import running_median
 from reditus.core.frame import Timebase
 from reditus.core.measures import Resource
-from reditus.core.measures.measure import natural_key
+from reditus.core.measures.measure import natural_key, or_zero
 from reditus.core.measures.network import IO, segments_sent
 from reditus.core.types import NS_PER_S, FloatArray
 
@@ -84,7 +84,7 @@ def _full(readings: Readings, rules: Parameters, name: str, way: str, past: str)
     if use is None or rate is None or np.isnan(use.values).all():
         return []
     bench = FindingBuilder(use.timebase, rules, Resource.NETWORK, name)
-    values = np.nan_to_num(use.values)
+    values = or_zero(use.values)
     # Traffic is uneven: a full link dips for moments, and is full for most of the time.
     uneven = replace(rules, merge_break_s=rules.link_merge_s)
     stretches = sustained(values >= rules.link_full_enter, values >= rules.link_full_leave, use.timebase, uneven)
@@ -131,7 +131,7 @@ def _plateaus(readings: Readings, rules: Parameters, name: str, way: str, past: 
     if rate is None or len(rate) < rules.plateau_ticks + 2:
         return []
     bench = FindingBuilder(rate.timebase, rules, Resource.NETWORK, name)
-    values = np.nan_to_num(rate.values)
+    values = or_zero(rate.values)
     # A median over few ticks would wear the flat top away.
     steady = running_median(values, 5 if len(values) > 6 * rules.plateau_ticks else 3)
     top = float(steady.max())
@@ -205,14 +205,14 @@ def _lossy(readings: Readings, rules: Parameters) -> list[Finding]:
     if resent is None or len(resent) < 2:
         return []
     bench = FindingBuilder(resent.timebase, rules, Resource.NETWORK)
-    sent = np.nan_to_num(segments_sent(readings.frame).values)
-    again = np.nan_to_num(resent.values) * sent
+    sent = or_zero(segments_sent(readings.frame).values)
+    again = or_zero(resent.values) * sent
     share = _over(again, bench, rules.loss_window_s) / np.maximum(_over(sent, bench, rules.loss_window_s), 1e-9)
     overflows = readings.on(bench.timebase, "net.tcp.listen_overflows")
     many = _over(sent, bench, rules.loss_window_s) >= rules.loss_segments_per_s
     lost = (share >= rules.loss_enter) & many
     if overflows is not None:
-        lost &= ~(_over(np.nan_to_num(overflows), bench, rules.loss_window_s) > 0)
+        lost &= ~(_over(or_zero(overflows), bench, rules.loss_window_s) > 0)
     return [
         bench.finding(
             LOSS,

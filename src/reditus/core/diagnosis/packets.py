@@ -2,8 +2,6 @@
 
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from reditus.core.counters import INTERFACE
 from reditus.core.diagnosis.finding import Finding, Kind
 from reditus.core.diagnosis.finding_builder import FindingBuilder, Held
@@ -13,7 +11,7 @@ from reditus.core.diagnosis.rule import Context, Judgement, Rule
 from reditus.core.diagnosis.sustained import sustained
 from reditus.core.durations import spell_duration
 from reditus.core.measures import Resource
-from reditus.core.measures.measure import natural_key
+from reditus.core.measures.measure import natural_key, or_zero
 from reditus.core.measures.network import ERRORS
 
 
@@ -138,7 +136,7 @@ def _found(readings: Readings, rules: Parameters, event: _Event, device: str | N
     if sampled is None or len(sampled) < 2:
         return []
     bench = FindingBuilder(sampled.timebase, rules, Resource.NETWORK, device)
-    rate, least = np.nan_to_num(sampled.values), float(getattr(rules, event.least))
+    rate, least = or_zero(sampled.values), float(getattr(rules, event.least))
     # What is counted comes in bursts; the pauses between belong to it.
     uneven = replace(rules, merge_break_s=rules.counted_merge_s)
     return [

@@ -16,7 +16,7 @@ from reditus.core.facts import DiskRole
 from reditus.core.frame import Series
 from reditus.core.measures import Resource
 from reditus.core.measures.disk import IO_TIME
-from reditus.core.measures.measure import natural_key
+from reditus.core.measures.measure import natural_key, or_zero
 from reditus.core.types import FloatArray
 
 NEEDS = (
@@ -138,12 +138,12 @@ def _flooded(readings: Readings, rules: Parameters, name: str) -> list[Finding]:
     def on(measure: str, device: str | None = None) -> FloatArray:
         return known(readings.on(base, measure, device), count)
 
-    wrote, read = np.nan_to_num(write.values), on("disk.read.rate", name)
+    wrote, read = or_zero(write.values), on("disk.read.rate", name)
     owed, total = on("memory.dirty") + on("memory.writeback"), on("memory.total")
     mostly = (wrote >= rules.writeback_write_share * (wrote + read)) & (wrote > 0)
     much = (owed >= rules.writeback_owed_share * total) | (owed >= rules.writeback_owed_bytes)
     busy, stall = on("disk.busy", name), readings.on(base, "stall.io.some")
-    held_up = np.ones(count, dtype=bool) if stall is None else np.nan_to_num(stall) >= rules.io_stall_enter
+    held_up = np.ones(count, dtype=bool) if stall is None else or_zero(stall) >= rules.io_stall_enter
     under_way = on("memory.writeback") >= rules.writeback_under_way_bytes
     deep = on("disk.queue", name) >= rules.disk_deep_queue
     enter = mostly & much & held_up & under_way & deep & (busy >= rules.disk_busy_enter)

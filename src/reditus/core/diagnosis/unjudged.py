@@ -2,8 +2,6 @@
 
 from collections.abc import Collection, Iterable, Sequence
 
-import numpy as np
-
 from reditus.core.counters import COUNTERS, INTERFACE
 from reditus.core.counters import DISK as DEVICE
 from reditus.core.diagnosis.disk_readings import read_disk
@@ -14,7 +12,7 @@ from reditus.core.facts import DiskRole
 from reditus.core.frame import Frame
 from reditus.core.measures import measure_named
 from reditus.core.measures.disk import IO_TIME
-from reditus.core.measures.measure import natural_key
+from reditus.core.measures.measure import natural_key, or_zero
 from reditus.core.measures.network import IO
 
 FEW_TICKS = 12
@@ -131,7 +129,7 @@ def _links(readings: Readings) -> list[Unjudged]:
 
 def _carries(readings: Readings, name: str) -> bool:
     rates = [readings.sampled(f"net.{way}.rate", name) for way in ("receive", "send")]
-    return any(rate is not None and len(rate) and bool(np.nan_to_num(rate.values).max() > 0) for rate in rates)
+    return any(rate is not None and len(rate) and bool(or_zero(rate.values).max() > 0) for rate in rates)
 
 
 def _named(names: Sequence[str]) -> str:
