@@ -4,7 +4,6 @@ import signal
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
-from uuid import UUID
 
 import psycopg
 import pytest
@@ -13,7 +12,7 @@ from hypothesis import settings as hypothesis_settings
 from sqlalchemy.engine import make_url
 
 from builders import ARCHIVE, HOST, a_schema
-from databases import new_database
+from databases import keep, new_database
 from reditus.core.facts import HostFacts
 from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.app import create_app
@@ -92,20 +91,6 @@ def known(store):
     )
     store.add_schema(ARCHIVE, a_schema())
     return store
-
-
-def keep(store, simulated_archive):
-    answer = simulated_archive.registration
-    host = HostInfo(UUID(answer["host"]["id"]), answer["host"]["name"])
-    facts = HostFacts.from_json(answer["facts"])
-    store.archives.register(
-        host=host, archive=simulated_archive.archive, name=answer["name"], source="simulated", facts=facts
-    )
-    for schema in simulated_archive.schemas():
-        store.add_schema(simulated_archive.archive, schema)
-    for blocks, identities in simulated_archive.batches():
-        store.append(simulated_archive.archive, blocks, [identities])
-    return simulated_archive.archive
 
 
 @pytest.fixture

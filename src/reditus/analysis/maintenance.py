@@ -177,8 +177,8 @@ def maintain(
     for recorder in recorders:
         journal.run(Task.RETENTION, recorder, partial(store.recorders.expire, recorder, time.time_ns()))
     journal.succeeded(Task.RETENTION)
+    grown = store.take_grown()
     if only_grown:
-        grown = store.take_grown()
         failing = {failure.archive for report in journal.reports() for failure in report.failing}
         archives = [archive for archive in archives if archive in grown | failing]
     vanished = 0

@@ -18,6 +18,9 @@ log = structlog.get_logger()
 
 SCRUBBED_A_ROUND = 64
 """Blocks: a second's work or so, every half minute."""
+JUDGED_A_ROUND = 2
+LOADED_S = 1.0
+"""An archive that has grown by hours and then not at all for so long was loaded."""
 MOST_BACKOFF = 8
 
 
@@ -30,6 +33,8 @@ class Background:
         self._store, self._settings, self._journal = store, settings, journal
         self._judged, self._budget, self._lanes = judged, budget, lanes
         self._judged_to: dict[UUID, int] = {}
+        # Whether archives at rest are left to judge.
+        self._is_behind = False
         self._stopping = Event()
         self._thread = Thread(target=self._run, name="background", daemon=True)
 
@@ -45,7 +50,7 @@ class Background:
     def _run(self) -> None:
         # Once everything: what the last server left. From then on what has grown.
         only_grown, failed, said = False, 0, ""
-        while not self._stopping.wait(self._settings.seal_every_s * min(1 + failed, MOST_BACKOFF)):
+        while not self._pause(self._settings.seal_every_s * min(1 + failed, MOST_BACKOFF), bool(failed)):
             try:
                 self._round(only_grown)
                 only_grown, failed, said = True, 0, ""
@@ -59,6 +64,16 @@ class Background:
                         exc_info=None if isinstance(why, DatabaseUnavailable) else why,
                     )
 
+    def _pause(self, pause_s: float, failed: bool) -> bool:
+        """Wait so long, or until a whole recording was loaded, which somebody will open now. Return whether to end."""
+        until_s = time.monotonic() + pause_s
+        while (left_s := until_s - time.monotonic()) > 0:
+            if self._stopping.wait(min(left_s, LOADED_S)):
+                return True
+            if not failed and (self._is_behind or self._store.has_come_to_rest(LOADED_S)):
+                return False
+        return self._stopping.is_set()
+
     def _round(self, only_grown: bool) -> None:
         stop = self._stopping.is_set
         maintain(self._store, self._journal, only_grown=only_grown, undo_s=self._settings.undo_for_s, stop=stop)
@@ -67,12 +82,14 @@ class Background:
         log.debug("scrubbed", seconds=round(time.monotonic() - begun_s, 2))
         # Judging is as heavy as a requested diagnosis: it gives way to every reading, what it has judged so far is
         # kept, and the next round goes on from there.
-        judge_at_rest(
+        judged = judge_at_rest(
             self._store,
             self._journal,
             self._judged,
             self._judged_to,
             allowance=self._budget.long,
             stop=lambda: stop() or self._lanes.reading,
+            most=JUDGED_A_ROUND,
         )
+        self._is_behind = judged == JUDGED_A_ROUND
         give_back()

@@ -202,6 +202,10 @@ class Store:
         """The archives that have grown enough since the last call for compaction to find something to merge."""
         return set(self.appender.take_grown(TARGETS[0]))
 
+    def has_come_to_rest(self, for_s: float) -> bool:
+        """Whether some archive has grown enough for compaction, and not at all for so long."""
+        return self.appender.has_come_to_rest(TARGETS[-1], for_s)
+
     def _transact(self, work: Callable[[Session], T]) -> T:
         with self._session() as session:
             return work(session)

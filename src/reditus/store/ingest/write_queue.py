@@ -1,8 +1,10 @@
 """Append batches: many senders' in one transaction, so that hundreds of hosts cost a few disk syncs a second."""
 
+import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from contextlib import AbstractContextManager
+from dataclasses import dataclass
 from queue import SimpleQueue
 from threading import Lock, Thread
 from typing import Protocol
@@ -24,6 +26,14 @@ log = structlog.get_logger()
 
 MOST_TOGETHER = 512
 """Batches in one transaction at most."""
+
+
+@dataclass(slots=True)
+class _Growth:
+    """Of an archive since it was taken: how many ticks, and when the last of them came, by the monotonic clock."""
+
+    ticks: int = 0
+    last_s: float = 0.0
 
 
 class Sessions(Protocol):
@@ -50,7 +60,7 @@ class WriteQueue:
         self._quick = quick
         self._written = written
         self.known = Known()
-        self._grown: dict[UUID, int] = {}
+        self._grown: dict[UUID, _Growth] = {}
         self._grown_lock = Lock()
         self._queue: SimpleQueue[Append | None] = SimpleQueue()
         self._thread = Thread(target=self._work, name="append", daemon=True)
@@ -67,10 +77,18 @@ class WriteQueue:
     def take_grown(self, by_ticks: int) -> list[UUID]:
         """The archives that have grown by so many ticks since they were taken the last time."""
         with self._grown_lock:
-            found = [archive for archive, ticks in self._grown.items() if ticks >= by_ticks]
+            found = [archive for archive, growth in self._grown.items() if growth.ticks >= by_ticks]
             for archive in found:
                 del self._grown[archive]
         return found
+
+    def has_come_to_rest(self, by_ticks: int, for_s: float) -> bool:
+        """Whether an archive has grown by so many ticks since it was taken, and not at all for so long: as when a
+        whole recording was loaded.
+        """
+        now_s = time.monotonic()
+        with self._grown_lock:
+            return any(growth.ticks >= by_ticks and now_s - growth.last_s >= for_s for growth in self._grown.values())
 
     def close(self) -> None:
         """Write what is queued, then end the thread."""
@@ -124,7 +142,9 @@ class WriteQueue:
             for entry, outcome in done:
                 if isinstance(outcome, Stored):
                     most = max((block.ticks for block in entry.batch.blocks), default=0)
-                    self._grown[entry.archive] = self._grown.get(entry.archive, 0) + most
+                    growth = self._grown.setdefault(entry.archive, _Growth())
+                    growth.ticks += most
+                    growth.last_s = time.monotonic()
         for element, outcome in done:
             if isinstance(outcome, Stored):
                 element.outcome.set_result(outcome)
