@@ -6,7 +6,7 @@ import pytest
 import structlog
 
 from builders import ARCHIVE, a_block
-from reditus.analysis import diagnosis
+from reditus.analysis import diagnosis, rollups
 from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.analysis.maintenance import (
     FIRST_RETRY_S,
@@ -118,6 +118,23 @@ def test_a_round_does_all_that_is_to_be_done(known):
     assert scrub(known, journal, most_blocks=100, every_s=60) == 0  # it is verified, and not due yet
     done = {item.task for item in journal.reports() if item.last_success_ns is not None}
     assert done == {Task.SEALING, Task.ROLLUPS, Task.RETENTION, Task.SCRUBBING}
+
+
+def test_each_part_of_rolling_up_gives_way_first(known, monkeypatch):
+    monkeypatch.setattr(rollups, "STEP_TICKS", 120)
+    monkeypatch.setattr(rollups, "STEPS_A_PASS", 1)
+    known.append(ARCHIVE, [a_block(3, start=at) for at in range(0, 1_200, 3)])
+    reached = []
+
+    def give_way():
+        with known.reading(ARCHIVE) as reader:
+            reached.append(reader.rollups.reach(ARCHIVE, 60))
+
+    maintain(known, Journal(), give_way=give_way)
+    ends = [reach.until_ns for reach in reached if reach]
+    assert reached[0] is None
+    assert len(ends) > 2
+    assert ends == sorted(set(ends))
 
 
 def test_what_no_longer_grows_is_judged_once_and_is_there_when_it_is_opened(known, monkeypatch):

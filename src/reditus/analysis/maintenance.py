@@ -162,12 +162,14 @@ def maintain(
     only_grown: bool = False,
     undo_s: float = UNDO_S,
     stop: Callable[[], bool] = lambda: False,
+    give_way: Callable[[], None] = lambda: None,
 ) -> int:
     """One round over all archives: remove deleted ones, expire what plans no longer keep, merge small blocks, and
     extend rollups. Return by how many blocks there are fewer after merging.
 
     `only_grown` leaves out archives that have not grown enough since the last round for anything to merge. `stop` is
-    called between archives. Raise DatabaseUnavailable where the database cannot be reached.
+    called between archives, `give_way` before each part of the work: it may wait. Raise DatabaseUnavailable where the
+    database cannot be reached.
     """
     archives = [archive for _, archive in store.upkeep.archives()]
     due, recorders = store.upkeep.due_for_removal(undo_s), store.upkeep.recorders_with_plans()
@@ -188,7 +190,7 @@ def maintain(
         merged: list[int] = []
         journal.run(Task.SEALING, archive, partial(_compact, store, archive, merged))
         vanished += sum(merged)
-        journal.run(Task.ROLLUPS, archive, partial(extend_rollups, store, archive))
+        journal.run(Task.ROLLUPS, archive, partial(extend_rollups, store, archive, give_way))
     journal.succeeded(Task.SEALING)
     journal.succeeded(Task.ROLLUPS)
     return vanished
@@ -198,21 +200,22 @@ def _compact(store: Store, archive: UUID, merged: list[int]) -> None:
     merged.append(store.compact(archive))
 
 
-def extend_rollups(store: Store, archive: UUID) -> None:
-    """Extend an archive's rollups, in short transactions, so that appending never waits long. Damaged ones are derived
-    again.
+def extend_rollups(store: Store, archive: UUID, give_way: Callable[[], None] = lambda: None) -> None:
+    """Extend an archive's rollups, in short transactions, so that appending never waits long; `give_way` is called
+    before each. Damaged ones are derived again.
     """
     try:
-        again_elsewhere(lambda: _extend(store, archive))
+        again_elsewhere(lambda: _extend(store, archive, give_way))
     except (DamagedBlock, DatabaseDamaged) as why:
         log.error("damaged rollups are derived again", archive=str(archive), reason=str(why))
         store.drop_rollups(archive)
-        _extend(store, archive)
+        _extend(store, archive, give_way)
 
 
-def _extend(store: Store, archive: UUID) -> None:
+def _extend(store: Store, archive: UUID, give_way: Callable[[], None]) -> None:
     more = True
     while more:
+        give_way()
         with store.extending_rollups(archive) as reader:
             more = grow_rollups(reader, archive)
             more |= grow_use(reader, archive)

@@ -21,6 +21,8 @@ SCRUBBED_A_ROUND = 64
 JUDGED_A_ROUND = 2
 LOADED_S = 1.0
 """An archive that has grown by hours and then not at all for so long was loaded."""
+LONGEST_WAY_S, LOOK_S = 10.0, 0.05
+"""For so long work gives way to requests at most; how often it looks whether they are done."""
 MOST_BACKOFF = 8
 
 
@@ -74,9 +76,22 @@ class Background:
                 return False
         return self._stopping.is_set()
 
+    def _give_way(self) -> None:
+        """Let what is being read go first, for a while."""
+        until_s = time.monotonic() + LONGEST_WAY_S
+        while self._lanes.reading and time.monotonic() < until_s and not self._stopping.wait(LOOK_S):
+            pass
+
     def _round(self, only_grown: bool) -> None:
         stop = self._stopping.is_set
-        maintain(self._store, self._journal, only_grown=only_grown, undo_s=self._settings.undo_for_s, stop=stop)
+        maintain(
+            self._store,
+            self._journal,
+            only_grown=only_grown,
+            undo_s=self._settings.undo_for_s,
+            stop=stop,
+            give_way=self._give_way,
+        )
         begun_s = time.monotonic()
         scrub(self._store, self._journal, most_blocks=SCRUBBED_A_ROUND, every_s=self._settings.scrub_every_s, stop=stop)
         log.debug("scrubbed", seconds=round(time.monotonic() - begun_s, 2))
