@@ -2,6 +2,7 @@
 
 import httpx
 import pytest
+from playwright.sync_api import expect
 
 from e2e_helpers import no_violations, wait_until
 from reditus.simulator.fernhold import STITCH_01_MORNING
@@ -32,6 +33,18 @@ def test_an_archive_at_a_glance(archives):
     no_violations(archives)
     archives.keyboard.press("Escape")
     dialog.wait_for(state="detached")
+
+
+def test_what_is_found_of_a_host_is_one_step_from_the_first_page(archives):
+    """The link opens the finding itself, and so does the address that it leads to."""
+    archives.locator("[data-host-finding]", has_text="Single core saturated, others idle").click()
+    for _ in range(2):
+        archives.get_by_role("tab", name="Findings", selected=True).wait_for()
+        found = archives.locator("[data-finding] [aria-current=true]")
+        found.get_by_text("Single core saturated, others idle, core 5").wait_for()
+        expect(found).to_be_in_viewport()
+        archives.wait_for_url("**finding=cpu.one_core@5**")
+        archives.reload()
 
 
 def test_notes_and_protection_are_kept(archives, running):

@@ -31,6 +31,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const outside = shallowRef<Span | null>(null)
   /** What of the link made no sense, in words. */
   const linkProblem = ref<string | null>(null)
+  /** The finding that is open, as a link names it. */
+  const finding = ref<string | null>(null)
   /** How many times a window was gone to. */
   const steps = ref(0)
   /** Length of the bins of which strips show the means, in seconds; null: as long as a pixel. */
@@ -45,6 +47,7 @@ export const useWorkbench = defineStore('workbench', () => {
     const isOutside = nextWindow.end <= nextExtent.start || nextWindow.start >= nextExtent.end
     outside.value = isOutside ? nextWindow : null
     linkProblem.value = null
+    finding.value = null
     steps.value = 0
     window.value = within(nextWindow, nextExtent)
     needle.value = nextNeedle
@@ -190,6 +193,7 @@ export const useWorkbench = defineStore('workbench', () => {
     mark,
     processFilter,
     linkProblem,
+    finding,
     averaging,
     steps: computed(() => steps.value),
     revisit,

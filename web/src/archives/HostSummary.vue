@@ -3,7 +3,7 @@ import { computed, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Archive, Finding } from '../api/client'
 import { useFindingsOf, useStrain } from '../api/queries'
-import { titleOf } from '../findings/chain'
+import { nameOfFinding, titleOf } from '../findings/chain'
 import { harmOf } from '../findings/harm'
 import { spellInstant } from '../model/clock'
 import { toMs } from '../model/instant'
@@ -11,6 +11,7 @@ import { placeQuery } from '../model/link'
 import { aroundStretch, type Span } from '../model/span'
 import StrainCells from '../strainmap/StrainCells.vue'
 import { useZone } from '../usePreferences'
+import { worstFirst } from './worst'
 
 /** A host at a glance: how hard it was pressed over its last day, and the worst that was found of it. */
 interface Props {
@@ -58,12 +59,9 @@ const worst = computed(() => {
   }
 })
 const findings = computed(() =>
-  (diagnosis.value?.findings ?? [])
-    .filter((finding) => finding.verdict?.state !== 'dismissed')
-    .sort(
-      (a, b) => b.severity * b.time_lost_s - a.severity * a.time_lost_s || b.harm.seconds - a.harm.seconds,
-    ),
+  (diagnosis.value?.findings ?? []).filter((finding) => finding.verdict?.state !== 'dismissed'),
 )
+const listed = computed(() => worstFirst(findings.value))
 watch([diagnosis, error], ([now, failed]) => {
   if (now)
     emit(
@@ -78,7 +76,10 @@ const placeOf = (finding: Finding): Record<string, string> => {
     end: toMs(props.archive.end ?? finding.end),
   }
   const onset = Math.min(toMs(finding.onset.at) + (props.archive.interval_s ?? 0) * 1000, toMs(finding.end))
-  return placeQuery(aroundStretch({ start: toMs(finding.start), end: toMs(finding.end) }, extent), onset)
+  return {
+    ...placeQuery(aroundStretch({ start: toMs(finding.start), end: toMs(finding.end) }, extent), onset),
+    finding: nameOfFinding(finding),
+  }
 }
 </script>
 
@@ -100,7 +101,7 @@ const placeOf = (finding: Finding): Record<string, string> => {
       <span v-if="error" class="text-soft">The last day cannot be judged: {{ error.message }}</span>
       <span v-else-if="isFetching || !diagnosis" class="text-soft" role="status">judging the last day …</span>
       <span v-else-if="!findings.length" class="text-soft">no findings in its last day</span>
-      <template v-for="(finding, place) in findings.slice(0, SHOWN)" :key="finding.id">
+      <template v-for="({ finding, times }, place) in listed.slice(0, SHOWN)" :key="finding.id">
         <span v-if="place" class="text-soft"> · </span>
         <RouterLink
           :to="{ name: 'workbench', params: { id: archive.id }, query: placeOf(finding) }"
@@ -110,10 +111,11 @@ const placeOf = (finding: Finding): Record<string, string> => {
           ><b class="font-semibold" :style="{ color: `var(--color-${finding.resource})` }">{{
             titleOf(finding)
           }}</b
-          ><template v-if="harmOf(finding)">, {{ harmOf(finding) }}</template></RouterLink
+          ><template v-if="harmOf(finding)">, {{ harmOf(finding) }}</template
+          ><template v-if="times > 1">, {{ times }} times</template></RouterLink
         >
       </template>
-      <span v-if="findings.length > SHOWN" class="text-soft"> · {{ findings.length - SHOWN }} more</span>
+      <span v-if="listed.length > SHOWN" class="text-soft"> · {{ listed.length - SHOWN }} more</span>
     </p>
   </div>
 </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, useTemplateRef, watch } from 'vue'
 import { harmOf } from './harm'
 import { useTimes } from '../useTimes'
 import { useMeasures } from '../api/queries'
@@ -32,6 +32,16 @@ const MOSTLY_RECORDED = 0.5
 const LEAST_SHOWN = 0.05
 const MOST_TIMES = 12
 const times = useTimes()
+const list = useTemplateRef<HTMLOListElement>('list')
+/** The one that is open stands at the top, where it is not in view already. */
+function reveal(): void {
+  const head = list.value?.querySelector('[aria-current="true"]')
+  const room = list.value?.parentElement?.parentElement?.getBoundingClientRect()
+  const box = head?.getBoundingClientRect()
+  if (head && box && room && (box.top < room.top || box.bottom > room.bottom))
+    head.closest('li')?.scrollIntoView({ block: 'start' })
+}
+watch([() => bench.selected, list], reveal, { flush: 'post' })
 /** Of what came on several days the first and the last time; else from when to when. */
 function whenOf(finding: Finding): string {
   const first = finding.occurrences[0]
@@ -53,7 +63,12 @@ function whenOf(finding: Finding): string {
         : 'No resource was short in what was recorded. Ruled out lists what was considered.'
     "
   />
-  <ol v-else class="divide-y divide-rule" aria-label="Findings, causes first, then the most stall time">
+  <ol
+    v-else
+    ref="list"
+    class="divide-y divide-rule"
+    aria-label="Findings, causes first, then the most stall time"
+  >
     <li v-for="finding in findings" :key="finding.id" class="py-3 first:pt-0" data-finding>
       <button
         type="button"

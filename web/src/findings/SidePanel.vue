@@ -2,11 +2,14 @@
 import { useSession } from '../workbench/session'
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
 import { computed, watch } from 'vue'
+import type { Finding } from '../api/client'
+import { toMs } from '../model/instant'
 import { TABS } from '../workbench/useMoves'
 import NoteList from '../notes/NoteList.vue'
 import MomentPanel from '../moment/MomentPanel.vue'
 import UsePanel from '../use/UsePanel.vue'
 import { useWorkbench } from '../useWorkbench'
+import { nameOfFinding } from './chain'
 import FindingList from './FindingList.vue'
 import NotJudged from './NotJudged.vue'
 import RuledOutList from './RuledOutList.vue'
@@ -22,6 +25,30 @@ watch(
     if (some && bench.needle === null && bench.tab === TABS.moment) bench.tab = TABS.findings
   },
   { immediate: true },
+)
+/** The finding that a link names, at the needle if it came more than once. */
+const linked = computed(() => {
+  const alike = judgement.findings.value.filter((finding) => nameOfFinding(finding) === bench.finding)
+  const { needle } = bench
+  const isThere = (finding: Finding): boolean =>
+    needle !== null && toMs(finding.start) <= needle && needle <= toMs(finding.end)
+  return alike.find(isThere) ?? alike[0] ?? null
+})
+watch(
+  linked,
+  (finding) => {
+    if (!finding || bench.selected !== null) return
+    bench.selected = finding.id
+    bench.tab = TABS.findings
+  },
+  { immediate: true },
+)
+watch(
+  () => bench.selected,
+  (id) => {
+    const finding = judgement.findings.value.find((item) => item.id === id)
+    bench.finding = finding ? nameOfFinding(finding) : null
+  },
 )
 // Until a tab is chosen, a moment that is pointed at is read; a finding that was gone to stays in view.
 let isChosen = false

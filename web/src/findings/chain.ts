@@ -36,3 +36,7 @@ export function titleOf({ title, device }: Pick<Finding, 'title' | 'device'>): s
   if (device === null) return title
   return `${title}, ${/^\d+$/.test(device) ? `core ${device}` : device}`
 }
+
+/** As a link names it: its kind, and its device where it has one. */
+export const nameOfFinding = ({ kind, device }: Pick<Finding, 'kind' | 'device'>): string =>
+  device === null ? kind : `${kind}@${device}`

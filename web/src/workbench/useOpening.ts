@@ -87,6 +87,7 @@ export function useOpening(
     )
     bench.linkProblem = place.problem
     bench.averaging = readWidth(route.query['means'])
+    bench.finding = typeof route.query['finding'] === 'string' ? route.query['finding'] : null
     if (isLive.value && !place.window && place.needle === null) bench.follow(true)
     opened.value = id.value
   }
@@ -116,6 +117,7 @@ export function useOpening(
         ...(board.layout === 'device' && board.device ? { device: writeDevice(board.device) } : {}),
         ...(board.isChanged ? { strips: board.text } : {}),
         ...(bench.averaging === null ? {} : { means: String(bench.averaging) }),
+        ...(bench.finding === null ? {} : { finding: bench.finding }),
       }
     }),
     LINK_EVERY_MS,
