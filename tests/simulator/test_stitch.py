@@ -71,8 +71,9 @@ def test_what_does_not_fit_waits(frame):
 
 
 def test_every_measure_can_be_derived(frame):
-    # Neither quotas nor heat are simulated on this host.
-    for measure in (item for item in MEASURES.values() if item.name not in ("cpu.quota", "cpu.throttles")):
+    # Neither quotas nor heat are simulated on this host, and it has no sensors.
+    lacking = {"cpu.quota", "cpu.throttles", "cpu.speed", "heat.temperature", "heat.fan", "heat.power"}
+    for measure in (item for item in MEASURES.values() if item.name not in lacking and item.whole):
         assert len(measure.derive(frame, None)) == 3_601, measure.name
 
 

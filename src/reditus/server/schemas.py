@@ -236,7 +236,9 @@ class MeasureOut(Out):
     resource: Resource
     help: str
     formula: str
-    per: Literal["core", "disk", "interface"] | None = Field(description="What it has devices of; null if none.")
+    per: Literal["core", "disk", "interface", "filesystem", "sensor"] | None = Field(
+        description="What it has devices of; null if none."
+    )
     total: Unit | None = Field(description="Unit of the measure summed over time, where that makes sense.")
     per_event: bool = Field(description="Whether it has values only where something happened: no request, no wait.")
 

@@ -14,11 +14,13 @@ from reditus.simulator.scenario import (
     Disk,
     Fault,
     FaultKind,
+    Filesystem,
     Link,
     LogLine,
     Machine,
     Priority,
     Scenario,
+    Sensor,
     Work,
     over_network,
     rotating,
@@ -44,6 +46,7 @@ def at(hour: float, minute: float = 0, second: float = 0) -> float:
 STITCH_01 = Machine(
     id=uuid5(FERNHOLD, "stitch-01"), name="stitch-01", cores=8, memory_bytes=32 * GIB, programs_bytes=3 * GIB,
     disks=(Disk("nvme0n1"),), links=(Link("ens4"),), parked_bytes=300 * 2**20,
+    filesystems=(Filesystem("/", "nvme0n1", 950 * GIB, 310 * GIB, kept=0.4),),
 )  # fmt: skip
 
 
@@ -191,6 +194,7 @@ LEAFDB = Machine(
     id=uuid5(FERNHOLD, "leafdb"), name="leafdb", cores=4, memory_bytes=16 * GIB, swap_bytes=2 * GIB, swap_disk="sdb",
     disks=(Disk("sda"), rotating("sdb")), links=(Link("eth0"),), programs_bytes=2 * GIB, cache_bytes=9 * GIB,
     touch_bytes_per_s=1.2e9,
+    filesystems=(Filesystem("/", "sda", 470 * GIB, 190 * GIB, kept=0.5),),
 )  # fmt: skip
 LEAK_BYTES_PER_S = 104_000.0
 
@@ -246,6 +250,19 @@ VAULT = Machine(
     id=uuid5(FERNHOLD, "vault"), name="vault", cores=8, memory_bytes=32 * GIB, swap_disk="sda",
     disks=(Disk("md0", on=VAULT_DISKS), *(rotating(name) for name in VAULT_DISKS), Disk("sda")),
     links=(Link("eno1", 10_000_000_000),), cache_bytes=20 * GIB, packets_core=None,
+    filesystems=(
+        Filesystem("/", "sda", 230 * GIB, 61 * GIB, kept=0.5),
+        Filesystem("/srv/pictures", "md0", 36_000 * GIB, 30_900 * GIB, kept=0.9, kind="xfs", options="rw,noatime"),
+    ),
+    sensors=(
+        Sensor("hwmon0 coretemp temp1", "Package id 0", 38.0, 71.0, high=85.0, critical=95.0),
+        Sensor("hwmon1 board temp2", "Board", 34.0, 41.0, memory_s=900.0, high=55.0, critical=65.0),
+        Sensor("hwmon1 board fan1", "Front fan", 1_150.0, 1_900.0, memory_s=300.0, is_fan=True),
+        *(
+            Sensor(f"hwmon{at} drivetemp temp1", name, 33.0, 37.0, memory_s=1_800.0, high=55.0, critical=60.0)
+            for at, name in enumerate(VAULT_DISKS, 2)
+        ),
+    ),
 )  # fmt: skip
 
 
@@ -263,19 +280,29 @@ def _vault() -> Scenario:
                 read_bytes_per_s=900e6, read_size=512 * 1024, depth=6, waits=0.0, user="root",
             ),
         ),
-        faults=(Fault(FaultKind.SLOW_DISK, at(27, 15), at(48), "sdd", 7.0),),
+        faults=(
+            Fault(FaultKind.SLOW_DISK, at(27, 15), at(48), "sdd", 7.0),
+            Fault(FaultKind.WARM_ROOM, at(13, 40), at(14, 20), factor=9.0),
+            Fault(FaultKind.WARM_ROOM, at(14, 20), at(16, 30), factor=17.0),
+            Fault(FaultKind.HEAT, at(14, 35), at(16, 30), factor=0.8),
+        ),
         causes=(
             Cause("disk.busy_steady", at(1), at(5), is_problem=False, device="md0",
                   story="The nightly scrub keeps every disk busy with one request at a time; each answers as it always "
                         "does."),
             Cause("disk.busy_steady", at(25), at(27, 15), is_problem=False, device="md0",
                   story="The scrub of the second night, until one disk falls behind."),
+            Cause("cpu.thermal", at(14, 35), at(16, 30), is_problem=True,
+                  story="Thursday afternoon the room's cooling stood still: everything is seventeen degrees warmer, "
+                        "and the cores are slowed down."),
             Cause("disk.slow", at(27, 15), at(48), is_problem=True, device="sdd",
                   story="From 03:15 sdd needs seven times as long for every request; the volume is as slow as its "
                         "slowest disk."),
         ),
         lines=(
             LogLine(at(1), "informational", "kernel", "md: data-check of RAID array md0"),
+            LogLine(at(14, 35, 20), "warning", "kernel", "CPU2: Core temperature above threshold, cpu clock throttled"),
+            LogLine(at(16, 30, 5), "informational", "kernel", "CPU2: Core temperature/speed normal"),
             LogLine(at(25), "informational", "kernel", "md: data-check of RAID array md0"),
             LogLine(at(27, 16, 12), "warning", "kernel", "sd 3:0:0:0: [sdd] tag#11 timing out command, waited 30s"),
             LogLine(at(27, 44, 50), "warning", "diskwatch[702]", "sdd: 8 sectors pending"),
@@ -286,6 +313,7 @@ def _vault() -> Scenario:
 SCAN_GATE = Machine(
     id=uuid5(FERNHOLD, "scan-gate"), name="scan-gate", cores=4, memory_bytes=8 * GIB,
     disks=(Disk("nvme0n1"),), links=(Link("enp1s0"), Link("enp2s0")), cache_bytes=4 * GIB, packet_cost_s=3.4e-6,
+    filesystems=(Filesystem("/", "nvme0n1", 1_900 * GIB, 800 * GIB, kept=0.05),),
 )  # fmt: skip
 
 
@@ -329,6 +357,10 @@ def _scan_gate() -> Scenario:
 READING_ROOM = Machine(
     id=uuid5(FERNHOLD, "reading-room"), name="reading-room", cores=4, memory_bytes=16 * GIB,
     disks=(Disk("vda"), over_network("vdb")), links=(Link("eth0"),), parked_bytes=1_900 * 2**20, cache_bytes=11 * GIB,
+    filesystems=(
+        Filesystem("/", "vda", 230 * GIB, 96 * GIB, kept=0.2),
+        Filesystem("/var/store", "vdb", 2_000 * GIB, 640 * GIB),
+    ),
 )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from reditus.simulator.network import Network
 from reditus.simulator.processes import FIRST_PID, Processes
 from reditus.simulator.processor import UPTIME_S, Processor, Running
 from reditus.simulator.scenario import FaultKind, Scenario
+from reditus.simulator.surroundings import Surroundings
 from reditus.simulator.troubles import Held, Troubles
 
 FIRST_MONOTONIC_NS = UPTIME_S * NS_PER_S
@@ -167,7 +168,7 @@ class _Engine:
         self._demand = Demand(scenario)
         self._memory, self._disks = Memory(scenario), Disks(scenario)
         self._network, self._processor = Network(scenario), Processor(scenario)
-        self._troubles = Troubles(scenario)
+        self._troubles, self._surroundings = Troubles(scenario), Surroundings(scenario)
         self.processes = Processes(scenario, self._demand.works)
         self._tally = Tally()
 
@@ -203,6 +204,7 @@ class _Engine:
             "disk": self._disks.counters(served),
             **self._network.counters(at_s, carried),
             **self._stalls(running, served, held),
+            **self._surroundings.counters(at_s, served, running.busy / self._scenario.machine.cores),
             **self._troubles.counters(at_s, held),
             "process": self.processes.counters(at_s, loads, cpu["cpu"], running, served, wants, bottom, held.hung),
         }

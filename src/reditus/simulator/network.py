@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from reditus.core.kernel_columns import backlog, interface_columns, protocol_event
+from reditus.core.counters import PROTOCOL, PROTOCOL_FIELD
+from reditus.core.kernel_columns import backlog, interface_columns, kernel_column, protocol_event
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Tally, generator
@@ -16,6 +17,10 @@ from reditus.simulator.demand import Load
 from reditus.simulator.scenario import FaultKind, Scenario
 from reditus.simulator.troubles import Troubles
 
+FOURTH = 0.8
+"""Share of the packets that are of IPv4."""
+ICMP_SHARE, UDP_SHARE, SEGMENTS_AN_OPENING = 0.00002, 0.004, 0.0004
+OPEN_AT_FIRST, OPEN_A_PACKET = 12, 0.004
 USABLE = 0.94
 """Of a link's speed, what is left for data beside frames' heads and gaps."""
 LEAST_LOSS, LOSS_WHEN_FULL = 0.0002, 0.012
@@ -103,21 +108,67 @@ class Network:
             "network": network,
             "backlog": self._backlog(carried),
             **self._protocols(at_s, carried),
+            "sockets": self._sockets(carried),
+        }
+
+    def _established(self, carried: Carried) -> IntArray:
+        return np.round(OPEN_AT_FIRST / 2 + np.sqrt(carried.packets + carried.sent) * OPEN_A_PACKET * 18).astype(
+            np.int64
+        )
+
+    def _sockets(self, carried: Carried) -> dict[Column, IntArray]:
+        """The more there is to say, the more sockets say it."""
+        busy = np.sqrt(carried.packets + carried.sent)
+        levels = {
+            ("tcp", "inuse"): OPEN_AT_FIRST + busy * OPEN_A_PACKET * 20,
+            ("tcp", "tw"): busy * OPEN_A_PACKET * 60,
+            ("tcp", "orphan"): busy * 0.0,
+            ("udp", "inuse"): 4 + busy * 0.0,
+            ("sockets", "used"): 90 + busy * OPEN_A_PACKET * 24,
+        }
+        return {
+            kernel_column("system.network.linux.sockets", {PROTOCOL: protocol, PROTOCOL_FIELD: name}): np.round(
+                level
+            ).astype(np.int64)
+            for (protocol, name), level in levels.items()
         }
 
     def _protocols(self, at_s: FloatArray, carried: Carried) -> dict[str, dict[Column, IntArray]]:
         interval_s, ticks = self._scenario.interval_s, len(carried.sent)
         zero = np.zeros(ticks)
+        packets = (carried.packets - carried.dropped) * interval_s
+        sent = (carried.sent + carried.again) * interval_s
+        segments = packets + sent
         refused = self._troubles.level(FaultKind.LISTEN_QUEUE, at_s) * interval_s
         growth: dict[str, dict[tuple[str, str], NDArray[Any]]] = {
             "protocols": {
                 ("tcp", "AttemptFails"): self._rng.poisson(0.02 * interval_s, ticks),
                 ("tcp", "EstabResets"): self._rng.poisson(0.01 * interval_s, ticks),
-                ("tcp", "InSegs"): (carried.packets - carried.dropped) * interval_s,
-                ("tcp", "OutSegs"): (carried.sent + carried.again) * interval_s,
+                ("tcp", "InSegs"): packets,
+                ("tcp", "InErrs"): zero,
+                ("tcp", "OutSegs"): sent,
                 ("tcp", "RetransSegs"): carried.again * interval_s,
+                ("tcp", "ActiveOpens"): segments * SEGMENTS_AN_OPENING * 0.3,
+                ("tcp", "PassiveOpens"): segments * SEGMENTS_AN_OPENING * 0.7,
+                ("ip", "InReceives"): packets * FOURTH,
+                ("ip", "OutRequests"): sent * FOURTH,
+                ("ip", "InDiscards"): zero,
+                ("icmp", "InMsgs"): packets * ICMP_SHARE,
+                ("icmp", "OutMsgs"): packets * ICMP_SHARE,
+                ("icmp", "InDestUnreachs"): packets * ICMP_SHARE * 0.1,
+                ("udp", "InDatagrams"): packets * UDP_SHARE,
+                ("udp", "OutDatagrams"): sent * UDP_SHARE,
                 ("udp", "NoPorts"): self._rng.poisson(0.05 * interval_s, ticks),
                 ("udp", "RcvbufErrors"): self._troubles.level(FaultKind.DATAGRAMS, at_s) * interval_s,
+            },
+            "protocols.six": {
+                ("ip6", "InReceives"): packets * (1 - FOURTH),
+                ("ip6", "OutRequests"): sent * (1 - FOURTH),
+                ("ip6", "InDiscards"): zero,
+                ("icmp6", "InMsgs"): packets * ICMP_SHARE,
+                ("icmp6", "OutMsgs"): packets * ICMP_SHARE,
+                ("udp6", "InDatagrams"): packets * UDP_SHARE * 0.1,
+                ("udp6", "OutDatagrams"): sent * UDP_SHARE * 0.1,
             },
             "protocols.more": {
                 ("tcpext", "ListenOverflows"): refused,
@@ -126,7 +177,7 @@ class Network:
                 ("tcpext", "TCPBacklogDrop"): zero,
             },
         }
-        return {
+        out = {
             group: {
                 protocol_event(protocol, name): self._tally(
                     (protocol, name), np.asarray(grown, dtype=np.float64), 2_000
@@ -135,6 +186,9 @@ class Network:
             }
             for group, events in growth.items()
         }
+        now = {PROTOCOL: "tcp", PROTOCOL_FIELD: "CurrEstab"}
+        out["protocols"][kernel_column("system.network.linux.protocol_state", now)] = self._established(carried)
+        return out
 
     def _backlog(self, carried: Carried) -> dict[Column, IntArray]:
         core_of, cores, interval_s = self._machine.packets_core, self._machine.cores, self._scenario.interval_s

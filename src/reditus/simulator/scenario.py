@@ -59,6 +59,38 @@ class Link:
 
 
 @dataclass(frozen=True, slots=True)
+class Filesystem:
+    """A mounted filesystem, some of whose disk's writes stay there."""
+
+    mount: str
+    disk: str
+    size_bytes: int
+    used_bytes: int
+    """When the recording begins."""
+    kept: float = 0.0
+    """Share of the bytes written to the disk by which it grows."""
+    kind: str = "ext4"
+    options: str = "rw,relatime"
+
+
+@dataclass(frozen=True, slots=True)
+class Sensor:
+    """A sensor of the machine: of a temperature that follows the work, or of a fan that follows the temperature."""
+
+    name: str
+    label: str
+    idle: float
+    """In °C or revolutions per minute, with nothing to do."""
+    busy: float
+    """With every core full for long."""
+    memory_s: float = 120.0
+    """How long it takes to follow."""
+    high: float | None = None
+    critical: float | None = None
+    is_fan: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Machine:
     """A host's build."""
 
@@ -86,6 +118,8 @@ class Machine:
     packets_core: int | None = 0
     """The one core that takes all packets in; None: all of them take their share."""
     packet_cost_s: float = 1.5e-6
+    filesystems: tuple[Filesystem, ...] = ()
+    sensors: tuple[Sensor, ...] = ()
     timezone: str = "Europe/London"
     """By which clock the host lives; the times of a scenario are UTC."""
 
@@ -181,6 +215,8 @@ class FaultKind(Enum):
     """The work named `device` may move `factor` bytes a second."""
     HEAT = "heat"
     """Every core is slowed down, `factor` times a second."""
+    WARM_ROOM = "warm room"
+    """The air is `factor` °C warmer than usual."""
     FORKS = "fork storm"
     """`factor` tasks are made a second, and are gone at once."""
     SWITCHES = "switch storm"

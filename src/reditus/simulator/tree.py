@@ -4,7 +4,7 @@ Numbers are written as the files print them: from the same integers that the sim
 """
 
 import shutil
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from reditus.core import counters as name
@@ -45,7 +45,12 @@ class Tree:
         self._put("/proc/diskstats", self._diskstats(every["disk"]))
         self._put("/proc/net/dev", self._netdev(every["network"]))
         self._put("/proc/net/softnet_stat", self._softnet(every["backlog"]))
-        self._put("/proc/net/snmp", self._protocols(every["protocols"], {"tcp": "Tcp", "udp": "Udp"}))
+        titles = {"ip": "Ip", "icmp": "Icmp", "tcp": "Tcp", "udp": "Udp"}
+        self._put("/proc/net/snmp", self._protocols(every["protocols"], titles))
+        self._put("/proc/net/snmp6", self._protocols_six(every["protocols.six"]))
+        self._put("/proc/net/sockstat", self._sockets(every["sockets"]))
+        for path, text in self._sensors(every.get("sensor", {})):
+            self._put(path, text)
         self._put("/proc/net/netstat", self._protocols(every["protocols.more"], {"tcpext": "TcpExt"}))
         for resource in ("cpu", "memory", "io"):
             self._put(f"/proc/pressure/{resource}", self._pressure(every[f"stall.{resource}"]))
@@ -145,6 +150,27 @@ class Tree:
                    if column.attribute(name.PROTOCOL) == protocol}  # fmt: skip
             lines += [f"{title}: {' '.join(map(str, own))}\n", f"{title}: {' '.join(map(str, own.values()))}\n"]
         return "".join(lines)
+
+    def _protocols_six(self, now: Tick) -> str:
+        return "".join(
+            f"{str(column.attribute(name.PROTOCOL)).capitalize()}{column.attribute(name.PROTOCOL_FIELD)} {value}\n"
+            for column, value in now.items()
+        )
+
+    def _sockets(self, now: Tick) -> str:
+        lines: dict[str, str] = {}
+        for column, value in now.items():
+            protocol = str(column.attribute(name.PROTOCOL))
+            title = protocol if protocol == "sockets" else protocol.upper()
+            lines[title] = f"{lines.get(title, f'{title}:')} {column.attribute(name.PROTOCOL_FIELD)} {value}"
+        return "".join(f"{line}\n" for line in lines.values())
+
+    def _sensors(self, now: Tick) -> Iterator[tuple[str, str]]:
+        for column, value in now.items():
+            monitor, driver, entry = str(column.attribute(name.SENSOR)).split(" ")
+            folder = f"/sys/class/hwmon/{monitor}"
+            yield f"{folder}/name", f"{driver}\n"
+            yield f"{folder}/{entry}_input", f"{value}\n"
 
     def _pressure(self, now: Tick) -> str:
         return "".join(

@@ -2,20 +2,22 @@
 
 from reditus.core.errors import UnknownMeasure
 from reditus.core.measures.disk import DISK
+from reditus.core.measures.filesystem import FILESYSTEM
+from reditus.core.measures.heat import HEAT
 from reditus.core.measures.measure import Measure
 from reditus.core.measures.memory import MEMORY, SWAP
 from reditus.core.measures.network import NETWORK
 from reditus.core.measures.process import is_process, process_measure
 from reditus.core.measures.processor import PROCESSOR
+from reditus.core.measures.protocols import PROTOCOLS
 from reditus.core.measures.raw import counter_measure, is_counter
 from reditus.core.measures.strain import STRAIN
 
-DERIVATION_VERSION = 3
+DERIVATION_VERSION = 4
 """Grows whenever a formula changes, so that what was computed before is computed again."""
 
-MEASURES: dict[str, Measure] = {
-    measure.name: measure for measure in [*PROCESSOR, *MEMORY, *SWAP, *DISK, *NETWORK, *STRAIN]
-}
+_IN_ORDER = (PROCESSOR, HEAT, MEMORY, SWAP, DISK, FILESYSTEM, NETWORK, PROTOCOLS, STRAIN)
+MEASURES: dict[str, Measure] = {measure.name: measure for part in _IN_ORDER for measure in part}
 
 
 def measure_named(name: str) -> Measure:

@@ -34,6 +34,10 @@ class Unit(Enum):
     PER_S = "1/s"
     SECONDS = "s"
     COUNT = "count"
+    CELSIUS = "°C"
+    PER_MIN = "1/min"
+    WATTS = "W"
+    HERTZ = "Hz"
 
 
 class Per(Enum):
@@ -42,6 +46,8 @@ class Per(Enum):
     CORE = "cpu.logical_number"
     DISK = "system.device"
     INTERFACE = "network.interface.name"
+    FILESYSTEM = "system.filesystem.mountpoint"
+    SENSOR = "hw.id"
 
 
 class Reach(Enum):

@@ -5,9 +5,10 @@ from functools import partial
 
 import numpy as np
 
-from reditus.core.counters import FAULT_TYPE, MEMORY_FIELD, PAGING_DIRECTION, PAGING_EVENT
+from reditus.core.counters import DISK, FAULT_TYPE, MEMORY_FIELD, PAGING_DIRECTION, PAGING_EVENT, PAGING_STATE
+from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Series
-from reditus.core.measures.measure import Measure, Need, Resource, Unit
+from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add
 from reditus.core.measures.processor import stall_need, stalled
 from reditus.core.types import FloatArray
 
@@ -15,6 +16,7 @@ BYTES = "system.memory.linux.bytes"
 EVENTS = "system.paging.linux.events"
 FAULTS = "system.paging.faults"
 SWAP_TRAFFIC = "system.paging.operations"
+SWAP_SPACE = "system.paging.usage"
 
 REQUIRED = ("MemTotal", "MemFree", "AnonPages", "Buffers", "Cached")
 # Fields that older kernels lack, or that are 0 on most machines, count as 0 where they are missing.
@@ -167,6 +169,44 @@ MEMORY = [
         )
         for name, (title, text) in PART_HELP.items()
     ),
+    *(
+        _size(f"memory.{name}", title, source, text)
+        for name, title, source, text in (
+            ("active.programs", "Programs, active", "Active(anon)", "Memory of programs that was used of late."),
+            (
+                "inactive.programs",
+                "Programs, inactive",
+                "Inactive(anon)",
+                "Memory of programs that was not used for a while: under pressure it is the first to go to swap.",
+            ),
+            ("active.cache", "File cache, active", "Active(file)", "Pages of files that were used more than once."),
+            (
+                "inactive.cache",
+                "File cache, inactive",
+                "Inactive(file)",
+                "Pages of files that were used once, or not of late: they are dropped first.",
+            ),
+            ("unevictable", "Unevictable", "Unevictable", "Locked in memory: neither dropped nor swapped."),
+            (
+                "slab.reclaimable",
+                "Slab, reclaimable",
+                "SReclaimable",
+                "The kernel's caches of names and inodes, which it gives up under pressure.",
+            ),
+            (
+                "slab.fixed",
+                "Slab, fixed",
+                "SUnreclaim",
+                "The kernel's objects that it cannot give up. Growth without end is a leak in the kernel.",
+            ),
+            (
+                "huge.transparent",
+                "Huge pages of programs",
+                "AnonHugePages",
+                "Memory of programs that the kernel put into huge pages by itself.",
+            ),
+        )
+    ),
     _size("memory.dirty", "Dirty", "Dirty", "Changed in memory and still owed to disk."),
     _size("memory.writeback", "Writeback", "Writeback", "On its way to disk at this moment."),
     _stall("some", "Share of time in which at least one task was held up for lack of memory."),
@@ -205,6 +245,13 @@ def _swap_held(frame: Frame, _: str | None) -> Series:
     return Series(total.timebase, total.values - frame.level(BYTES, {MEMORY_FIELD: "SwapFree"}).values)
 
 
+def _device_used(frame: Frame, device: str | None) -> Series:
+    names = [device] if device is not None else frame.values_of(SWAP_SPACE, DISK)
+    if not names:
+        raise UnknownCounter(SWAP_SPACE)
+    return add(frame.level(SWAP_SPACE, {DISK: name, PAGING_STATE: "used"}) for name in names)
+
+
 def _traffic(direction: str, title: str, text: str) -> Measure:
     need = Need(SWAP_TRAFFIC, ((PAGING_DIRECTION, direction),))
     return _rate(f"swap.{direction}", title, text, (need,), Resource.SWAP, Unit.BYTES_PER_S, Unit.BYTES)
@@ -220,4 +267,10 @@ SWAP = [
         (Need(BYTES, ((MEMORY_FIELD, "SwapTotal"),)), Need(BYTES, ((MEMORY_FIELD, "SwapFree"),))), _swap_held,
     ),
     _size("swap.total", "Swap total", "SwapTotal", "Swap that is switched on.", Resource.SWAP),
+    Measure(
+        "swap.device.used", "Swap used, by device", Unit.BYTES, Resource.SWAP,
+        "Occupied swap of each device or file; of the machine, all together.", "used, as /proc/swaps tells it",
+        tuple(Need(SWAP_SPACE, ((PAGING_STATE, "used"),), reach) for reach in (Reach.THIS, Reach.WHOLE)),
+        _device_used, per=Per.DISK,
+    ),
 ]  # fmt: skip

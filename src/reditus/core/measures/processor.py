@@ -151,6 +151,11 @@ def throttles(frame: Frame, _: str | None) -> Series:
     return add(frame.rate(THROTTLES, {CPU_NUMBER: core, THROTTLE: "core"}) for core in cores)
 
 
+def _per_core(frame: Frame, _: str | None, *, counter: str) -> Series:
+    load = frame.level(counter)
+    return Series(load.timebase, load.values / core_count(frame))
+
+
 def stall_need(resource: str, scope: str) -> Need:
     """The column of a pressure total."""
     return Need(PRESSURE, ((RESOURCE, resource), (SCOPE, scope)))
@@ -276,6 +281,19 @@ PROCESSOR = [
             f"system.cpu.load_average.{minutes}m",
             "Damped count of tasks that are runnable or blocked. Above the number of cores it still need not be demand "
             "for processors: split it into runnable and blocked.",
+        )
+        for minutes in (1, 5, 15)
+    ),
+    *(
+        Measure(
+            f"cpu.load.{minutes}m.per_core",
+            f"Load per core, {minutes} min",
+            Unit.TASKS,
+            Resource.PROCESSOR,
+            "The load divided by the number of cores, so that machines of different sizes can be compared.",
+            "load / cores",
+            (Need(f"system.cpu.load_average.{minutes}m"), _COUNTING),
+            partial(_per_core, counter=f"system.cpu.load_average.{minutes}m"),
         )
         for minutes in (1, 5, 15)
     ),

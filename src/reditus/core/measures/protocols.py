@@ -1,0 +1,64 @@
+"""Protocols one by one: what IPv4, IPv6, TCP, UDP and ICMP took in and sent, and the sockets that there are."""
+
+from reditus.core.counters import PROTOCOL, PROTOCOL_FIELD
+from reditus.core.measures.measure import Measure, Need, Resource, Unit
+
+EVENTS = "system.network.linux.protocol"
+LEVELS = "system.network.linux.protocol_state"
+SOCKETS = "system.network.linux.sockets"
+
+
+def _of(counter: str, protocol: str, field: str) -> Need:
+    return Need(counter, ((PROTOCOL, protocol), (PROTOCOL_FIELD, field)))
+
+
+def _event(name: str, title: str, protocol: str, field: str, text: str) -> Measure:
+    need = _of(EVENTS, protocol, field)
+    return Measure(
+        name, title, Unit.PER_S, Resource.NETWORK, text, f"Δ{field} / Δt", (need,),
+        lambda frame, _: frame.rate(need.counter, dict(need.fixed)), total=Unit.COUNT,
+    )  # fmt: skip
+
+
+def _level(name: str, title: str, counter: str, protocol: str, field: str, text: str) -> Measure:
+    need = _of(counter, protocol, field)
+    return Measure(
+        name, title, Unit.COUNT, Resource.NETWORK, text, f"{field}, as read", (need,),
+        lambda frame, _: frame.level(need.counter, dict(need.fixed)),
+    )  # fmt: skip
+
+
+PROTOCOLS = [
+    _event("net.ip.received", "IPv4 packets received", "ip", "InReceives", "Packets taken in, damaged ones too."),
+    _event("net.ip.sent", "IPv4 packets sent", "ip", "OutRequests", "Packets that programs of this machine sent."),
+    _event("net.ip.discarded", "IPv4 packets discarded", "ip", "InDiscards", "Good packets without room."),
+    _event("net.ip6.received", "IPv6 packets received", "ip6", "InReceives", "Packets taken in, damaged ones too."),
+    _event("net.ip6.sent", "IPv6 packets sent", "ip6", "OutRequests", "Packets that programs of this machine sent."),
+    _event("net.ip6.discarded", "IPv6 packets discarded", "ip6", "InDiscards",
+           "Good packets for which there was no room."),
+    _event("net.tcp.received", "TCP segments received", "tcp", "InSegs", "Segments taken in, damaged ones too."),
+    _event("net.tcp.sent", "TCP segments sent", "tcp", "OutSegs", "Segments sent, those sent again not counted."),
+    _event("net.tcp.opened", "TCP connections opened", "tcp", "ActiveOpens", "Connections that this machine opened."),
+    _event("net.tcp.accepted", "TCP connections accepted", "tcp", "PassiveOpens",
+           "Connections that others opened to this machine."),
+    _event("net.tcp.errors", "TCP segments damaged", "tcp", "InErrs", "Segments received in error."),
+    _event("net.udp.received", "UDP datagrams received", "udp", "InDatagrams", "Datagrams handed to programs (IPv4)."),
+    _event("net.udp.sent", "UDP datagrams sent", "udp", "OutDatagrams", "Datagrams sent (IPv4)."),
+    _event("net.udp6.received", "UDP datagrams received, IPv6", "udp6", "InDatagrams", "Datagrams handed to programs."),
+    _event("net.udp6.sent", "UDP datagrams sent, IPv6", "udp6", "OutDatagrams", "Datagrams sent."),
+    _event("net.icmp.received", "ICMP messages received", "icmp", "InMsgs", "Messages taken in (IPv4)."),
+    _event("net.icmp.sent", "ICMP messages sent", "icmp", "OutMsgs", "Messages sent (IPv4)."),
+    _event("net.icmp.unreachable", "ICMP: destination unreachable", "icmp", "InDestUnreachs",
+           "Messages that say that something sent could not be delivered."),
+    _event("net.icmp6.received", "ICMPv6 messages received", "icmp6", "InMsgs", "Messages taken in."),
+    _event("net.icmp6.sent", "ICMPv6 messages sent", "icmp6", "OutMsgs", "Messages sent."),
+    _level("net.tcp.established", "TCP connections established", LEVELS, "tcp", "CurrEstab",
+           "Connections that are open, or that only the other side has closed."),
+    _level("net.tcp.sockets", "TCP sockets", SOCKETS, "tcp", "inuse", "TCP sockets in use (IPv4), listening ones too."),
+    _level("net.tcp.time_wait", "TCP sockets in TIME-WAIT", SOCKETS, "tcp", "tw",
+           "Closed connections that are remembered for a minute. Many are normal on a server of short connections."),
+    _level("net.tcp.orphaned", "TCP sockets without a program", SOCKETS, "tcp", "orphan",
+           "Connections that no program holds any more, on their way to the end."),
+    _level("net.udp.sockets", "UDP sockets", SOCKETS, "udp", "inuse", "UDP sockets in use (IPv4)."),
+    _level("net.sockets", "Sockets", SOCKETS, "sockets", "used", "Sockets of every kind."),
+]  # fmt: skip
