@@ -101,8 +101,7 @@ class Filesystems:
 
     def __init__(self, root: str = "/") -> None:
         self._takes: Callable[[Column], bool] | None = None
-        self._mounts_file = Path(root, "proc/self/mounts")
-        self._with_device = Path(root, "proc/filesystems")
+        self._root = Path(root)
         self._askers: dict[str, _Asker] = {}
         self._look_at_ns: int | None = None
         self._columns: tuple[Column, ...] = ()
@@ -151,20 +150,37 @@ class Filesystems:
         self._askers = {mount: self._askers.get(mount) or _Asker(mount) for mount in wanted}
 
     def _mounts(self) -> Iterator[str]:
-        try:
-            mounts = self._mounts_file.read_text(errors="replace").splitlines()
-            kinds = self._with_device.read_text(errors="replace").splitlines()
-        except OSError:
-            return
-        on_devices = {line.strip() for line in kinds if not line.startswith("nodev")}
-        for line in mounts:
-            _, point, kind, *_ = line.split(" ")
-            mount = _OCTAL.sub(lambda found: chr(int(found[1], 8)), point)
-            holds = kind in on_devices or kind in HOLDING or kind.startswith("fuse.")
-            if not holds or not mount.isprintable() or len(mount) > MAX_TEXT:
-                continue
-            if self._takes is None or self._takes(space_columns(mount)[0]):
-                yield mount
+        for found in mounted(self._root):
+            if self._takes is None or self._takes(space_columns(found.mount)[0]):
+                yield found.mount
+
+
+@dataclass(frozen=True, slots=True)
+class Mounted:
+    """A mount that holds files, as proc(5) lists it."""
+
+    mount: str
+    device: str
+    kind: str
+    options: str
+
+
+def mounted(root: Path) -> Iterator[Mounted]:
+    """The mounts that hold files, in the order in which they were made; what cannot be named is left out."""
+    try:
+        mounts = (root / "proc/self/mounts").read_text(errors="replace").splitlines()
+        kinds = (root / "proc/filesystems").read_text(errors="replace").splitlines()
+    except OSError:
+        return
+    on_devices = {line.strip() for line in kinds if not line.startswith("nodev")}
+    for line in mounts:
+        words = [_OCTAL.sub(lambda found: chr(int(found[1], 8)), word) for word in line.split(" ")]
+        if len(words) < 4:
+            continue
+        device, mount, kind, options = words[:4]
+        holds = kind in on_devices or kind in HOLDING or kind.startswith("fuse.")
+        if holds and all(word.isprintable() and word and len(word) <= MAX_TEXT for word in words[:4]):
+            yield Mounted(mount, device, kind, options)
 
 
 def space_columns(mount: str) -> list[Column]:

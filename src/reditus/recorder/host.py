@@ -6,8 +6,18 @@ import socket
 import uuid
 from pathlib import Path
 
-from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
+from reditus.core.facts import DiskFacts, DiskRole, HostFacts
+from reditus.recorder.hardware import (
+    entries_of,
+    hardware_facts,
+    link_facts,
+    mount_facts,
+    number_of,
+    sensor_facts,
+    text_of,
+)
 
+SECTOR_BYTES = 512
 # A name of the time zone database.
 _ZONE = re.compile(r"[A-Za-z0-9_+-]{1,32}(/[A-Za-z0-9_+-]{1,32}){0,2}")
 # A host's id must not give away the machine's own, which other software treats as a secret of sorts.
@@ -21,7 +31,7 @@ def host_name() -> str:
 
 def host_id() -> uuid.UUID:
     """Stable for this machine; derived from its own id, or from its name where it has none."""
-    own = _text("/etc/machine-id") or _text("/var/lib/dbus/machine-id") or host_name()
+    own = text_of(Path("/etc/machine-id")) or text_of(Path("/var/lib/dbus/machine-id")) or host_name()
     return uuid.uuid5(_NAMESPACE, own)
 
 
@@ -41,29 +51,32 @@ def host_facts(root: str = "/") -> HostFacts:
     return HostFacts(
         cores=os.cpu_count(),
         memory_bytes=_memory_bytes(base),
-        kernel=_text(base / "proc/sys/kernel/osrelease"),
+        kernel=text_of(base / "proc/sys/kernel/osrelease"),
         model=_model(base),
         virtual=_virtual(base),
-        boot=_text(base / "proc/sys/kernel/random/boot_id"),
+        boot=text_of(base / "proc/sys/kernel/random/boot_id"),
         timezone=_timezone(base),
         disks=_disks(base / "sys/class/block"),
-        links=_links(base / "sys/class/net"),
+        links=link_facts(base),
+        mounts=mount_facts(base),
+        sensors=sensor_facts(base),
+        hardware=hardware_facts(base),
     )
 
 
 def _memory_bytes(base: Path) -> int | None:
-    found = re.search(r"^MemTotal:\s+(\d+) kB", _text(base / "proc/meminfo") or "", re.MULTILINE)
+    found = re.search(r"^MemTotal:\s+(\d+) kB", text_of(base / "proc/meminfo") or "", re.MULTILINE)
     return int(found[1]) * 1024 if found else None
 
 
 def _model(base: Path) -> str | None:
-    found = re.search(r"^model name\s*:\s*(.+)$", _text(base / "proc/cpuinfo") or "", re.MULTILINE)
+    found = re.search(r"^model name\s*:\s*(.+)$", text_of(base / "proc/cpuinfo") or "", re.MULTILINE)
     return found[1].strip() if found else None
 
 
 def _virtual(base: Path) -> bool | None:
     """Reported by the processor's flags (x86), by a hypervisor's own folder, or by the device tree; else unknown."""
-    flags = re.search(r"^flags\s*:(.*)$", _text(base / "proc/cpuinfo") or "", re.MULTILINE)
+    flags = re.search(r"^flags\s*:(.*)$", text_of(base / "proc/cpuinfo") or "", re.MULTILINE)
     if (base / "sys/hypervisor/type").exists() or (base / "proc/device-tree/hypervisor").exists():
         return True
     return None if flags is None else "hypervisor" in flags[1].split()
@@ -75,44 +88,32 @@ def _timezone(base: Path) -> str | None:
         linked = os.readlink(base / "etc/localtime")
     except OSError:
         linked = ""
-    name = linked.partition("zoneinfo/")[2] or _text(base / "etc/timezone") or ""
+    name = linked.partition("zoneinfo/")[2] or text_of(base / "etc/timezone") or ""
     return name if _ZONE.fullmatch(name) else None
 
 
 def _disks(folder: Path) -> dict[str, DiskFacts]:
-    return {device.name.replace("!", "/"): _disk(device) for device in _entries(folder)}
+    # Loop devices and the like that nothing is attached to have no size.
+    return {
+        device.name.replace("!", "/"): _disk(device) for device in entries_of(folder) if number_of(device / "size") != 0
+    }
 
 
 def _disk(device: Path) -> DiskFacts:
+    sectors = number_of(device / "size")
+    size_bytes = None if sectors is None else sectors * SECTOR_BYTES
     if (device / "partition").exists():
-        return DiskFacts(DiskRole.PARTITION, (device.resolve().parent.name,))
-    below = tuple(sorted(entry.name for entry in _entries(device / "slaves")))
-    rotational = _text(device / "queue/rotational")
-    spins = None if rotational is None else rotational == "1"
-    if device.name.startswith(("ram", "zram")):
-        return DiskFacts(DiskRole.MEMORY, below, spins)
+        return DiskFacts(DiskRole.PARTITION, (device.resolve().parent.name,), size_bytes=size_bytes)
+    below = tuple(sorted(entry.name for entry in entries_of(device / "slaves")))
+    rotational = text_of(device / "queue/rotational")
+    chosen = re.search(r"\[([\w-]+)\]", text_of(device / "queue/scheduler") or "")
     stacked = below or (device / "loop").exists() or device.name.startswith(("loop", "dm-", "md"))
-    return DiskFacts(DiskRole.VOLUME if stacked else DiskRole.DISK, below, spins)
-
-
-def _links(folder: Path) -> dict[str, LinkFacts]:
-    return {link.name: _link(link) for link in _entries(folder)}
-
-
-def _link(link: Path) -> LinkFacts:
-    speed_text = _text(link / "speed")
-    # A link that is down, or has no speed of its own, says -1 or refuses to be read.
-    megabits = int(speed_text) if speed_text and speed_text.isdigit() else 0
-    return LinkFacts(megabits * 1_000_000 or None, (link / "device").exists())
-
-
-def _entries(folder: Path) -> list[Path]:
-    return sorted(folder.iterdir()) if folder.is_dir() else []
-
-
-def _text(path: Path | str) -> str | None:
-    """The file's text without surrounding blanks, or None where there is none to read."""
-    try:
-        return Path(path).read_text(errors="replace").strip() or None
-    except OSError:
-        return None
+    role = DiskRole.VOLUME if stacked else DiskRole.DISK
+    return DiskFacts(
+        DiskRole.MEMORY if device.name.startswith(("ram", "zram")) else role,
+        below,
+        None if rotational is None else rotational == "1",
+        text_of(device / "device/model"),
+        size_bytes,
+        chosen[1] if chosen else None,
+    )

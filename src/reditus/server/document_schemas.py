@@ -89,6 +89,9 @@ class DiskFacts(TypedDict):
     role: Literal["disk", "partition", "volume", "memory"]
     on: NotRequired[list[str]]
     rotational: NotRequired[bool | None]
+    model: NotRequired[str | None]
+    size_bytes: NotRequired[int | None]
+    scheduler: NotRequired[str | None]
 
 
 class LinkFacts(TypedDict, total=False):
@@ -96,6 +99,51 @@ class LinkFacts(TypedDict, total=False):
 
     speed_bits_per_s: int | None
     physical: bool | None
+    mtu_bytes: int | None
+    driver: str | None
+    duplex: str | None
+    carrier: bool | None
+    addresses: list[str]
+
+
+class MountFacts(TypedDict, total=False):
+    """What is known of a mounted filesystem."""
+
+    device: str | None
+    kind: str | None
+    options: str | None
+
+
+class SensorFacts(TypedDict, total=False):
+    """What is known of a sensor, its limits in the unit of what it tells."""
+
+    label: str | None
+    high: float | None
+    critical: float | None
+
+
+class ModuleFacts(TypedDict):
+    """A slot for memory; a size of 0 is an empty one."""
+
+    slot: str
+    size_bytes: NotRequired[int | None]
+    kind: NotRequired[str | None]
+    speed_per_s: NotRequired[int | None]
+    maker: NotRequired[str | None]
+
+
+class HardwareFacts(TypedDict, total=False):
+    """What the machine is made of."""
+
+    product: str | None
+    board: str | None
+    sockets: int | None
+    physical_cores: int | None
+    caches: list[str]
+    lowest_hz: int | None
+    highest_hz: int | None
+    modules: list[ModuleFacts]
+    problem: str | None
 
 
 class HostFacts(TypedDict, total=False):
@@ -110,6 +158,9 @@ class HostFacts(TypedDict, total=False):
     timezone: str | None
     disks: dict[str, DiskFacts]
     links: dict[str, LinkFacts]
+    mounts: dict[str, MountFacts]
+    sensors: dict[str, SensorFacts]
+    hardware: HardwareFacts
 
 
 Plan = Annotated[dict[str, Any], Shape(PlanDocument)]

@@ -4,7 +4,16 @@ from dataclasses import dataclass
 from enum import Enum
 from uuid import UUID
 
-from reditus.core.facts import DiskFacts, DiskRole, HostFacts, LinkFacts
+from reditus.core.facts import (
+    DiskFacts,
+    DiskRole,
+    HardwareFacts,
+    HostFacts,
+    LinkFacts,
+    ModuleFacts,
+    MountFacts,
+    SensorFacts,
+)
 
 GIB = 2**30
 HOURS, WEEKDAYS = 24, 7
@@ -38,6 +47,13 @@ class Disk:
     bytes_per_s: float = 1.8e9
     """What all of them together move at most."""
     on: tuple[str, ...] = ()
+
+
+MODELS = {
+    DiskKind.FLASH: "Made-up flash",
+    DiskKind.ROTATING: "Made-up rotating",
+    DiskKind.NETWORK: "Made-up store",
+}
 
 
 def rotating(name: str) -> Disk:
@@ -134,11 +150,40 @@ class Machine:
             timezone=self.timezone,
             disks={
                 disk.name: DiskFacts(
-                    DiskRole.VOLUME if disk.on else DiskRole.DISK, disk.on, disk.kind is DiskKind.ROTATING
+                    DiskRole.VOLUME if disk.on else DiskRole.DISK,
+                    disk.on,
+                    disk.kind is DiskKind.ROTATING,
+                    None if disk.on else MODELS[disk.kind],
+                    max((item.size_bytes for item in self.filesystems if item.disk == disk.name), default=None),
+                    None if disk.on else "mq-deadline",
                 )
                 for disk in self.disks
             },
-            links={link.name: LinkFacts(link.bits_per_s, physical=True) for link in self.links},
+            links={
+                link.name: LinkFacts(
+                    link.bits_per_s, True, 1_500, "madeup", "full", True, (f"192.0.2.{10 + number}/24",)
+                )
+                for number, link in enumerate(self.links)
+            },
+            mounts={item.mount: MountFacts(f"/dev/{item.disk}", item.kind, item.options) for item in self.filesystems},
+            sensors={item.name: SensorFacts(item.label, item.high, item.critical) for item in self.sensors},
+            hardware=HardwareFacts(
+                product=f"Fernhold Works Press {self.cores}",
+                board="Fernhold Works B-12",
+                sockets=1,
+                physical_cores=self.cores,
+                caches=("L1 data 48 KiB", "L1 instruction 32 KiB", "L2 1280 KiB", "L3 16384 KiB"),
+                lowest_hz=800_000_000,
+                highest_hz=3_600_000_000,
+                modules=(
+                    *(
+                        ModuleFacts(f"DIMM {slot}", self.memory_bytes // 2, "DDR4", 3_200_000_000, "Fernhold Memory")
+                        for slot in "AB"
+                    ),
+                    ModuleFacts("DIMM C", 0),
+                    ModuleFacts("DIMM D", 0),
+                ),
+            ),
         )
 
 

@@ -1032,7 +1032,7 @@ export interface components {
              * Per
              * @description What it has devices of; null if none.
              */
-            per: ("core" | "disk" | "interface") | null;
+            per: ("core" | "disk" | "interface" | "filesystem" | "sensor") | null;
             /**
              * Per Event
              * @description Whether it has values only where something happened: no request, no wait.
@@ -1777,7 +1777,7 @@ export interface components {
              * Per
              * @description What it has devices of; null if none.
              */
-            per: ("core" | "disk" | "interface") | null;
+            per: ("core" | "disk" | "interface" | "filesystem" | "sensor") | null;
             /**
              * Per Event
              * @description Whether it has values only where something happened: no request, no wait.
@@ -2494,7 +2494,7 @@ export interface components {
          * @description Units that measures come in; screens may print bytes and seconds in larger ones.
          * @enum {string}
          */
-        Unit: "cores" | "tasks" | "share" | "bytes" | "bytes/s" | "1/s" | "s" | "count";
+        Unit: "cores" | "tasks" | "share" | "bytes" | "bytes/s" | "1/s" | "s" | "count" | "°C" | "1/min" | "W" | "Hz";
         /**
          * UnjudgedOut
          * @description Something that could not be judged, and why.

@@ -85,7 +85,16 @@ export function scaleFor(unit: Unit, highest: number): Scale {
       return { by: 1, unit, digits: digitsFor(top) }
     }
     case 'tasks':
+    case 'W':
       return { by: 1, unit, digits: digitsFor(top) }
+    case '°C':
+      return { by: 1, unit, digits: 1 }
+    case '1/min':
+      return { by: 1, unit: '/min', digits: 0 }
+    case 'Hz': {
+      const [by, prefix] = pick(DECIMAL, top)
+      return { by, unit: `${prefix}Hz`, digits: digitsFor(top / by) }
+    }
   }
 }
 

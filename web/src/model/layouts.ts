@@ -1,7 +1,15 @@
 import type { Unit as ApiUnit } from '../api/client'
 import type { Unit } from './amounts'
 import { isWho, readProcess, type WhoKind } from './who'
-import { stripOf, type Devices, type Resource, type Strip, type StripPlan, type Trace } from './strips'
+import {
+  stripOf,
+  type DeviceClass,
+  type Devices,
+  type Resource,
+  type Strip,
+  type StripPlan,
+  type Trace,
+} from './strips'
 
 /* Ready strips: short to write down, one line each. */
 
@@ -49,6 +57,8 @@ const SHARE_OF_TIME = 'share of time a task waited'
 const core = { per: 'core' } as const
 const disk = { per: 'disk' } as const
 const link = { per: 'interface' } as const
+const mount = { per: 'filesystem' } as const
+const sensor = { per: 'sensor' } as const
 
 const PLANS: StripPlan[] = [
   {
@@ -76,6 +86,23 @@ const PLANS: StripPlan[] = [
   line('iowait', 'Idle, I/O awaited', 'idle time, no verdict', 'processor', 'cores', 'cpu.iowait', core),
   pair('irq', 'Device work', 'soft interrupts solid, hard dashed', 'processor', 'cores',
     [['cpu.softirq', 'soft'], ['cpu.interrupt', 'hard']], core),
+  {
+    id: 'averages',
+    title: 'Load',
+    note: 'over 1 min solid, 5 dashed, 15 dotted; per core: 1 is a task for each',
+    resource: 'processor',
+    unit: 'tasks',
+    traces: [
+      trace('cpu.load.1m.per_core', '1 min'),
+      trace('cpu.load.5m.per_core', '5 min', 0.75, true),
+      trace('cpu.load.15m.per_core', '15 min', 0.5),
+    ],
+  },
+  line('speed', 'Core speed', 'an idle core may be slow to save power', 'processor', 'Hz', 'cpu.speed', core),
+  line('throttles', 'Thermal throttling', 'slowed to stay within limits', 'processor', '1/s', 'cpu.throttles'),
+  line('temperature', 'Temperature', 'the hottest sensor', 'processor', '°C', 'heat.temperature', sensor),
+  line('fan', 'Fans', 'the slowest', 'processor', '1/min', 'heat.fan', sensor),
+  line('power', 'Power', '', 'processor', 'W', 'heat.power', sensor),
   pair('load', 'Load, split', 'runnable solid, blocked dashed', 'processor', 'tasks',
     [['cpu.runnable', 'runnable'], ['cpu.blocked', 'blocked']]),
   line('switches', 'Context switches', '', 'processor', '1/s', 'cpu.switches'),
@@ -100,6 +127,24 @@ const PLANS: StripPlan[] = [
       trace('memory.free', 'free', 0.08),
     ],
   },
+  {
+    id: 'activity',
+    title: 'Memory by activity',
+    note: 'what is not used goes first',
+    resource: 'memory',
+    unit: 'bytes',
+    traces: [
+      trace('memory.active.programs', 'programs, active'),
+      trace('memory.inactive.programs', 'programs, inactive', 0.8, true),
+      trace('memory.active.cache', 'cache, active', 0.6),
+      trace('memory.inactive.cache', 'cache, inactive', 0.45, true),
+    ],
+  },
+  pair('slab', 'Slab', 'reclaimable solid, fixed dashed', 'memory', 'bytes',
+    [['memory.slab.reclaimable', 'reclaimable'], ['memory.slab.fixed', 'fixed']]),
+  pair('huge', 'Huge pages', 'set aside solid, of programs dashed', 'memory', 'bytes',
+    [['memory.huge', 'set aside'], ['memory.huge.transparent', 'of programs']]),
+  line('swap-device', 'Swap by device', 'what each holds', 'swap', 'bytes', 'swap.device.used', disk),
   line('stall-memory', 'Stalled on memory', SHARE_OF_TIME, 'memory', 'share', 'stall.memory.some', { top: 'whole' }),
   line('faults', 'Major faults', 'read from disk or swap', 'memory', '1/s', 'memory.faults.major'),
   pair('reclaim', 'Pages scanned', 'by the kernel solid, by tasks dashed', 'memory', '1/s',
@@ -121,6 +166,34 @@ const PLANS: StripPlan[] = [
   pair('sizes', 'Size of a request', 'reads solid, writes dashed', 'disk', 'bytes',
     [['disk.read.size', 'reads'], ['disk.write.size', 'writes']], disk),
   line('stall-io', 'Stalled on I/O', SHARE_OF_TIME, 'disk', 'share', 'stall.io.some', { top: 'whole' }),
+  line('fs-use', 'Filesystem use', 'of what programs may take', 'disk', 'share', 'filesystem.use', { top: 'whole', ...mount }),
+  line('fs-free', 'Space free', 'what can still be written', 'disk', 'bytes', 'filesystem.free', mount),
+  line('fs-used', 'Space used', '', 'disk', 'bytes', 'filesystem.used', mount),
+  line('fs-inodes', 'Inode use', 'without free ones no file can be made', 'disk', 'share', 'filesystem.inodes', { top: 'whole', ...mount }),
+  pair('ip', 'IPv4', 'received solid, sent dashed', 'network', '1/s',
+    [['net.ip.received', 'received'], ['net.ip.sent', 'sent']]),
+  pair('ip6', 'IPv6', 'received solid, sent dashed', 'network', '1/s',
+    [['net.ip6.received', 'received'], ['net.ip6.sent', 'sent']]),
+  pair('tcp', 'TCP segments', 'received solid, sent dashed', 'network', '1/s',
+    [['net.tcp.received', 'received'], ['net.tcp.sent', 'sent']]),
+  pair('connections', 'TCP connections made', 'accepted solid, opened dashed', 'network', '1/s',
+    [['net.tcp.accepted', 'accepted'], ['net.tcp.opened', 'opened']]),
+  pair('udp', 'UDP datagrams', 'received solid, sent dashed', 'network', '1/s',
+    [['net.udp.received', 'received'], ['net.udp.sent', 'sent']]),
+  pair('icmp', 'ICMP messages', 'received solid, sent dashed', 'network', '1/s',
+    [['net.icmp.received', 'received'], ['net.icmp.sent', 'sent']]),
+  {
+    id: 'sockets',
+    title: 'TCP sockets',
+    note: 'by state',
+    resource: 'network',
+    unit: 'count',
+    traces: [
+      trace('net.tcp.established', 'established'),
+      trace('net.tcp.time_wait', 'TIME-WAIT', 0.75, true),
+      trace('net.tcp.orphaned', 'orphaned', 0.5),
+    ],
+  },
   pair('network', 'Network traffic', 'received solid, sent dashed', 'network', 'bits/s',
     [['net.receive.rate', 'received'], ['net.send.rate', 'sent']], link),
   pair('use', 'Link use', 'received solid, sent dashed', 'network', 'share',
@@ -143,12 +216,24 @@ const PLANS: StripPlan[] = [
 const READY = new Map(PLANS.map((plan) => [plan.id, plan]))
 export const readyPlan = (id: string): StripPlan | null => READY.get(id) ?? null
 
-export type LayoutId = 'first' | 'processor' | 'memory' | 'disk' | 'network' | 'device'
+export type LayoutId =
+  | 'first'
+  | 'processor'
+  | 'memory'
+  | 'disk'
+  | 'network'
+  | 'filesystems'
+  | 'interfaces'
+  | 'protocols'
+  | 'heat'
+  | 'device'
 
 export interface Layout {
   id: LayoutId
   title: string
   note: string
+  /** Looked at now and then: it stands in a menu. */
+  rare?: true
 }
 
 /** In the order of the work: waiting, then what of, then one device alone. */
@@ -158,19 +243,25 @@ export const LAYOUTS: Layout[] = [
   { id: 'memory', title: 'Memory and swap', note: 'where memory is, what stalled for lack of it' },
   { id: 'disk', title: 'Disk', note: 'traffic, requests, waits and queues of the heaviest disks' },
   { id: 'network', title: 'Network', note: 'traffic and loss of the heaviest interfaces' },
-  { id: 'device', title: 'One device', note: 'everything about one core, disk, interface, process or user' },
+  { id: 'filesystems', title: 'Filesystems', note: 'how full each is, and until when there is room', rare: true },
+  { id: 'interfaces', title: 'Interfaces', note: 'each interface and direction in figures', rare: true },
+  { id: 'protocols', title: 'Protocols', note: 'IPv4, IPv6, TCP, UDP and ICMP one by one, and sockets', rare: true },
+  { id: 'heat', title: 'Heat', note: 'temperatures, fans, core speed and throttling', rare: true },
+  { id: 'device', title: 'One device', note: 'everything about one core, disk, interface, filesystem, sensor, process or user' },
 ]
 
 export const isLayout = (text: unknown): text is LayoutId => LAYOUTS.some((layout) => layout.id === text)
 
 type Wanted = string | [id: string, devices: Devices]
 const top5: Devices = { kind: 'hottest', count: 5 }
+const each: Devices = { kind: 'each' }
 const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
   first: ['cores', 'stall-cpu', 'memory', 'swap', 'disk', 'network', 'stall-io', 'queue', 'load'],
   processor: [
-    'cores', 'stall-cpu', 'waiting', ['core', top5], 'hottest', 'load', 'irq', 'steal', 'switches', 'interrupts', 'forks',
+    'cores', 'stall-cpu', 'waiting', ['core', top5], 'hottest', 'averages', 'load', 'irq', 'steal', 'switches', 'interrupts', 'forks',
   ],
-  memory: ['parts', 'memory', 'stall-memory', 'swap', 'held', 'faults', 'refaults', 'reclaim', 'owed'],
+  memory: ['parts', 'memory', 'stall-memory', 'swap', 'held', 'swap-device', 'activity', 'faults', 'refaults', 'reclaim', 'owed', 'slab', 'huge',
+  ],
   disk: [
     'stall-io', ['disk', top5], ['wait', top5], ['queue', top5], ['busy', top5], ['requests', top5], 'iowait', 'owed',
   ],
@@ -178,11 +269,15 @@ const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
     ['network', top5], ['use', top5], ['packets', top5], 'resent', ['drops', top5], ['errors', top5], 'opens', 'overflows',
     'backlog',
   ],
+  filesystems: [['fs-use', each], ['fs-free', each], ['fs-inodes', each], 'disk'],
+  interfaces: [['network', each], ['packets', each], ['drops', each], ['errors', each]],
+  protocols: ['tcp', 'connections', 'sockets', 'ip', 'ip6', 'udp', 'icmp', 'resent', 'overflows'],
+  heat: [['temperature', each], ['fan', each], 'throttles', 'speed', 'power', 'cores'],
 } // prettier-ignore
 
 /** A device to look at alone, or a user of resources. */
 export interface DeviceRef {
-  kind: 'core' | 'disk' | 'interface' | WhoKind
+  kind: DeviceClass | WhoKind
   name: string
 }
 
@@ -190,6 +285,8 @@ const ABOUT: Record<Exclude<DeviceRef['kind'], WhoKind>, string[]> = {
   core: ['cores', 'waiting', 'irq', 'iowait', 'steal', 'backlog'],
   disk: ['disk', 'requests', 'wait', 'waits', 'queue', 'busy', 'sizes'],
   interface: ['network', 'use', 'packets', 'drops', 'errors'],
+  filesystem: ['fs-use', 'fs-used', 'fs-free', 'fs-inodes'],
+  sensor: ['temperature'],
 }
 
 const made = (wanted: Wanted): Strip[] => {
@@ -280,7 +377,7 @@ export function historyOf({
 export function readDevice(text: unknown): DeviceRef | null {
   const [, kind, name] =
     typeof text === 'string'
-      ? (/^(core|disk|interface|process|program|user|group|service):(.+)$/s.exec(text) ?? [])
+      ? (/^(core|disk|interface|filesystem|sensor|process|program|user|group|service):(.+)$/s.exec(text) ?? [])
       : []
   return kind && name ? { kind: kind as DeviceRef['kind'], name } : null
 }
@@ -293,7 +390,7 @@ export interface KnownMeasure {
   title: string
   unit: ApiUnit
   resource: Resource
-  per: 'core' | 'disk' | 'interface' | null
+  per: DeviceClass | null
 }
 
 /** Bits for links, bytes for transfers. */

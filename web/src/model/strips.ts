@@ -27,8 +27,11 @@ export interface StripPlan {
   /** A top that physics sets: all of the cores, all of the time, all of the memory. */
   top?: 'cores' | 'whole' | 'memory'
   /** What the measures have devices of. */
-  per?: 'core' | 'disk' | 'interface'
+  per?: DeviceClass
 }
+
+/** What measures have devices of. */
+export type DeviceClass = 'core' | 'disk' | 'interface' | 'filesystem' | 'sensor'
 
 /** Of which devices a strip tells. */
 export type Devices =

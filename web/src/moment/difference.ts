@@ -25,6 +25,10 @@ const NOISE: Record<Unit, number> = {
   '1/s': 50,
   s: 0.004,
   count: 0.5,
+  '°C': 2,
+  '1/min': 100,
+  W: 5,
+  Hz: 200e6,
 }
 
 /** What differs between two moments, the most first. */

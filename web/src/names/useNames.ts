@@ -36,6 +36,8 @@ export function useNames(): Naming {
 
 /** The kind of device that a measure has, by its name. */
 export function kindOf(measure: string): DeviceKind {
-  if (measure.startsWith('disk.')) return 'disk'
+  if (measure.startsWith('disk.') || measure.startsWith('swap.')) return 'disk'
+  if (measure.startsWith('filesystem.')) return 'filesystem'
+  if (measure.startsWith('heat.')) return 'sensor'
   return measure.startsWith('net.') ? 'interface' : 'core'
 }

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useSession } from '../workbench/session'
-import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { computed } from 'vue'
 import { LAYOUTS, writeDevice, type DeviceRef } from '../model/layouts'
 import { isWho, spellWho } from '../model/who'
@@ -10,6 +9,7 @@ import { useHistory } from '../useHistory'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import ShareMenu from '../pictures/ShareMenu.vue'
+import BarChoice from './BarChoice.vue'
 import LayoutMenu from './LayoutMenu.vue'
 
 /** Which strips: the ready layouts in the order of the work; and which stretch of time. */
@@ -20,7 +20,8 @@ const { devices } = useSession()
 const bench = useWorkbench()
 const names = useNames()
 
-const plain = computed(() => LAYOUTS.filter((layout) => layout.id !== 'device'))
+const plain = LAYOUTS.filter((layout) => layout.id !== 'device' && !layout.rare)
+const rare = LAYOUTS.filter((layout) => layout.rare)
 const labelOf = (device: DeviceRef): string =>
   isWho(device.kind) ? spellWho(device) : `${device.kind} ${names.labelOf(device.kind, device.name)}`
 const chosen = computed(() => (board.layout === 'device' && board.device ? writeDevice(board.device) : ''))
@@ -73,42 +74,25 @@ function last(ms: number | null): void {
             >1</span
           >
         </button>
-        <Listbox
+        <BarChoice
+          name="rare"
+          :label="rare.find((layout) => layout.id === board.layout)?.title ?? 'More'"
+          title="More layouts: filesystems, interfaces, protocols, heat"
+          :active="rare.some((layout) => layout.id === board.layout)"
+          :chosen="board.layout"
+          :options="rare.map(({ id, title, note }) => ({ value: id, label: title, title: note }))"
+          @choose="board.choose($event)"
+        />
+        <BarChoice
           v-if="devices.length"
-          as="div"
-          class="relative"
-          :model-value="chosen"
-          @update:model-value="chooseDevice($event as string)"
-        >
-          <ListboxButton
-            class="max-w-40 truncate font-serif text-[15px] italic hover:text-ink"
-            :class="board.layout === 'device' ? 'font-semibold text-ink' : ''"
-            title="Everything about one core, disk or interface"
-            data-layout="device"
-            >{{
-              board.layout === 'device' && board.device ? labelOf(board.device) : 'One device'
-            }}
-            ▾</ListboxButton
-          >
-          <ListboxOptions
-            class="absolute top-full left-0 z-40 mt-1 max-h-[50vh] overflow-y-auto border border-rule-strong bg-leaf py-1 text-ink shadow-lg outline-none"
-          >
-            <ListboxOption
-              v-for="device in devices"
-              :key="writeDevice(device)"
-              v-slot="{ active, selected }"
-              :value="writeDevice(device)"
-              as="template"
-            >
-              <li
-                class="cursor-pointer px-4 py-0.5"
-                :class="[active ? 'bg-rule/50' : '', selected ? 'font-semibold' : '']"
-              >
-                {{ labelOf(device) }}
-              </li>
-            </ListboxOption>
-          </ListboxOptions>
-        </Listbox>
+          name="device"
+          :label="board.layout === 'device' && board.device ? labelOf(board.device) : 'One device'"
+          title="Everything about one core, disk, interface, filesystem or sensor"
+          :active="board.layout === 'device'"
+          :chosen="chosen"
+          :options="devices.map((device) => ({ value: writeDevice(device), label: labelOf(device) }))"
+          @choose="chooseDevice"
+        />
         <LayoutMenu />
       </nav>
       <button

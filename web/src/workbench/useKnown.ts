@@ -26,6 +26,8 @@ const TELLING = [
   { kind: 'disk', measure: 'disk.busy' },
   { kind: 'interface', measure: 'net.receive.rate' },
   { kind: 'core', measure: 'cpu.busy' },
+  { kind: 'filesystem', measure: 'filesystem.use' },
+  { kind: 'sensor', measure: 'heat.temperature' },
 ] as const
 
 /** What can be charted. */
