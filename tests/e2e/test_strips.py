@@ -36,7 +36,7 @@ def answer(page):
 def test_layouts_come_in_the_order_of_the_work_and_one_opens_first(bench, running):
     names = bench.locator("[data-layout]").all_inner_texts()
     assert [re.sub(r"[\d▾\s]+$", "", name) for name in names] == [
-        "First look", "Processor", "Memory and swap", "Disk", "Network", "One device", "My layouts",
+        "First look", "Processor", "Memory", "Disk", "Network", "More", "One device", "My layouts",
     ]  # fmt: skip
     for layout, strip in (("processor", "waiting"), ("memory", "parts"), ("disk", "wait"), ("network", "use")):
         bench.locator(f'[data-layout="{layout}"]').click()

@@ -258,6 +258,17 @@ class MeasureOut(Out):
         )
 
 
+class FilesystemOut(Out):
+    """A filesystem at the end of a window; what is not known is null."""
+
+    mount: str
+    used_bytes: float | None
+    free_bytes: float | None = Field(description="What programs without special rights can still write.")
+    inodes: float | None = Field(description="Share of the inodes that is taken.")
+    growth_bytes_per_s: float | None = Field(description="By the trend of the window (Theil–Sen); null for none.")
+    full_in_s: float | None = Field(description="From the window's end, at that rate; null where it does not grow.")
+
+
 class CounterOut(Out):
     """A counter of the catalogue."""
 

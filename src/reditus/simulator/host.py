@@ -204,7 +204,7 @@ class _Engine:
             "disk": self._disks.counters(served),
             **self._network.counters(at_s, carried),
             **self._stalls(running, served, held),
-            **self._surroundings.counters(at_s, served, running.busy / self._scenario.machine.cores),
+            **self._surroundings.counters(at_s, served, running.per_core),
             **self._troubles.counters(at_s, held),
             "process": self.processes.counters(at_s, loads, cpu["cpu"], running, served, wants, bottom, held.hung),
         }

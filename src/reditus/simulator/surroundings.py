@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from reditus.core.counters import FILESYSTEM_STATE, MOUNT, SENSOR
+from reditus.core.counters import CPU_NUMBER, FILESYSTEM_STATE, MOUNT, SENSOR
 from reditus.core.filters import damped
 from reditus.core.kernel_columns import kernel_column
 from reditus.core.schema import Column
@@ -10,7 +10,7 @@ from reditus.core.types import FloatArray, IntArray
 from reditus.simulator.counting import Wander
 from reditus.simulator.disks import Served
 from reditus.simulator.scenario import FaultKind, Filesystem, Scenario, Sensor
-from reditus.simulator.troubles import Troubles
+from reditus.simulator.troubles import SLOWED, Troubles
 
 RESERVED = 0.02
 """Of a filesystem, what only root may take."""
@@ -19,6 +19,7 @@ STEP = 500
 """Sensors tell half degrees, in thousandths."""
 MILLI = (1, 1_000)
 RPM_A_DEGREE = 45.0
+LOWEST_KHZ, HIGHEST_KHZ = 800_000, 3_600_000
 
 
 class Surroundings:
@@ -27,6 +28,7 @@ class Surroundings:
     def __init__(self, scenario: Scenario) -> None:
         self._scenario, self._machine = scenario, scenario.machine
         self._troubles = Troubles(scenario)
+        self._below = {disk.name: disk.on or (disk.name,) for disk in self._machine.disks}
         self._grown = {item.mount: 0.0 for item in self._machine.filesystems}
         self._warmth = {item.name: np.zeros(1) for item in self._machine.sensors}
         self._noise = {
@@ -35,16 +37,32 @@ class Surroundings:
         }
 
     def counters(
-        self, at_s: FloatArray, served: dict[str, Served], busy: FloatArray
+        self, at_s: FloatArray, served: dict[str, Served], per_core: FloatArray
     ) -> dict[str, dict[Column, IntArray]]:
-        """Counters at each tick; `busy` is the share of all cores that worked."""
+        """Counters at each tick; `per_core` is the share of each core that worked, shape (cores, ticks)."""
+        busy: FloatArray = per_core.mean(axis=0)
         out: dict[str, dict[Column, IntArray]] = {}
         for filesystem in self._machine.filesystems:
-            written = served[filesystem.disk].write_bytes if filesystem.disk in served else np.zeros(len(at_s))
+            below = self._below[filesystem.disk]
+            written = sum((served[name].write_bytes for name in below if name in served), np.zeros(len(at_s)))
             out.setdefault("filesystem", {}).update(self._space(filesystem, written))
         for sensor in self._machine.sensors:
             out.setdefault("sensor", {}).update(self._sensed(sensor, at_s, busy))
+        if self._machine.sensors:
+            out["cpu.frequency"] = self._speeds(at_s, per_core)
         return out
+
+    def _speeds(self, at_s: FloatArray, per_core: FloatArray) -> dict[Column, IntArray]:
+        """A core runs the faster the more it has to do, and slower where it is too hot."""
+        hot = self._troubles.level(FaultKind.HEAT, at_s) > 0
+        most = np.where(hot, SLOWED * HIGHEST_KHZ, HIGHEST_KHZ)
+        speeds = LOWEST_KHZ + (most - LOWEST_KHZ) * np.minimum(per_core * 1.6, 1.0)
+        return {
+            kernel_column("system.cpu.frequency", {CPU_NUMBER: str(core)}, scale=(1_000, 1)): np.round(
+                speeds[core], -4
+            ).astype(np.int64)
+            for core in range(len(speeds))
+        }
 
     def _space(self, filesystem: Filesystem, written: FloatArray) -> dict[Column, IntArray]:
         grown = self._grown[filesystem.mount] + np.cumsum(written * filesystem.kept * self._scenario.interval_s)

@@ -36,6 +36,7 @@ export type Resource = components['schemas']['Resource']
 export type Unit = components['schemas']['Unit']
 export type FindingKind = Finding['kind']
 export type Names = Record<string, Record<string, string>>
+export type Filesystem = components['schemas']['FilesystemOut']
 export type Counter = components['schemas']['CounterOut']
 type Problem = components['schemas']['ProblemOut']
 

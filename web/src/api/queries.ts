@@ -11,6 +11,7 @@ import {
   type Counter,
   type Diagnosis,
   type Facts,
+  type Filesystem,
   type Gaps,
   type Health,
   type Layout,
@@ -183,6 +184,20 @@ export function useMoment(
       const query = { at: toInstant(at.value ?? 0), measure: measures.value ? [...measures.value] : null }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/moment', { params, signal }))
+    },
+  })
+}
+
+export function useFilesystems(id: Ref<string>, window: Ref<Span | null>): Query<Filesystem[]> {
+  return useQuery<Filesystem[], ApiError>({
+    meta: { doing: 'reading the filesystems' },
+    queryKey: computed(() => ['filesystems', id.value, window.value]),
+    enabled: computed(() => window.value !== null),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => {
+      const { start, end } = window.value ?? { start: 0, end: 1 }
+      const params = { path: { archive_id: id.value }, query: { from: toInstant(start), to: toInstant(end) } }
+      return unwrap(api.GET('/api/archives/{archive_id}/filesystems', { params, signal }))
     },
   })
 }

@@ -197,6 +197,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/filesystems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Filesystems
+         * @description Each filesystem at the end of a window, with its growth within it and the time until it is full at that rate.
+         */
+        get: operations["read_filesystems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/gaps": {
         parameters: {
             query?: never;
@@ -878,6 +898,7 @@ export interface components {
                 disks?: {
                     [key: string]: components["schemas"]["DiskFacts"];
                 };
+                hardware?: components["schemas"]["HardwareFacts"];
                 /** Kernel */
                 kernel?: string | null;
                 /** Links */
@@ -888,6 +909,14 @@ export interface components {
                 memory_bytes?: number | null;
                 /** Model */
                 model?: string | null;
+                /** Mounts */
+                mounts?: {
+                    [key: string]: components["schemas"]["MountFacts"];
+                };
+                /** Sensors */
+                sensors?: {
+                    [key: string]: components["schemas"]["SensorFacts"];
+                };
                 /** Timezone */
                 timezone?: string | null;
                 /** Virtual */
@@ -939,6 +968,7 @@ export interface components {
                 disks?: {
                     [key: string]: components["schemas"]["DiskFacts"];
                 };
+                hardware?: components["schemas"]["HardwareFacts"];
                 /** Kernel */
                 kernel?: string | null;
                 /** Links */
@@ -949,6 +979,14 @@ export interface components {
                 memory_bytes?: number | null;
                 /** Model */
                 model?: string | null;
+                /** Mounts */
+                mounts?: {
+                    [key: string]: components["schemas"]["MountFacts"];
+                };
+                /** Sensors */
+                sensors?: {
+                    [key: string]: components["schemas"]["SensorFacts"];
+                };
                 /** Timezone */
                 timezone?: string | null;
                 /** Virtual */
@@ -1324,6 +1362,8 @@ export interface components {
          * @description What is known of a disk.
          */
         DiskFacts: {
+            /** Model */
+            model?: string | null;
             /** On */
             on?: string[];
             /**
@@ -1333,6 +1373,10 @@ export interface components {
             role: "disk" | "partition" | "volume" | "memory";
             /** Rotational */
             rotational?: boolean | null;
+            /** Scheduler */
+            scheduler?: string | null;
+            /** Size Bytes */
+            size_bytes?: number | null;
         };
         /**
          * EvidenceOut
@@ -1369,6 +1413,7 @@ export interface components {
                 disks?: {
                     [key: string]: components["schemas"]["DiskFacts"];
                 };
+                hardware?: components["schemas"]["HardwareFacts"];
                 /** Kernel */
                 kernel?: string | null;
                 /** Links */
@@ -1379,6 +1424,14 @@ export interface components {
                 memory_bytes?: number | null;
                 /** Model */
                 model?: string | null;
+                /** Mounts */
+                mounts?: {
+                    [key: string]: components["schemas"]["MountFacts"];
+                };
+                /** Sensors */
+                sensors?: {
+                    [key: string]: components["schemas"]["SensorFacts"];
+                };
                 /** Timezone */
                 timezone?: string | null;
                 /** Virtual */
@@ -1412,6 +1465,36 @@ export interface components {
             since: string;
             /** Times */
             times: number;
+        };
+        /**
+         * FilesystemOut
+         * @description A filesystem at the end of a window; what is not known is null.
+         */
+        FilesystemOut: {
+            /**
+             * Free Bytes
+             * @description What programs without special rights can still write.
+             */
+            free_bytes: number | null;
+            /**
+             * Full In S
+             * @description From the window's end, at that rate; null where it does not grow.
+             */
+            full_in_s: number | null;
+            /**
+             * Growth Bytes Per S
+             * @description By the trend of the window (Theil–Sen); null for none.
+             */
+            growth_bytes_per_s: number | null;
+            /**
+             * Inodes
+             * @description Share of the inodes that is taken.
+             */
+            inodes: number | null;
+            /** Mount */
+            mount: string;
+            /** Used Bytes */
+            used_bytes: number | null;
         };
         /**
          * FindingOut
@@ -1568,6 +1651,30 @@ export interface components {
             title: string;
         };
         /**
+         * HardwareFacts
+         * @description What the machine is made of.
+         */
+        HardwareFacts: {
+            /** Board */
+            board?: string | null;
+            /** Caches */
+            caches?: string[];
+            /** Highest Hz */
+            highest_hz?: number | null;
+            /** Lowest Hz */
+            lowest_hz?: number | null;
+            /** Modules */
+            modules?: components["schemas"]["ModuleFacts"][];
+            /** Physical Cores */
+            physical_cores?: number | null;
+            /** Problem */
+            problem?: string | null;
+            /** Product */
+            product?: string | null;
+            /** Sockets */
+            sockets?: number | null;
+        };
+        /**
          * HarmOut
          * @description What a finding cost, in its own measure.
          */
@@ -1672,6 +1779,16 @@ export interface components {
          * @description What is known of an interface.
          */
         LinkFacts: {
+            /** Addresses */
+            addresses?: string[];
+            /** Carrier */
+            carrier?: boolean | null;
+            /** Driver */
+            driver?: string | null;
+            /** Duplex */
+            duplex?: string | null;
+            /** Mtu Bytes */
+            mtu_bytes?: number | null;
             /** Physical */
             physical?: boolean | null;
             /** Speed Bits Per S */
@@ -1791,6 +1908,22 @@ export interface components {
             unit: components["schemas"]["Unit"];
         };
         /**
+         * ModuleFacts
+         * @description A slot for memory; a size of 0 is an empty one.
+         */
+        ModuleFacts: {
+            /** Kind */
+            kind?: string | null;
+            /** Maker */
+            maker?: string | null;
+            /** Size Bytes */
+            size_bytes?: number | null;
+            /** Slot */
+            slot: string;
+            /** Speed Per S */
+            speed_per_s?: number | null;
+        };
+        /**
          * MomentOut
          * @description The state of the host at one tick.
          */
@@ -1810,6 +1943,18 @@ export interface components {
              * @description The tick that describes it; null in a gap.
              */
             tick: string | null;
+        };
+        /**
+         * MountFacts
+         * @description What is known of a mounted filesystem.
+         */
+        MountFacts: {
+            /** Device */
+            device?: string | null;
+            /** Kind */
+            kind?: string | null;
+            /** Options */
+            options?: string | null;
         };
         /**
          * OccurrenceOut
@@ -2276,6 +2421,18 @@ export interface components {
             start: string;
             /** Title */
             title: string;
+        };
+        /**
+         * SensorFacts
+         * @description What is known of a sensor, its limits in the unit of what it tells.
+         */
+        SensorFacts: {
+            /** Critical */
+            critical?: number | null;
+            /** High */
+            high?: number | null;
+            /** Label */
+            label?: string | null;
         };
         /**
          * SeriesOut
@@ -3126,6 +3283,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FactsOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_filesystems: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilesystemOut"][];
                 };
             };
             /** @description A problem, after RFC 9457. */

@@ -240,14 +240,28 @@ export interface Layout {
 export const LAYOUTS: Layout[] = [
   { id: 'first', title: 'First look', note: 'what waits, what works, where it went' },
   { id: 'processor', title: 'Processor', note: 'the cores, tasks waiting for them, what keeps them busy' },
-  { id: 'memory', title: 'Memory and swap', note: 'where memory is, what stalled for lack of it' },
+  { id: 'memory', title: 'Memory', note: 'where memory and swap are, what stalled for lack of it' },
   { id: 'disk', title: 'Disk', note: 'traffic, requests, waits and queues of the heaviest disks' },
   { id: 'network', title: 'Network', note: 'traffic and loss of the heaviest interfaces' },
-  { id: 'filesystems', title: 'Filesystems', note: 'how full each is, and until when there is room', rare: true },
+  {
+    id: 'filesystems',
+    title: 'Filesystems',
+    note: 'how full each is, and until when there is room',
+    rare: true,
+  },
   { id: 'interfaces', title: 'Interfaces', note: 'each interface and direction in figures', rare: true },
-  { id: 'protocols', title: 'Protocols', note: 'IPv4, IPv6, TCP, UDP and ICMP one by one, and sockets', rare: true },
+  {
+    id: 'protocols',
+    title: 'Protocols',
+    note: 'IPv4, IPv6, TCP, UDP and ICMP one by one, and sockets',
+    rare: true,
+  },
   { id: 'heat', title: 'Heat', note: 'temperatures, fans, core speed and throttling', rare: true },
-  { id: 'device', title: 'One device', note: 'everything about one core, disk, interface, filesystem, sensor, process or user' },
+  {
+    id: 'device',
+    title: 'One device',
+    note: 'everything about one core, disk, interface, filesystem, sensor, process or user',
+  },
 ]
 
 export const isLayout = (text: unknown): text is LayoutId => LAYOUTS.some((layout) => layout.id === text)
@@ -272,7 +286,7 @@ const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
   filesystems: [['fs-use', each], ['fs-free', each], ['fs-inodes', each], 'disk'],
   interfaces: [['network', each], ['packets', each], ['drops', each], ['errors', each]],
   protocols: ['tcp', 'connections', 'sockets', 'ip', 'ip6', 'udp', 'icmp', 'resent', 'overflows'],
-  heat: [['temperature', each], ['fan', each], 'throttles', 'speed', 'power', 'cores'],
+  heat: [['temperature', each], ['fan', each], 'throttles', 'speed', 'cores'],
 } // prettier-ignore
 
 /** A device to look at alone, or a user of resources. */
@@ -377,7 +391,8 @@ export function historyOf({
 export function readDevice(text: unknown): DeviceRef | null {
   const [, kind, name] =
     typeof text === 'string'
-      ? (/^(core|disk|interface|filesystem|sensor|process|program|user|group|service):(.+)$/s.exec(text) ?? [])
+      ? (/^(core|disk|interface|filesystem|sensor|process|program|user|group|service):(.+)$/s.exec(text) ??
+        [])
       : []
   return kind && name ? { kind: kind as DeviceRef['kind'], name } : null
 }

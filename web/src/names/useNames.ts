@@ -1,6 +1,6 @@
 import { inject, provide, type InjectionKey, type Ref } from 'vue'
 import type { DeviceKind } from '../api/mutations'
-import { useDeviceNames } from '../api/queries'
+import { useDeviceNames, useFacts } from '../api/queries'
 
 export type { DeviceKind }
 
@@ -19,9 +19,13 @@ const NAMING: InjectionKey<Naming> = Symbol('device names')
 export function provideNames(id: Ref<string>): Naming {
   const { data } = useDeviceNames(id)
   const calledOf = (kind: DeviceKind, device: string): string | null => data.value?.[kind]?.[device] ?? null
+  const { data: history } = useFacts(id)
+  /** What a sensor's maker wrote on it says more than the number of its driver. */
+  const toldOf = (kind: DeviceKind, device: string): string | null =>
+    kind === 'sensor' ? (history.value?.at(-1)?.facts.sensors?.[device]?.label ?? null) : null
   const naming: Naming = {
     calledOf,
-    labelOf: (kind, device) => calledOf(kind, device) ?? device,
+    labelOf: (kind, device) => calledOf(kind, device) ?? toldOf(kind, device) ?? device,
     archive: id,
   }
   provide(NAMING, naming)

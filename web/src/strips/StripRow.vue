@@ -54,6 +54,8 @@ watch(
 const isOfLines = computed(() => plan.value.stackedTo === undefined && data.value.lines.length > 1)
 const ofMachine = computed(() => strip.value.devices.kind === 'machine')
 
+/** What the sensors shown should not exceed. */
+const heats = computed(() => data.value.lines.flatMap(({ device }) => limits.value.heat[device ?? ''] ?? []))
 const top = computed(() => {
   const { edge } = strip.value
   if (edge.kind === 'locked') return edge.top
@@ -63,7 +65,8 @@ const top = computed(() => {
     return limits.value.memoryBytes
   if (edge.kind === 'auto' && plan.value.top === 'whole') return 1
   const most = edge.kind === 'matched' ? props.matchedTop : highest(plan.value, data.value)
-  const least = Math.max(most, LEAST_TOP[plan.value.unit] ?? 0)
+  // How far it is to the limit is what a temperature is read for.
+  const least = Math.max(most, ...heats.value, LEAST_TOP[plan.value.unit] ?? 0)
   return roundTop(least, scaleFor(plan.value.unit, least))
 })
 const scale = computed(() => scaleFor(plan.value.unit, top.value))
@@ -76,8 +79,13 @@ const limit = computed(() => {
   const { cores } = limits.value
   const speeds = Object.values(limits.value.speeds)
   const bits = only ? limits.value.speeds[only] : speeds.length === 1 ? speeds[0] : undefined
-  const found =
-    plan.value.unit === 'bits/s' && bits
+  const heat = heats.value
+  const found = heat.length
+    ? {
+        value: Math.min(...heat),
+        label: heat.length > 1 ? 'lowest limit of these sensors' : 'the sensor’s limit',
+      }
+    : plan.value.unit === 'bits/s' && bits
       ? { value: bits / 8, label: 'link speed' }
       : plan.value.unit === 'cores' && ofMachine.value && cores
         ? { value: cores, label: `${cores} cores` }
@@ -86,9 +94,12 @@ const limit = computed(() => {
 })
 
 function labelled(label: string): string {
-  const per = plan.value.per
-  const [first = '', ...rest] = label.split(' ')
-  return per && !ofMachine.value ? [names.labelOf(per, first), ...rest].join(' ') : label
+  const { per } = plan.value
+  // The names of sensors and mounts may hold blanks.
+  const device = data.value.lines.find((line) => line.label === label)?.device ?? null
+  return per && !ofMachine.value && device !== null && label.startsWith(device)
+    ? names.labelOf(per, device) + label.slice(device.length)
+    : label
 }
 
 /** The key to layers, each with its mean. The lines of other strips have theirs in the figures. */

@@ -11,6 +11,8 @@ import { contains, shareAt } from '../model/span'
 import NeedleLine from '../ui/NeedleLine.vue'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
+import FilesystemTable from '../devices/FilesystemTable.vue'
+import InterfaceTable from '../devices/InterfaceTable.vue'
 import FindingLane from './FindingLane.vue'
 import StripRow from './StripRow.vue'
 import { isWho } from '../model/who'
@@ -73,6 +75,8 @@ const onsets = computed(() =>
       class="shrink-0"
       :device="board.device"
     />
+    <FilesystemTable v-if="board.layout === 'filesystems'" class="shrink-0" />
+    <InterfaceTable v-if="board.layout === 'interfaces'" class="shrink-0" />
     <div
       class="relative min-h-0 grow overflow-x-hidden overflow-y-auto print:overflow-visible"
       role="region"

@@ -1,0 +1,51 @@
+"""Filesystems grow by what stays of what is written; sensors follow the work and the room."""
+
+import numpy as np
+import pytest
+
+from reditus.core.measures import measure_named
+from reditus.simulator import simulate
+from reditus.simulator.fernhold import ARCHIVES, at
+
+VAULT = ARCHIVES[2].scenario
+PICTURES = "/srv/pictures"
+
+
+@pytest.fixture(scope="module")
+def frame():
+    return simulate(VAULT).frame()
+
+
+def values(frame, name, device=None):
+    return measure_named(name).derive(frame, device).values
+
+
+def test_a_filesystem_grows_by_its_share_of_what_the_volume_writes(frame):
+    used = values(frame, "filesystem.used", PICTURES)
+    written = np.nansum(values(frame, "disk.write.rate", "md0") * VAULT.interval_s)
+    kept = next(item.kept for item in VAULT.machine.filesystems if item.mount == PICTURES)
+    assert used[-1] - used[0] == pytest.approx(kept * written, rel=0.02)
+    assert (np.diff(used) >= 0).all()
+    whole = used + values(frame, "filesystem.free", PICTURES)
+    assert np.ptp(whole) == 0
+
+
+def test_sensors_are_warm_while_the_room_is_and_below_their_limits_otherwise(frame):
+    hours = np.arange(VAULT.ticks) * VAULT.interval_s
+    warm = (hours > at(15)) & (hours < at(16))
+    facts = VAULT.machine.facts
+    for name, sensor in facts.sensors.items():
+        if sensor.high is None:
+            continue
+        told = values(frame, "heat.temperature", name)
+        assert told[warm].mean() - told[hours < at(12)].mean() > 14, sensor.label
+        assert told[hours < at(12)].max() < sensor.high
+    fan = values(frame, "heat.fan")
+    assert fan[warm].mean() > 1.3 * fan[hours < at(12)].mean()
+
+
+def test_hot_cores_are_slow(frame):
+    hours = np.arange(VAULT.ticks) * VAULT.interval_s
+    hot = (hours > at(14, 40)) & (hours < at(16, 20))
+    assert values(frame, "cpu.speed")[hot].max() <= 0.7 * 3.6e9 + 1e7
+    assert np.nansum(values(frame, "cpu.throttles")[hot]) > 0
