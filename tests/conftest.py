@@ -107,3 +107,11 @@ def simulated_archive(store):
     return store, keep(
         store, SimulatedArchive(large_host("hall", cores=2, disks=2, links=1, length_s=30 * 3_600, interval_s=5.0))
     )
+
+
+@pytest.fixture
+def half_archive(store):
+    """The same over fifteen hours, where that is enough: rolling up takes as long as what is rolled up."""
+    return store, keep(
+        store, SimulatedArchive(large_host("hall", cores=2, disks=2, links=1, length_s=15 * 3_600, interval_s=5.0))
+    )

@@ -76,8 +76,8 @@ def from_ticks(monkeypatch):
     return requested
 
 
-def test_rollups_are_exact_and_nearly_all_is_read_from_them(simulated_archive, monkeypatch):
-    store, archive = simulated_archive
+def test_rollups_are_exact_and_nearly_all_is_read_from_them(half_archive, monkeypatch):
+    store, archive = half_archive
     maintain(store, Journal())
     assert [level for level, _, _ in reach(store, archive)] == list(LEVELS_S)
     requested = from_ticks(monkeypatch)
@@ -88,14 +88,14 @@ def test_rollups_are_exact_and_nearly_all_is_read_from_them(simulated_archive, m
     exactly(store, archive, whole(store, archive), level_s=3_600, width=20)
 
 
-def test_without_rollups_the_same_is_worked_out_from_ticks(simulated_archive):
-    store, archive = simulated_archive
+def test_without_rollups_the_same_is_worked_out_from_ticks(half_archive):
+    store, archive = half_archive
     assert not reach(store, archive)
     exactly(store, archive, whole(store, archive))
 
 
-def test_rollups_grow_as_ticks_come(simulated_archive, monkeypatch):
-    store, archive = simulated_archive
+def test_rollups_grow_as_ticks_come(half_archive, monkeypatch):
+    store, archive = half_archive
     monkeypatch.setattr(rollups, "STEPS_A_PASS", 1)
     monkeypatch.setattr(rollups, "STEP_TICKS", 3_000)
     with store.extending_rollups(archive) as reader:
@@ -129,8 +129,8 @@ def test_late_ticks_are_rolled_up_again(simulated_archive):
     exactly(store, archive, window)
 
 
-def test_trimmed_archives_are_rolled_up_again(simulated_archive):
-    store, archive = simulated_archive
+def test_trimmed_archives_are_rolled_up_again(half_archive):
+    store, archive = half_archive
     maintain(store, Journal())
     window = whole(store, archive)
     kept = Window(window.start_ns + 5 * HOUR_NS + 17 * NS_PER_S, window.end_ns - HOUR_NS)
@@ -153,8 +153,8 @@ def test_other_formulas_make_rollups_again(simulated_archive, monkeypatch):
     assert sum(requested) <= 5
 
 
-def test_where_two_archives_report_of_the_same_time_the_ticks_decide(simulated_archive):
-    store, archive = simulated_archive
+def test_where_two_archives_report_of_the_same_time_the_ticks_decide(half_archive):
+    store, archive = half_archive
     window = whole(store, archive)
     middle = Window(window.start_ns + 8 * HOUR_NS, window.start_ns + 12 * HOUR_NS)
     store.archives.copy(archive, middle, "twice")
@@ -219,8 +219,8 @@ def test_bins_put_together_weigh_by_what_was_seen():
     assert np.array_equal(again.mean, rolled.mean, equal_nan=True)
 
 
-def test_a_group_that_is_read_rarely_does_not_count_as_late(simulated_archive):
-    store, archive = simulated_archive
+def test_a_group_that_is_read_rarely_does_not_count_as_late(half_archive):
+    store, archive = half_archive
     slow = a_schema(group="slow")
     store.add_schema(archive, slow)
     after_ns = whole(store, archive).end_ns + 5 * NS_PER_S
@@ -268,8 +268,8 @@ def test_a_new_group_from_before_the_rollups_end_is_rolled_up_too(known):
     assert reach(known, ARCHIVE) == after
 
 
-def test_series_that_are_the_same_are_kept_once(simulated_archive):
-    store, archive = simulated_archive
+def test_series_that_are_the_same_are_kept_once(half_archive):
+    store, archive = half_archive
     maintain(store, Journal())
     answer = (
         "select r.places, octet_length(r.data) as size, k.names from rollups r join rollup_keys k on k.id = r.keys_id"
@@ -288,9 +288,9 @@ def test_series_that_are_the_same_are_kept_once(simulated_archive):
     exactly(store, archive, whole(store, archive))
 
 
-def test_rollups_of_an_older_version_are_read_on(simulated_archive, monkeypatch):
+def test_rollups_of_an_older_version_are_read_on(half_archive, monkeypatch):
     """Until 0010 each part ended where the next one began, and series shared none."""
-    store, archive = simulated_archive
+    store, archive = half_archive
     maintain(store, Journal())
     columns = "host_id, archive_id, level_s, keys_id, first_ns, bins"
     with store.engine.begin() as connection:

@@ -11,7 +11,8 @@ import { useNames } from './useNames'
 /** What is known of the host, and how that changed while it was recorded. */
 defineProps<{ about: string }>()
 const zone = useZone()
-const { data: history } = useFacts(useSession().id)
+const { id } = useSession()
+const { data: history } = useFacts(id)
 const newest = computed(() => history.value?.[history.value.length - 1])
 const facts = computed(() => (newest.value ? spellFacts(newest.value.facts) : []))
 const names = useNames()
@@ -37,6 +38,14 @@ const changes = computed(() => changesOf(history.value ?? []))
           <dd class="border-t border-rule py-0.5 break-words">{{ value }}</dd>
         </template>
       </dl>
+      <p class="mt-2">
+        <a
+          :href="`/archives/${id}/machine`"
+          class="underline decoration-rule-strong underline-offset-2 hover:text-needle"
+          data-machine-link
+          >the whole machine on a page</a
+        >
+      </p>
       <h2 class="mt-3 font-serif text-[15px] font-semibold">What changed</h2>
       <p v-if="!changes.length" class="text-soft">Nothing, since this archive began.</p>
       <ul v-else>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { RouterLink, useRoute } from 'vue-router'
+import { useArchive, useFacts, useMoment } from '../api/queries'
+import { machinePairs, machineTables } from '../machine/sections'
+import { spellInstant } from '../model/clock'
+import { toMs, toMsOrNull } from '../model/instant'
+import { changesOf } from '../names/facts'
+import PlainTable from '../ui/PlainTable.vue'
+import StateNote from '../ui/StateNote.vue'
+import TopBar from '../ui/TopBar.vue'
+import { useZone } from '../usePreferences'
+
+/** The machine of an archive on one page: what it is made of, and what of that changed while it was recorded. */
+const route = useRoute()
+const zone = useZone()
+const id = computed(() => String(route.params['id']))
+const { data: archive } = useArchive(id)
+const { data: history, error, isPending } = useFacts(id)
+const newest = computed(() => history.value?.at(-1) ?? null)
+const { data: moment } = useMoment(
+  id,
+  computed(() => toMsOrNull(archive.value?.end ?? null)),
+  computed(() => ['system.uptime']),
+)
+const uptime = computed(() => moment.value?.readings[0]?.value ?? null)
+const pairs = computed(() => (newest.value ? machinePairs(newest.value.facts, uptime.value) : []))
+const tables = computed(() => (newest.value ? machineTables(newest.value.facts) : []))
+const changes = computed(() => changesOf(history.value ?? []))
+</script>
+
+<template>
+  <div class="flex flex-col">
+    <TopBar />
+    <main class="grow overflow-y-auto" tabindex="-1">
+      <div class="mx-auto w-full max-w-5xl px-6 pt-8 pb-12" data-machine>
+        <p class="text-2xs text-soft">
+          <RouterLink :to="{ name: 'workbench', params: { id } }" class="underline hover:text-needle"
+            >back to the strips</RouterLink
+          >
+        </p>
+        <h1 class="font-serif text-3xl font-semibold">{{ archive?.host.name ?? 'The machine' }}</h1>
+        <StateNote v-if="isPending" title="Reading what is known of the machine" busy />
+        <StateNote v-else-if="error" title="The machine cannot be described" :hint="error.message" />
+        <StateNote
+          v-else-if="!newest || !pairs.length"
+          title="Nothing is known of this machine"
+          hint="A recorder reports it; an imported file may not."
+        />
+        <template v-else>
+          <p class="mt-1 text-soft">
+            As it was reported on {{ spellInstant(toMs(newest.since), zone) }}. What the recorder may not read
+            is left out: the firmware's table usually takes root.
+          </p>
+          <dl class="mt-6 grid grid-cols-[8rem_1fr] gap-x-4">
+            <template v-for="[name, value] in pairs" :key="name">
+              <dt class="border-t border-rule py-1 text-soft">{{ name }}</dt>
+              <dd class="border-t border-rule py-1 break-words">{{ value }}</dd>
+            </template>
+          </dl>
+          <section v-for="table in tables" :key="table.title" class="mt-8">
+            <h2 class="mb-1 font-serif text-xl font-semibold">{{ table.title }}</h2>
+            <PlainTable :caption="table.title" :columns="table.columns" :rows="table.rows" />
+          </section>
+          <section class="mt-8">
+            <h2 class="mb-1 font-serif text-xl font-semibold">What changed</h2>
+            <p v-if="!changes.length" class="text-soft">Nothing, since this archive began.</p>
+            <ul v-else>
+              <li v-for="change in changes" :key="change.at" class="border-t border-rule py-1">
+                <span class="text-2xs text-soft">{{ spellInstant(change.at, zone) }}</span>
+                <p v-for="line in change.lines" :key="line">{{ line }}</p>
+              </li>
+            </ul>
+          </section>
+        </template>
+      </div>
+    </main>
+  </div>
+</template>
