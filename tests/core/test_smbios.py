@@ -1,4 +1,4 @@
-"""Reading the firmware's table: what stands in it, and what of a broken one still can be told."""
+"""Reading the firmware's table: what stands in it, and what of a broken one still can be read."""
 
 import struct
 
@@ -66,7 +66,7 @@ def test_sizes_come_in_three_ways(size, size_bytes):
     assert read_firmware(a_module(size) + END).modules[0].size_bytes == size_bytes
 
 
-def test_what_stands_before_a_cut_is_told():
+def test_what_stands_before_a_cut_is_read():
     found = read_firmware(WHOLE[: len(SYSTEM) + len(BOARD) + 3])
     assert (found.model, found.board) == ("Press 9", "Fernhold Works B-12")
     assert found.problem == f"the table ends at byte {len(SYSTEM) + len(BOARD) + 3}, within structure 2"
@@ -88,7 +88,7 @@ def test_a_table_that_lies_is_said_to(table, says):
     assert read_firmware(table).problem == says
 
 
-def test_what_no_maker_filled_in_is_not_told():
+def test_what_no_maker_filled_in_is_left_out():
     assert read_firmware(structure(1, bytes([1, 2]), "To Be Filled By O.E.M.", "Default string") + END) == Firmware()
 
 

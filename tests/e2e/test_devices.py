@@ -78,3 +78,24 @@ def test_a_hot_afternoon_with_the_sensors_own_names_and_limits(vault, page):
     page.get_by_role("tab", name="Findings").click()
     page.locator("[data-finding]", has_text="Thermal throttling").wait_for()
     no_violations(page)
+
+
+def test_the_machine_on_a_page(bench):
+    bench.get_by_role("button", name="what is known of this host").click()
+    bench.locator("[data-machine-link]").click()
+    page = bench.locator("[data-machine]")
+    page.get_by_role("heading", name="Memory modules").wait_for()
+    assert page.get_by_text("Fernhold Works Press 8").is_visible()
+    page.get_by_role("row", name="DIMM C").get_by_text("empty").wait_for()
+    page.get_by_role("row", name="/dev/nvme0n1").get_by_text("rw,relatime").wait_for()
+    no_violations(bench)
+    page.get_by_role("link", name="back to the strips").click()
+    bench.locator('[data-strip="cores"] canvas').wait_for()
+
+
+def test_the_moment_tells_filesystems_and_heat(vault, page):
+    page.goto(f"{vault}?at=2026-11-12T15:00:00Z")
+    panel = page.locator("[data-moment]")
+    panel.get_by_role("heading", name="Filesystems").wait_for()
+    panel.get_by_role("row", name="/srv/pictures").get_by_text("88").first.wait_for()
+    panel.get_by_role("row", name="Package id 0").wait_for()

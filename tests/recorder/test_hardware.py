@@ -71,7 +71,7 @@ def test_mounts_hold_no_secrets(tmp_path):
 
 
 @pytest.mark.kernel
-def test_this_machine_is_told_as_its_files_say():
+def test_this_machine_is_as_its_files_say():
     facts = host_facts()
     assert HostFacts.from_json(facts.as_json()) == facts
     root = next(line.split() for line in Path("/proc/self/mounts").read_text().splitlines() if line.split()[1] == "/")

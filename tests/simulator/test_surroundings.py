@@ -37,9 +37,9 @@ def test_sensors_are_warm_while_the_room_is_and_below_their_limits_otherwise(fra
     for name, sensor in facts.sensors.items():
         if sensor.high is None:
             continue
-        told = values(frame, "heat.temperature", name)
-        assert told[warm].mean() - told[hours < at(12)].mean() > 14, sensor.label
-        assert told[hours < at(12)].max() < sensor.high
+        shown = values(frame, "heat.temperature", name)
+        assert shown[warm].mean() - shown[hours < at(12)].mean() > 14, sensor.label
+        assert shown[hours < at(12)].max() < sensor.high
     fan = values(frame, "heat.fan")
     assert fan[warm].mean() > 1.3 * fan[hours < at(12)].mean()
 

@@ -34,7 +34,7 @@ def test_the_recorder_reads_what_the_simulator_counted(scenario, tmp_path):
     expected = {
         column: values
         for group, columns in host.groups.items()
-        # Filesystems are asked themselves; the files of speeds and throttling are not made.
+        # Filesystems are read by statvfs; the files of speeds and throttling are not made.
         if group not in ("process", "filesystem", "throttle", "cpu.frequency")
         for column, values in columns.items()
     }

@@ -100,7 +100,7 @@ export const useStrips = defineStore('strips', () => {
     change('another layout', { layout: next, device: alone, strips: inPlace(opened(next, alone)) })
   }
 
-  /** With the keys of the strips whose places they take: the page changes what is there and builds nothing anew. */
+  /** With the keys of the strips whose places they take: the page changes what is there, and builds nothing from scratch. */
   function inPlace(next: Strip[]): Strip[] {
     return next.map((strip, at) => ({ ...strip, key: strips.value[at]?.key ?? strip.key }))
   }

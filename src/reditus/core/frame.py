@@ -77,7 +77,7 @@ class Timebase:
         """For each tick the index of the nearest one in another timebase that is not empty, and whether that lies
         within half an interval.
         """
-        # Every measure of a group is asked for at the same ticks. The other one is kept, so that its id stays its own.
+        # Every measure of a group is wanted at the same ticks. The other one is kept, so that its id stays its own.
         if id(other) not in self._nearest:
             own_ns = np.maximum.accumulate(other.wall_ns)
             after = np.clip(np.searchsorted(own_ns, self.wall_ns), 0, len(own_ns) - 1)

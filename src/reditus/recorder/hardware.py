@@ -180,10 +180,10 @@ def _six(base: Path) -> dict[str, list[str]]:
 def _four(name: str) -> tuple[str, ...]:
     """The interface's first IPv4 address; none where it has none."""
     request = struct.pack("256s", name.encode()[:15])
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as asked:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as query:
         try:
             address, mask = (
-                socket.inet_ntoa(fcntl.ioctl(asked.fileno(), code, request)[20:24])
+                socket.inet_ntoa(fcntl.ioctl(query.fileno(), code, request)[20:24])
                 for code in (_INTERFACE_ADDRESS, _INTERFACE_MASK)
             )
         except OSError:

@@ -91,5 +91,5 @@ class Surroundings:
         value = value * self._noise[sensor.name](len(at_s))
         if sensor.is_fan:
             return {kernel_column("hw.fan.speed", {SENSOR: sensor.name}): np.round(value / 10).astype(np.int64) * 10}
-        told = np.round(value * 1_000 / STEP).astype(np.int64) * STEP
-        return {kernel_column("hw.temperature", {SENSOR: sensor.name}, scale=MILLI): told}
+        shown = np.round(value * 1_000 / STEP).astype(np.int64) * STEP
+        return {kernel_column("hw.temperature", {SENSOR: sensor.name}, scale=MILLI): shown}

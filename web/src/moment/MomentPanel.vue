@@ -55,7 +55,18 @@ const disks = computed(() =>
 const links = computed(() =>
   heaviest(readings.value.devices('net.receive.rate'), traffic('net.receive.rate', 'net.send.rate')),
 )
+const ranked = (measure: OfDevices): string[] =>
+  heaviest(readings.value.devices(measure), (device) => readings.value.of(measure, device) ?? 0).active
+const mounts = computed(() => ranked('filesystem.use'))
+const sensors = computed(() => ranked('heat.temperature'))
 
+const MOUNT_COLUMNS: DeviceColumn[] = [
+  { title: 'use', measure: 'filesystem.use', unit: 'share', bar: true },
+  { title: 'free', measure: 'filesystem.free', unit: 'bytes' },
+]
+const HEAT_COLUMNS: DeviceColumn[] = [
+  { title: 'temperature', measure: 'heat.temperature', unit: '°C', bar: true },
+]
 const DISK_COLUMNS: DeviceColumn[] = [
   { title: 'read', measure: 'disk.read.rate', unit: 'bytes/s' },
   { title: 'write', measure: 'disk.write.rate', unit: 'bytes/s' },
@@ -172,6 +183,30 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
           :devices="links.active"
           :idle="links.idle"
           :columns="LINK_COLUMNS"
+          :readings="readings"
+          :then="then"
+        />
+      </section>
+      <section v-if="mounts.length">
+        <MomentHead title="Filesystems" note="fullest first" />
+        <DeviceTable
+          kind="filesystem"
+          resource="disk"
+          :devices="mounts"
+          :idle="0"
+          :columns="MOUNT_COLUMNS"
+          :readings="readings"
+          :then="then"
+        />
+      </section>
+      <section v-if="sensors.length">
+        <MomentHead title="Heat" note="hottest first" />
+        <DeviceTable
+          kind="sensor"
+          resource="processor"
+          :devices="sensors"
+          :idle="0"
+          :columns="HEAT_COLUMNS"
           :readings="readings"
           :then="then"
         />

@@ -34,6 +34,9 @@ export const SHOWN_OF_DEVICES = [
   'disk.busy',
   'net.receive.rate',
   'net.send.rate',
+  'filesystem.use',
+  'filesystem.free',
+  'heat.temperature',
 ] as const
 export type OfMachine = (typeof SHOWN_OF_MACHINE)[number]
 export type OfDevices = (typeof SHOWN_OF_DEVICES)[number]
