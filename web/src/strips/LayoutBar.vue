@@ -46,9 +46,9 @@ function last(ms: number | null): void {
 <template>
   <div class="@container shrink-0" data-layout-bar>
     <div
-      class="flex h-8 items-center gap-3.5 border-b border-rule pr-3 pl-[18px] whitespace-nowrap text-soft @max-[840px]:gap-2"
+      class="flex h-8 items-center gap-3 border-b border-rule pr-3 pl-[18px] whitespace-nowrap text-soft @max-[840px]:gap-2"
     >
-      <nav class="flex items-center gap-3.5 @max-[860px]:gap-2" aria-label="Layouts">
+      <nav class="flex items-center gap-3 @max-[860px]:gap-2" aria-label="Layouts">
         <button
           v-for="layout in plain"
           :key="layout.id"
