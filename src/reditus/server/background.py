@@ -67,7 +67,7 @@ class Background:
                     )
 
     def _pause(self, pause_s: float, failed: bool) -> bool:
-        """Wait so long, or until a whole recording was loaded, which is likely to be opened now. Return whether to end."""
+        """Wait so long, or until a whole recording was loaded: it may be opened now. Return whether to end."""
         until_s = time.monotonic() + pause_s
         while (left_s := until_s - time.monotonic()) > 0:
             if self._stopping.wait(min(left_s, LOADED_S)):
