@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reditus.core.smbios import Firmware, MemoryModule, read_firmware
+from reditus.core.fact_parts import ModuleFacts
+from reditus.core.smbios import Firmware, read_firmware
 
 
 def structure(kind, body, *texts):
@@ -51,7 +52,7 @@ def test_a_whole_table_is_read():
     assert (found.maker, found.model, found.board) == ("Fernhold Works", "Press 9", "Fernhold Works B-12")
     assert found.sockets == 1
     assert [item.size_bytes for item in found.modules] == [16 << 30, 64 << 30, 0]
-    assert found.modules[0] == MemoryModule("DIMM A1", 16 << 30, "DDR4", 3_200_000_000, "Maker of Modules")
+    assert found.modules[0] == ModuleFacts("DIMM A1", 16 << 30, "DDR4", 3_200_000_000, "Maker of Modules")
     assert found.problem is None
 
 

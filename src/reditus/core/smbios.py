@@ -9,6 +9,8 @@ import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from reditus.core.fact_parts import ModuleFacts
+
 MOST_BYTES = 1 << 20
 MOST_STRUCTURES = 4_096
 MOST_TEXT = 120
@@ -25,18 +27,6 @@ EMPTY = {"", "to be filled by o.e.m.", "not specified", "none", "unknown", "defa
 
 
 @dataclass(frozen=True, slots=True)
-class MemoryModule:
-    """A slot for a memory module; `size_bytes` is 0 where it is empty, None where the firmware does not know."""
-
-    slot: str
-    size_bytes: int | None
-    kind: str | None = None
-    speed_per_s: int | None = None
-    """Transfers a second, as configured."""
-    maker: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
 class Firmware:
     """What the table says of the machine, and what of it could not be read."""
 
@@ -45,7 +35,7 @@ class Firmware:
     board: str | None = None
     sockets: int = 0
     """Processors that are plugged in."""
-    modules: tuple[MemoryModule, ...] = ()
+    modules: tuple[ModuleFacts, ...] = ()
     problem: str | None = None
     """Where the table ends before it should, in words."""
 
@@ -128,9 +118,9 @@ def _is_populated(processor: _Structure) -> bool:
     return status is not None and bool(status & 0x40)
 
 
-def _module(device: _Structure) -> MemoryModule:
+def _module(device: _Structure) -> ModuleFacts:
     speed = device.word(0x20) or device.word(0x15)
-    return MemoryModule(
+    return ModuleFacts(
         slot=device.text(0x10) or device.text(0x11) or "unnamed",
         size_bytes=_size_bytes(device),
         kind=MEMORY_KINDS.get(device.byte(0x12) or 0),

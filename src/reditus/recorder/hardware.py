@@ -8,7 +8,7 @@ import struct
 from collections.abc import Iterator
 from pathlib import Path
 
-from reditus.core.facts import HardwareFacts, LinkFacts, ModuleFacts, MountFacts, SensorFacts
+from reditus.core.facts import HardwareFacts, LinkFacts, MountFacts, SensorFacts
 from reditus.core.smbios import MOST_BYTES, Firmware, read_firmware
 from reditus.recorder.filesystems import mounted
 
@@ -65,10 +65,7 @@ def hardware_facts(base: Path) -> HardwareFacts:
         caches=tuple(_caches(processors / "cpu0/cache")),
         lowest_hz=lowest * 1_000 if lowest else None,
         highest_hz=highest * 1_000 if highest else None,
-        modules=tuple(
-            ModuleFacts(item.slot, item.size_bytes, item.kind, item.speed_per_s, item.maker)
-            for item in firmware.modules
-        ),
+        modules=firmware.modules,
         problem=firmware.problem,
     )
 

@@ -1,16 +1,14 @@
 <script setup lang="ts">
 import { useSession } from '../workbench/session'
-import { useZone } from '../usePreferences'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { computed } from 'vue'
 import { useFacts } from '../api/queries'
-import { spellInstant } from '../model/clock'
+import ChangeList from './ChangeList.vue'
 import { changesOf, spellFacts } from './facts'
 import { useNames } from './useNames'
 
 /** What is known of the host, and how that changed while it was recorded. */
 defineProps<{ about: string }>()
-const zone = useZone()
 const { id } = useSession()
 const { data: history } = useFacts(id)
 const newest = computed(() => history.value?.[history.value.length - 1])
@@ -47,13 +45,7 @@ const changes = computed(() => changesOf(history.value ?? []))
         >
       </p>
       <h2 class="mt-3 font-serif text-[15px] font-semibold">What changed</h2>
-      <p v-if="!changes.length" class="text-soft">Nothing, since this archive began.</p>
-      <ul v-else>
-        <li v-for="change in changes" :key="change.at" class="border-t border-rule py-1">
-          <span class="text-2xs text-soft">{{ spellInstant(change.at, zone) }}</span>
-          <p v-for="line in change.lines" :key="line">{{ line }}</p>
-        </li>
-      </ul>
+      <ChangeList :changes="changes" />
     </div>
   </HangingPanel>
 </template>

@@ -5,6 +5,7 @@ import { useArchive, useFacts, useMoment } from '../api/queries'
 import { machinePairs, machineTables } from '../machine/sections'
 import { spellInstant } from '../model/clock'
 import { toMs, toMsOrNull } from '../model/instant'
+import ChangeList from '../names/ChangeList.vue'
 import { changesOf } from '../names/facts'
 import PlainTable from '../ui/PlainTable.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -64,13 +65,7 @@ const changes = computed(() => changesOf(history.value ?? []))
           </section>
           <section class="mt-8">
             <h2 class="mb-1 font-serif text-xl font-semibold">What changed</h2>
-            <p v-if="!changes.length" class="text-soft">Nothing, since this archive began.</p>
-            <ul v-else>
-              <li v-for="change in changes" :key="change.at" class="border-t border-rule py-1">
-                <span class="text-2xs text-soft">{{ spellInstant(change.at, zone) }}</span>
-                <p v-for="line in change.lines" :key="line">{{ line }}</p>
-              </li>
-            </ul>
+            <ChangeList :changes="changes" />
           </section>
         </template>
       </div>
