@@ -64,6 +64,18 @@ class SensorFacts:
 
 
 @dataclass(frozen=True, slots=True)
+class ListeningFacts:
+    """A port that is open to connections or datagrams."""
+
+    protocol: str
+    address: str
+    port: int
+    program: str | None = None
+    """None where the recorder may not look at whose it is."""
+    user: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class ModuleFacts:
     """A slot for a memory module; `size_bytes` is 0 where it is empty, None where the firmware does not know."""
 

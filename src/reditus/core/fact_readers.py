@@ -9,6 +9,7 @@ from reditus.core.fact_parts import (
     DiskRole,
     HardwareFacts,
     LinkFacts,
+    ListeningFacts,
     ModuleFacts,
     MountFacts,
     SensorFacts,
@@ -17,6 +18,7 @@ from reditus.core.outside import MOST_WHOLE, shown, text_problem, whole_problem
 
 MOST_DEVICES = 100_000
 MOST_MODULES = 1_024
+MOST_LISTENING = 4_096
 MAX_TEXT = 500
 
 
@@ -105,6 +107,29 @@ def read_module(where: str, given: Any) -> ModuleFacts:
     )
     kind, maker = (read_text(f"{where}.{part}", data.get(part)) for part in ("kind", "maker"))
     return ModuleFacts(read_name(f"{where}.slot", data.get("slot")), size, kind, speed, maker)
+
+
+def read_listening(where: str, given: Any) -> tuple[ListeningFacts, ...] | None:
+    """The ports that are listened at, or None. Raise FactsError otherwise."""
+    if given is None:
+        return None
+    if not isinstance(given, list) or len(given) > MOST_LISTENING:
+        raise FactsError(f"{where}: a list of at most {MOST_LISTENING} ports, not {shown(given)}")
+    return tuple(_listening(f"{where}[{at}]", item) for at, item in enumerate(given))
+
+
+def _listening(where: str, given: Any) -> ListeningFacts:
+    data = read_object(where, given)
+    port = read_whole(f"{where}.port", data.get("port"), 0, 65_535)
+    if port is None:
+        raise FactsError(f"{where}.port: a number up to 65535, not {shown(None)}")
+    return ListeningFacts(
+        read_name(f"{where}.protocol", data.get("protocol")),
+        read_name(f"{where}.address", data.get("address")),
+        port,
+        read_text(f"{where}.program", data.get("program")),
+        read_text(f"{where}.user", data.get("user")),
+    )
 
 
 def read_names(where: str, given: Any) -> tuple[str, ...]:

@@ -10,6 +10,7 @@ from reditus.core.fact_parts import (
     DiskRole,
     HardwareFacts,
     LinkFacts,
+    ListeningFacts,
     ModuleFacts,
     MountFacts,
     SensorFacts,
@@ -20,6 +21,7 @@ from reditus.core.fact_readers import (
     read_flag,
     read_hardware,
     read_link,
+    read_listening,
     read_mount,
     read_name,
     read_object,
@@ -37,6 +39,7 @@ __all__ = [
     "HardwareFacts",
     "HostFacts",
     "LinkFacts",
+    "ListeningFacts",
     "ModuleFacts",
     "MountFacts",
     "SensorFacts",
@@ -69,6 +72,8 @@ class HostFacts:
     mounts: Mapping[str, MountFacts] = field(default_factory=dict)
     sensors: Mapping[str, SensorFacts] = field(default_factory=dict)
     hardware: HardwareFacts = field(default_factory=HardwareFacts)
+    listening: tuple[ListeningFacts, ...] | None = None
+    """The ports that are listened at; None where that is not known."""
 
     def disk_role(self, name: str) -> DiskRole:
         """The role as given, else as the name suggests."""
@@ -112,6 +117,7 @@ class HostFacts:
                 "caches": list(self.hardware.caches),
                 "modules": [asdict(module) for module in self.hardware.modules],
             },
+            "listening": None if self.listening is None else [asdict(item) for item in self.listening],
         }
 
     @classmethod
@@ -131,6 +137,7 @@ class HostFacts:
             mounts=_each(data, "mounts", read_mount),
             sensors=_each(data, "sensors", read_sensor),
             hardware=read_hardware("hardware", data.get("hardware") or {}),
+            listening=read_listening("listening", data.get("listening")),
         )
 
 

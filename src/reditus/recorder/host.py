@@ -16,6 +16,7 @@ from reditus.recorder.hardware import (
     sensor_facts,
     text_of,
 )
+from reditus.recorder.listening import Listening
 
 SECTOR_BYTES = 512
 # A name of the time zone database.
@@ -45,8 +46,8 @@ def boot_id(root: str = "/") -> uuid.UUID:
     return uuid.UUID(Path(root, "proc/sys/kernel/random/boot_id").read_text().strip())
 
 
-def host_facts(root: str = "/") -> HostFacts:
-    """What the kernel's files say of the machine; `root` is for tests."""
+def host_facts(root: str = "/", listening: Listening | None = None) -> HostFacts:
+    """What the kernel's files say of the machine; `root` is for tests. `listening` is kept from look to look."""
     base = Path(root)
     return HostFacts(
         cores=os.cpu_count(),
@@ -61,6 +62,7 @@ def host_facts(root: str = "/") -> HostFacts:
         mounts=mount_facts(base),
         sensors=sensor_facts(base),
         hardware=hardware_facts(base),
+        listening=(listening or Listening()).facts() if root == "/" else None,
     )
 
 

@@ -21,6 +21,7 @@ from reditus.recorder.bursts import BurstWatch
 from reditus.recorder.control_channel import ControlState, Orders
 from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import boot_id, host_facts
+from reditus.recorder.listening import Listening
 from reditus.recorder.logs import Logs
 from reditus.recorder.process_probe import Processes
 from reditus.recorder.sampler import Probe, RawTick, Sampler, boot_clock_ns
@@ -83,6 +84,7 @@ class Runner:
         self._logs_at_ns = 0
         self._facts: HostFacts | None = None
         self._facts_at_ns = 0
+        self._listening = Listening()
 
     def run(self, stop: Stoppable, orders: ControlState) -> None:
         """Record until `stop` is set or the time is over, following orders as they change."""
@@ -240,7 +242,7 @@ class Runner:
         if now_ns < self._facts_at_ns:
             return
         self._facts_at_ns = now_ns + FACTS_EVERY_NS
-        facts = host_facts()
+        facts = host_facts(listening=self._listening)
         if self._facts is not None and facts != self._facts:
             log.info("the host changed")
             registration = self._spool.registration()

@@ -132,6 +132,16 @@ class ModuleFacts(TypedDict):
     maker: NotRequired[str | None]
 
 
+class ListeningFacts(TypedDict):
+    """A port that is listened at; no program where the recorder may not look at whose it is."""
+
+    protocol: str
+    address: str
+    port: int
+    program: NotRequired[str | None]
+    user: NotRequired[str | None]
+
+
 class HardwareFacts(TypedDict, total=False):
     """What the machine is made of."""
 
@@ -161,6 +171,7 @@ class HostFacts(TypedDict, total=False):
     mounts: dict[str, MountFacts]
     sensors: dict[str, SensorFacts]
     hardware: HardwareFacts
+    listening: list[ListeningFacts] | None
 
 
 Plan = Annotated[dict[str, Any], Shape(PlanDocument)]

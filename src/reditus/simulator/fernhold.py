@@ -195,6 +195,7 @@ LEAFDB = Machine(
     disks=(Disk("sda"), rotating("sdb")), links=(Link("eth0"),), programs_bytes=2 * GIB, cache_bytes=9 * GIB,
     touch_bytes_per_s=1.2e9,
     filesystems=(Filesystem("/", "sda", 470 * GIB, 190 * GIB, kept=0.5),),
+    listens=((22, "sshd", "root"), (5432, "catalogue", "leafdb")),
 )  # fmt: skip
 LEAK_BYTES_PER_S = 104_000.0
 
@@ -314,6 +315,7 @@ SCAN_GATE = Machine(
     id=uuid5(FERNHOLD, "scan-gate"), name="scan-gate", cores=4, memory_bytes=8 * GIB,
     disks=(Disk("nvme0n1"),), links=(Link("enp1s0"), Link("enp2s0")), cache_bytes=4 * GIB, packet_cost_s=3.4e-6,
     filesystems=(Filesystem("/", "nvme0n1", 1_900 * GIB, 800 * GIB, kept=0.05),),
+    listens=((22, "sshd", "root"), (8021, "receive-scans", "lab")),
 )  # fmt: skip
 
 

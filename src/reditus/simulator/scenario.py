@@ -10,6 +10,7 @@ from reditus.core.facts import (
     HardwareFacts,
     HostFacts,
     LinkFacts,
+    ListeningFacts,
     ModuleFacts,
     MountFacts,
     SensorFacts,
@@ -136,6 +137,8 @@ class Machine:
     packet_cost_s: float = 1.5e-6
     filesystems: tuple[Filesystem, ...] = ()
     sensors: tuple[Sensor, ...] = ()
+    listens: tuple[tuple[int, str, str], ...] = ((22, "sshd", "root"),)
+    """Ports of TCP, with the program and its user."""
     timezone: str = "Europe/London"
     """By which clock the host lives; the times of a scenario are UTC."""
 
@@ -166,6 +169,7 @@ class Machine:
                 for number, link in enumerate(self.links)
             },
             mounts={item.mount: MountFacts(f"/dev/{item.disk}", item.kind, item.options) for item in self.filesystems},
+            listening=tuple(ListeningFacts("tcp", "0.0.0.0", *port) for port in self.listens),
             sensors={item.name: SensorFacts(item.label, item.high, item.critical) for item in self.sensors},
             hardware=HardwareFacts(
                 product=f"Fernhold Works Press {self.cores}",

@@ -905,6 +905,8 @@ export interface components {
                 links?: {
                     [key: string]: components["schemas"]["LinkFacts"];
                 };
+                /** Listening */
+                listening?: components["schemas"]["ListeningFacts"][] | null;
                 /** Memory Bytes */
                 memory_bytes?: number | null;
                 /** Model */
@@ -975,6 +977,8 @@ export interface components {
                 links?: {
                     [key: string]: components["schemas"]["LinkFacts"];
                 };
+                /** Listening */
+                listening?: components["schemas"]["ListeningFacts"][] | null;
                 /** Memory Bytes */
                 memory_bytes?: number | null;
                 /** Model */
@@ -1420,6 +1424,8 @@ export interface components {
                 links?: {
                     [key: string]: components["schemas"]["LinkFacts"];
                 };
+                /** Listening */
+                listening?: components["schemas"]["ListeningFacts"][] | null;
                 /** Memory Bytes */
                 memory_bytes?: number | null;
                 /** Model */
@@ -1793,6 +1799,22 @@ export interface components {
             physical?: boolean | null;
             /** Speed Bits Per S */
             speed_bits_per_s?: number | null;
+        };
+        /**
+         * ListeningFacts
+         * @description A port that is listened at; no program where the recorder may not look at whose it is.
+         */
+        ListeningFacts: {
+            /** Address */
+            address: string;
+            /** Port */
+            port: number;
+            /** Program */
+            program?: string | null;
+            /** Protocol */
+            protocol: string;
+            /** User */
+            user?: string | null;
         };
         /**
          * MarkerIn

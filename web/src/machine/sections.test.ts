@@ -49,3 +49,14 @@ it('has a table of each kind of part that there is', () => {
     ['Sensors', ['Package id 0', 'hwmon0 coretemp temp1', '85.0\u2009°C', '–']],
   ])
 })
+
+it('lists who listens, and says where that could not be read', () => {
+  const listening = [
+    { protocol: 'tcp', address: '127.0.0.1', port: 5432, program: 'postgres', user: 'postgres' },
+    { protocol: 'udp', address: '::', port: 123, program: null, user: 'root' },
+  ]
+  expect(machineTables({ listening })[0]?.rows.map(({ cells }) => cells)).toEqual([
+    ['tcp', '127.0.0.1', '5432', 'postgres', 'postgres'],
+    ['udp', '::', '123', 'not readable', 'root'],
+  ])
+})

@@ -111,6 +111,14 @@ export function machineTables(facts: HostFacts): MachineTable[] {
       })),
     },
     {
+      title: 'Listening ports',
+      columns: [...left('protocol', 'address'), { title: 'port' }, ...left('program', 'user')],
+      rows: (facts.listening ?? []).map(({ protocol, address, port, program, user }, at) => ({
+        key: `${at} ${protocol} ${address} ${port}`,
+        cells: [protocol, address, String(port), program ?? 'not readable', user ?? UNKNOWN],
+      })),
+    },
+    {
       title: 'Sensors',
       columns: [...left('sensor', 'as the kernel calls it'), { title: 'high' }, { title: 'critical' }],
       rows: Object.entries(facts.sensors ?? {}).map(([name, { label, high, critical }]) => ({

@@ -29,6 +29,10 @@ export function spellFacts(facts: HostFacts): [string, string][] {
     ['clock', facts.timezone],
     ...Object.entries(facts.disks ?? {}).map(([name, disk]): [string, string] => [name, spellDisk(disk)]),
     ...Object.entries(facts.links ?? {}).map(([name, link]): [string, string] => [name, spellLink(link)]),
+    ...(facts.listening ?? []).map(({ protocol, address, port, program, user }): [string, string] => [
+      `${protocol} port ${port} at ${address}`,
+      `${program ?? 'a program that could not be read'}, user ${user ?? 'unknown'}`,
+    ]),
     ...Object.entries(facts.mounts ?? {}).map(([mount, { device, kind }]): [string, string] => [
       mount,
       `${kind ?? 'filesystem'} of ${device ?? 'an unknown device'}`,

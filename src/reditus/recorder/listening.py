@@ -1,0 +1,153 @@
+"""Who waits for connections: listening sockets by the kernel's socket diagnosis (sock_diag(7)), with their programs.
+
+The kernel hands out only the sockets in the wanted state, so that a machine with a hundred thousand connections costs
+no more than an idle one; /proc/net/tcp would list them all.
+"""
+
+import errno
+import ipaddress
+import os
+import pwd
+import re
+import socket
+import struct
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from reditus.core.fact_parts import ListeningFacts
+
+MOST_LISTENING = 512
+MOST_PROCESSES, MOST_FILES = 4_096, 65_536
+"""So many are looked through for the programs, when what listens has changed."""
+_SOCK_DIAG, _BY_FAMILY, _DUMP, _ERROR, _DONE = 4, 20, 0x301, 2, 3
+_HEADER = struct.Struct("=IHHII")
+_REQUEST = struct.Struct("=BBBBI48x")
+_ANSWER = struct.Struct("=BBBB2s2s16s16s4s8sIIIII")
+_LISTEN, _UNCONNECTED = 1 << 10, 1 << 7
+PROTOCOLS = (("tcp", socket.IPPROTO_TCP, _LISTEN), ("udp", socket.IPPROTO_UDP, _UNCONNECTED))
+TIMEOUT_S = 2.0
+_OWN = re.compile(r"socket:\[(\d+)\]")
+
+
+@dataclass(frozen=True, slots=True)
+class ListeningSocket:
+    """A socket that waits, and the numbers by which its owner is found."""
+
+    protocol: str
+    address: str
+    port: int
+    user: int
+    inode: int
+
+
+class Listening:
+    """What listens, from look to look: programs are searched for only where it has changed."""
+
+    def __init__(self, proc: str = "/proc") -> None:
+        self._proc = Path(proc)
+        self._sockets: list[ListeningSocket] | None = None
+        self._facts: tuple[ListeningFacts, ...] = ()
+
+    def facts(self) -> tuple[ListeningFacts, ...] | None:
+        """In the order of protocol, port and address; None where the kernel does not tell."""
+        try:
+            sockets = sorted(
+                self._worth_telling(), key=lambda item: (item.protocol, item.port, item.address, item.inode)
+            )[:MOST_LISTENING]
+        except OSError:
+            return None
+        if sockets != self._sockets:
+            programs = _programs(self._proc, {item.inode for item in sockets})
+            # A program's workers may share a port: it is listed once.
+            self._facts = tuple(
+                dict.fromkeys(
+                    ListeningFacts(item.protocol, item.address, item.port, programs.get(item.inode), _user(item.user))
+                    for item in sockets
+                )
+            )
+            self._sockets = sockets
+        return self._facts
+
+    def _worth_telling(self) -> Iterator[ListeningSocket]:
+        """All but the datagram sockets that a client was given a passing port for."""
+        first, last = self._passing_ports()
+        for item in listening_sockets():
+            if item.protocol != "udp" or not first <= item.port <= last:
+                yield item
+
+    def _passing_ports(self) -> tuple[int, int]:
+        try:
+            first, last = (self._proc / "sys/net/ipv4/ip_local_port_range").read_text().split()
+        except (OSError, ValueError):
+            return 32_768, 60_999
+        return int(first), int(last)
+
+
+def listening_sockets() -> Iterator[ListeningSocket]:
+    """Every listening socket of TCP and unconnected one of UDP, IPv4 and IPv6. Raise OSError."""
+    for name, protocol, states in PROTOCOLS:
+        for family in (socket.AF_INET, socket.AF_INET6):
+            yield from _dumped(name, protocol, states, family)
+
+
+def _dumped(name: str, protocol: int, states: int, family: int) -> Iterator[ListeningSocket]:
+    request = _REQUEST.pack(family, protocol, 0, 0, states)
+    with socket.socket(socket.AF_NETLINK, socket.SOCK_DGRAM, _SOCK_DIAG) as channel:
+        channel.settimeout(TIMEOUT_S)
+        channel.sendto(_HEADER.pack(_HEADER.size + len(request), _BY_FAMILY, _DUMP, 1, 0) + request, (0, 0))
+        while True:
+            part = channel.recv(1 << 16)
+            at = 0
+            while at + _HEADER.size <= len(part):
+                length, kind, *_ = _HEADER.unpack_from(part, at)
+                if kind == _DONE:
+                    return
+                if kind == _ERROR or length < _HEADER.size:
+                    raise OSError(errno.EPROTO, "the kernel refused to list its sockets")
+                if length >= _HEADER.size + _ANSWER.size:
+                    yield _socket_of(name, _ANSWER.unpack_from(part, at + _HEADER.size))
+                at += (length + 3) & ~3
+
+
+def _socket_of(name: str, answer: tuple[Any, ...]) -> ListeningSocket:
+    family, port, source, user, inode = answer[0], answer[4], answer[6], answer[13], answer[14]
+    address = str(ipaddress.IPv4Address(source[:4])) if family == socket.AF_INET else str(ipaddress.IPv6Address(source))
+    return ListeningSocket(name, address, int.from_bytes(port, "big"), user, inode)
+
+
+def _programs(proc: Path, inodes: set[int]) -> dict[int, str]:
+    """Names of the programs that hold the sockets, where this user may look."""
+    found: dict[int, str] = {}
+    files = 0
+    for number in sorted((name for name in os.listdir(proc) if name.isdigit()), key=int)[:MOST_PROCESSES]:
+        if len(found) == len(inodes) or files >= MOST_FILES:
+            break
+        try:
+            held = os.listdir(proc / number / "fd")
+        except OSError:
+            continue  # ended, or another user's
+        for descriptor in held:
+            files += 1
+            try:
+                own = _OWN.match(os.readlink(proc / number / "fd" / descriptor))
+            except OSError:
+                continue
+            if own and int(own[1]) in inodes and int(own[1]) not in found:
+                found[int(own[1])] = _name(proc / number)
+    return found
+
+
+def _name(process: Path) -> str:
+    try:
+        return (process / "comm").read_text(errors="replace").strip()
+    except OSError:
+        return "ended"
+
+
+def _user(number: int) -> str:
+    try:
+        return pwd.getpwuid(number).pw_name
+    except KeyError:
+        return str(number)
