@@ -107,7 +107,28 @@ def test_a_log_and_remarks_are_kept_with_an_archive(running, command, tmp_path):
     assert listed[0].startswith("2026-11-12T09:17:40Z    warning       imaging[812]:")
     assert "is none of" in command("markers", "list", name, "--severity", "dire", fails=True).stderr
     log.write_text("neither\n")
-    assert "begins neither" in command("markers", "import", name, str(log), fails=True).stderr
+    assert "no time is recognised" in command("markers", "import", name, str(log), fails=True).stderr
+
+
+def test_any_text_log_is_kept_once_its_times_are_known(running, command, tmp_path):
+    with Client(running.url) as client:
+        for host in simulated():
+            client.load(as_recording(host))
+    name, log = STITCH_01_MORNING.name, tmp_path / "door.log"
+    log.write_text("Nov 12 10:30:00 stitch-01 door[7]: error: jammed\nNov 12 10:31:00 stitch-01 door[7]: free\n")
+    words = ("markers", "import", name, str(log), "--zone", "Europe/Berlin", "--year", "2026")
+    shown = command(*words, "--preview")
+    assert "times as in RFC 3164" in shown.stderr
+    assert "the times have no zone; taken for those of Europe/Berlin" in shown.stderr.replace("\n", " ")
+    assert shown.stdout.startswith("2026-11-12T09:30:00Z error")
+    assert "door[7]" not in command("markers", "list", name).stdout
+    assert "2 lines kept" in command(*words).stdout
+    (listed,) = [line for line in command("markers", "list", name).stdout.splitlines() if "jammed" in line]
+    assert listed.startswith("2026-11-12T09:30:00Z    error         door[7]:")
+    assert "is no place" in command(*words[:-2], "--zone", "Nowhere", fails=True).stderr
+    log.write_text("[    1.500000] usb 1-1: error -71\n")
+    assert "say when that was" in command("markers", "import", name, str(log), fails=True).stderr
+    assert "1 lines kept" in command("markers", "import", name, str(log), "--boot", "2026-11-12T09:10:00Z").stdout
 
 
 def test_a_device_is_called_by_its_name_wherever_it_is_printed(running, command):

@@ -68,7 +68,7 @@ def test_programs_are_searched_for_only_where_something_changed(monkeypatch):
     assert len(searched) == 1
 
 
-def test_a_kernel_that_does_not_tell_is_no_kernel_without_listeners(monkeypatch):
+def test_a_kernel_that_refuses_is_no_kernel_without_listeners(monkeypatch):
     def refused():
         raise OSError(93, "Protocol not supported")
 

@@ -8,7 +8,7 @@ line break; entries are parted by an empty line.
 import re
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from hashlib import sha256
 
 from reditus.core.markers import MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
@@ -85,7 +85,7 @@ def parse_lines(text: bytes, kind: str, *, first_line: int = 1) -> Lines:
         seen[parsed.ident] += 1
         again = seen[parsed.ident]
         # The same words at the same instant are two lines where they stand twice.
-        out.markers.append(parsed if again == 1 else _with_ident(parsed, f"{parsed.ident}/{again}"))
+        out.markers.append(parsed if again == 1 else with_ident(parsed, f"{parsed.ident}/{again}"))
     return out
 
 
@@ -114,7 +114,7 @@ def _syslog(text: bytes, first_line: int) -> Iterator[tuple[int, Marker | str]]:
             continue
         program, process = found["program"], found["process"]
         source = program if process == _NIL else program + b"[" + process + b"]"
-        yield line, _marker(at_ns, found["text"] or b"", b"" if program == _NIL else source, priority & 7)
+        yield line, line_marker(at_ns, found["text"] or b"", b"" if program == _NIL else source, priority & 7)
 
 
 def _journal(text: bytes, first_line: int) -> Iterator[tuple[int, Marker | str]]:
@@ -155,7 +155,7 @@ def _journal_entry(entry: dict[bytes, bytes]) -> Marker | str:
     process = entry.get(b"_PID") or entry.get(b"SYSLOG_PID")
     source = entry.get(b"SYSLOG_IDENTIFIER") or entry.get(b"_COMM") or b""
     priority = entry.get(b"PRIORITY", b"6")
-    return _marker(
+    return line_marker(
         int(at_us) * US,
         text,
         source + b"[" + process + b"]" if process and source else source,
@@ -163,7 +163,8 @@ def _journal_entry(entry: dict[bytes, bytes]) -> Marker | str:
     )
 
 
-def _marker(at_ns: int, text: bytes, source: bytes, severity: int) -> Marker:
+def line_marker(at_ns: int, text: bytes, source: bytes, severity: int) -> Marker:
+    """A line of a log, known by its instant and its words. `severity` is its place in SEVERITIES."""
     digest = sha256(b"\0".join((source, text))).hexdigest()[:24]
     return Marker(
         ident=f"line/{at_ns}/{digest}",
@@ -175,8 +176,9 @@ def _marker(at_ns: int, text: bytes, source: bytes, severity: int) -> Marker:
     )
 
 
-def _with_ident(marker: Marker, ident: str) -> Marker:
-    return Marker(ident, marker.at_ns, marker.kind, marker.text, marker.source, marker.severity, marker.end_ns)
+def with_ident(marker: Marker, ident: str, text: str | None = None) -> Marker:
+    """The same under another id, and with another text where one is given."""
+    return replace(marker, ident=ident, text=marker.text if text is None else text)
 
 
 def _plain(raw: bytes, longest: int) -> str:

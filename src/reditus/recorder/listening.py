@@ -1,4 +1,4 @@
-"""Who waits for connections: listening sockets by the kernel's socket diagnosis (sock_diag(7)), with their programs.
+"""Listening ports by the kernel's socket diagnosis (sock_diag(7)), with the programs that hold them.
 
 The kernel hands out only the sockets in the wanted state, so that a machine with a hundred thousand connections costs
 no more than an idle one; /proc/net/tcp would list them all.
