@@ -15,6 +15,7 @@ from builders import ARCHIVE, HOST, a_schema
 from databases import keep, new_database
 from reditus.core.facts import HostFacts
 from reditus.exchange.simulated import SimulatedArchive
+from reditus.server import background
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
 from reditus.simulator.large import large_host
@@ -40,6 +41,14 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
         if "database_url" in getattr(item, "fixturenames", ()):
             item.add_marker("store")
+
+
+@pytest.fixture(autouse=True)
+def no_rounds_of_their_own(monkeypatch):
+    """What is loaded into a server within this process is rolled up and judged only by the tests that say so: others
+    would end in the midst of it.
+    """
+    monkeypatch.setattr(background, "LOADED_S", 86_400.0)
 
 
 @pytest.fixture(scope="session")

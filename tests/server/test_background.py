@@ -8,12 +8,14 @@ from databases import keep
 from e2e_helpers import wait_until
 from reditus.analysis.maintenance import Task
 from reditus.exchange.simulated import SimulatedArchive
+from reditus.server import background
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
 from reditus.simulator.large import large_host
 
 
-def test_a_recording_that_was_loaded_is_rolled_up_and_judged_at_once(store):
+def test_a_recording_that_was_loaded_is_rolled_up_and_judged_at_once(store, monkeypatch):
+    monkeypatch.setattr(background, "LOADED_S", 0.5)
     app = create_app(store, Settings(allowed_hosts=["testserver"], seal_every_s=86_400))
     host = large_host("hall", cores=2, disks=1, links=1, length_s=2 * 3_600, interval_s=1.0)
     with TestClient(app):

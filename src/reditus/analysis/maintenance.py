@@ -162,14 +162,14 @@ def maintain(
     only_grown: bool = False,
     undo_s: float = UNDO_S,
     stop: Callable[[], bool] = lambda: False,
-    give_way: Callable[[], None] = lambda: None,
+    give_way: Callable[[], bool] = lambda: True,
 ) -> int:
     """One round over all archives: remove deleted ones, expire what plans no longer keep, merge small blocks, and
     extend rollups. Return by how many blocks there are fewer after merging.
 
     `only_grown` leaves out archives that have not grown enough since the last round for anything to merge. `stop` is
-    called between archives, `give_way` before each part of the work: it may wait. Raise DatabaseUnavailable where the
-    database cannot be reached.
+    called between archives, `give_way` before each part of the work: it may wait, and says whether to go on. Raise
+    DatabaseUnavailable where the database cannot be reached.
     """
     archives = [archive for _, archive in store.upkeep.archives()]
     due, recorders = store.upkeep.due_for_removal(undo_s), store.upkeep.recorders_with_plans()
@@ -200,9 +200,9 @@ def _compact(store: Store, archive: UUID, merged: list[int]) -> None:
     merged.append(store.compact(archive))
 
 
-def extend_rollups(store: Store, archive: UUID, give_way: Callable[[], None] = lambda: None) -> None:
+def extend_rollups(store: Store, archive: UUID, give_way: Callable[[], bool] = lambda: True) -> None:
     """Extend an archive's rollups, in short transactions, so that appending never waits long; `give_way` is called
-    before each. Damaged ones are derived again.
+    before each, and says whether to go on. Damaged ones are derived again.
     """
     try:
         again_elsewhere(lambda: _extend(store, archive, give_way))
@@ -212,10 +212,9 @@ def extend_rollups(store: Store, archive: UUID, give_way: Callable[[], None] = l
         _extend(store, archive, give_way)
 
 
-def _extend(store: Store, archive: UUID, give_way: Callable[[], None]) -> None:
+def _extend(store: Store, archive: UUID, give_way: Callable[[], bool]) -> None:
     more = True
-    while more:
-        give_way()
+    while more and give_way():
         with store.extending_rollups(archive) as reader:
             more = grow_rollups(reader, archive)
             more |= grow_use(reader, archive)

@@ -21,7 +21,7 @@ LEAST_S = 600
 """As much as has to be there before rollups grow: each time costs a pass over all measures."""
 STEP_TICKS = 7_200
 """Ticks that are in memory at once while rolling up."""
-STEPS_A_PASS = 4
+STEPS_A_PASS = 2
 """Steps in one transaction, so that the archive is never locked for long, and a request need not wait long either."""
 FINER_STEPS_A_PASS = 4
 """The same, where a step is a row of a finer level."""

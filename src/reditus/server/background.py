@@ -76,11 +76,12 @@ class Background:
                 return False
         return self._stopping.is_set()
 
-    def _give_way(self) -> None:
-        """Let what is being read go first, for a while."""
+    def _give_way(self) -> bool:
+        """Let what is being read go first, for a while. Return whether to go on: not when the server ends."""
         until_s = time.monotonic() + LONGEST_WAY_S
         while self._lanes.reading and time.monotonic() < until_s and not self._stopping.wait(LOOK_S):
             pass
+        return not self._stopping.is_set()
 
     def _round(self, only_grown: bool) -> None:
         stop = self._stopping.is_set
