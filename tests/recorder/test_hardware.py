@@ -79,3 +79,18 @@ def test_this_machine_is_as_its_files_say():
     for name, link in facts.links.items():
         assert link.mtu_bytes == int(Path(f"/sys/class/net/{name}/mtu").read_text())
     assert facts.links["lo"].addresses[0] == "127.0.0.1/8"
+
+
+def test_whatever_the_machine_calls_its_parts_the_server_takes_it(tmp_path):
+    """Layers of an overlay are long, and makers and programs write what they like."""
+    layers = ":".join(f"/var/lib/layers/{number:064}" for number in range(40))
+    put(tmp_path, {
+        "proc/filesystems": "nodev\toverlay",
+        "proc/self/mounts": f"overlay / overlay rw,lowerdir={layers} 0 0",
+        "sys/class/hwmon/hwmon0/name": "odd\x1b[31m", "sys/class/hwmon/hwmon0/temp1_input": "1",
+        "sys/class/hwmon/hwmon0/temp1_label": "two\nlines " + "x" * 900, "sys/class/dmi/id/board_name": "\x07",
+    })  # fmt: skip
+    facts = HostFacts(mounts=mount_facts(tmp_path), sensors=sensor_facts(tmp_path), hardware=hardware_facts(tmp_path))
+    assert HostFacts.from_json(facts.as_json()) == facts
+    assert str(facts.mounts["/"].options).startswith("rw,lowerdir=/var/lib/layers/")
+    assert facts.hardware.board is None

@@ -89,3 +89,10 @@ def test_a_kernel_that_refuses_is_no_kernel_without_listeners(monkeypatch):
 def test_what_cannot_be_is_named_with_its_place(given, says):
     with pytest.raises(ValueError, match=says):
         HostFacts.from_json({"listening": given})
+
+
+def test_a_program_may_call_itself_anything(tmp_path):
+    (tmp_path / "comm").write_text("\x1b[31mred\nline\n")
+    assert listening._name(tmp_path) == "[31mred line"
+    (tmp_path / "comm").write_text("\n")
+    assert listening._name(tmp_path) == "unnamed"

@@ -38,7 +38,7 @@ def read_disk(where: str, given: Any) -> DiskFacts:
     return DiskFacts(
         role,
         on,
-        read_flag("rotational", data.get("rotational")),
+        read_flag(f"{where}.rotational", data.get("rotational")),
         read_text(f"{where}.model", data.get("model")),
         read_whole(f"{where}.size_bytes", data.get("size_bytes"), 0, MOST_WHOLE),
         read_text(f"{where}.scheduler", data.get("scheduler")),

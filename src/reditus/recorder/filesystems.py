@@ -179,7 +179,8 @@ def mounted(root: Path) -> Iterator[Mounted]:
             continue
         device, mount, kind, options = words[:4]
         holds = kind in on_devices or kind in HOLDING or kind.startswith("fuse.")
-        if holds and all(word.isprintable() and word and len(word) <= MAX_TEXT for word in words[:4]):
+        # What cannot be named is left out; what it stands on and how may be as long as it likes (layers of an overlay).
+        if holds and mount.isprintable() and 0 < len(mount) <= MAX_TEXT:
             yield Mounted(mount, device, kind, options)
 
 

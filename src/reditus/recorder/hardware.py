@@ -8,6 +8,7 @@ import struct
 from collections.abc import Iterator
 from pathlib import Path
 
+from reditus.core.fact_readers import MAX_TEXT
 from reditus.core.facts import HardwareFacts, LinkFacts, MountFacts, SensorFacts
 from reditus.core.smbios import MOST_BYTES, Firmware, read_firmware
 from reditus.recorder.filesystems import mounted
@@ -31,6 +32,21 @@ def text_of(path: Path) -> str | None:
         return None
 
 
+def plain(text: str | None) -> str | None:
+    """In the form that facts may have, whatever the kernel, a maker or a program wrote: one line, printable, of bounded
+    length; None for nothing.
+    """
+    if text is None:
+        return None
+    line = " ".join("".join(letter if letter.isprintable() else " " for letter in text).split())
+    return (line if len(line) <= MAX_TEXT else f"{line[: MAX_TEXT - 1]}…") or None
+
+
+def words_of(path: Path) -> str | None:
+    """A file's text as a fact; None where there is none."""
+    return plain(text_of(path))
+
+
 def number_of(path: Path) -> int | None:
     """A file's whole number; None where there is none."""
     text = text_of(path)
@@ -50,9 +66,9 @@ def hardware_facts(base: Path) -> HardwareFacts:
     firmware = _firmware(base)
     ids = base / "sys/class/dmi/id"
     product = _joined(firmware.maker, firmware.model) or _joined(
-        text_of(ids / "sys_vendor"), text_of(ids / "product_name")
+        words_of(ids / "sys_vendor"), words_of(ids / "product_name")
     )
-    board = firmware.board or _joined(text_of(ids / "board_vendor"), text_of(ids / "board_name"))
+    board = firmware.board or _joined(words_of(ids / "board_vendor"), words_of(ids / "board_name"))
     processors = base / "sys/devices/system/cpu"
     packages, cores = _topology(processors)
     speeds = processors / "cpu0/cpufreq"
@@ -95,7 +111,7 @@ def _topology(processors: Path) -> tuple[int, int]:
 
 def _caches(folder: Path) -> Iterator[str]:
     for entry in entries_of(folder):
-        level, kind, size = (text_of(entry / part) for part in ("level", "type", "size"))
+        level, kind, size = (words_of(entry / part) for part in ("level", "type", "size"))
         if level and size:
             which = f" {kind.lower()}" if kind and kind != "Unified" else ""
             yield f"L{level}{which} {re.sub(r'K$', ' KiB', size)}"
@@ -105,7 +121,7 @@ def sensor_facts(base: Path) -> dict[str, SensorFacts]:
     """Of the temperatures and fans, under the names that their counters have (sources/sensors.py)."""
     out: dict[str, SensorFacts] = {}
     for monitor in entries_of(base / "sys/class/hwmon"):
-        driver = text_of(monitor / "name") or ""
+        driver = words_of(monitor / "name") or ""
         for entry in sorted(monitor.glob("*_input")):
             part = entry.name.removesuffix("_input")
             name = " ".join(f"{monitor.name} {driver} {part}".split())
@@ -113,9 +129,9 @@ def sensor_facts(base: Path) -> dict[str, SensorFacts]:
             if _LIMITS.match(part):
                 limits = [number_of(monitor / f"{part}_{end}") for end in ("max", "crit")]
             high, critical = (None if limit is None else limit / MILLI for limit in limits)
-            out[name] = SensorFacts(text_of(monitor / f"{part}_label"), high, critical)
+            out[name] = SensorFacts(words_of(monitor / f"{part}_label"), high, critical)
     for zone in entries_of(base / "sys/class/thermal"):
-        if zone.name.startswith("thermal_zone") and (kind := text_of(zone / "type")):
+        if zone.name.startswith("thermal_zone") and (kind := words_of(zone / "type")):
             trips = {text_of(point): number_of(point.with_name(point.name.replace("_type", "_temp")))
                      for point in sorted(zone.glob("trip_point_*_type"))}  # fmt: skip
             high, critical = (
@@ -128,7 +144,9 @@ def sensor_facts(base: Path) -> dict[str, SensorFacts]:
 def mount_facts(base: Path) -> dict[str, MountFacts]:
     """Of the filesystems that hold files, by where they are mounted."""
     return {
-        item.mount: MountFacts(_USER.sub("//", item.device), item.kind, _without_secrets(item.options))
+        item.mount: MountFacts(
+            plain(_USER.sub("//", item.device)), plain(item.kind), plain(_without_secrets(item.options))
+        )
         for item in mounted(base)
     }
 
@@ -156,8 +174,8 @@ def _link(link: Path, addresses: tuple[str, ...]) -> LinkFacts:
         speed_bits_per_s=megabits * 1_000_000 if megabits > 0 else None,
         physical=(link / "device").exists(),
         mtu_bytes=number_of(link / "mtu"),
-        driver=driver.resolve().name if driver.exists() else None,
-        duplex=text_of(link / "duplex"),
+        driver=plain(driver.resolve().name) if driver.exists() else None,
+        duplex=words_of(link / "duplex"),
         carrier=None if carrier is None else carrier == 1,
         addresses=addresses,
     )

@@ -15,6 +15,7 @@ from reditus.recorder.hardware import (
     number_of,
     sensor_facts,
     text_of,
+    words_of,
 )
 from reditus.recorder.listening import Listening
 
@@ -115,7 +116,7 @@ def _disk(device: Path) -> DiskFacts:
         DiskRole.MEMORY if device.name.startswith(("ram", "zram")) else role,
         below,
         None if rotational is None else rotational == "1",
-        text_of(device / "device/model"),
+        words_of(device / "device/model"),
         size_bytes,
         chosen[1] if chosen else None,
     )

@@ -17,10 +17,11 @@ from pathlib import Path
 from typing import Any
 
 from reditus.core.fact_parts import ListeningFacts
+from reditus.recorder.hardware import words_of
 
 MOST_LISTENING = 512
-MOST_PROCESSES, MOST_FILES = 4_096, 65_536
-"""So many are looked through for the programs, when what listens has changed."""
+MOST_PROCESSES, MOST_FILES = 2_048, 8_192
+"""So many are looked through for the programs of new sockets: some hundredths of a second, between two ticks."""
 _SOCK_DIAG, _BY_FAMILY, _DUMP, _ERROR, _DONE = 4, 20, 0x301, 2, 3
 _HEADER = struct.Struct("=IHHII")
 _REQUEST = struct.Struct("=BBBBI48x")
@@ -49,6 +50,7 @@ class Listening:
         self._proc = Path(proc)
         self._sockets: list[ListeningSocket] | None = None
         self._facts: tuple[ListeningFacts, ...] = ()
+        self._programs: dict[int, str | None] = {}
 
     def facts(self) -> tuple[ListeningFacts, ...] | None:
         """In the order of protocol, port and address; None where the kernel does not tell."""
@@ -59,11 +61,15 @@ class Listening:
         except OSError:
             return None
         if sockets != self._sockets:
-            programs = _programs(self._proc, {item.inode for item in sockets})
+            # A socket stays its program's; one that may not be looked at is not looked for again.
+            new = {item.inode for item in sockets} - self._programs.keys()
+            found = _programs(self._proc, new)
+            known = self._programs | {inode: found.get(inode) for inode in new}
+            self._programs = {item.inode: known[item.inode] for item in sockets}
             # A program's workers may share a port: it is listed once.
             self._facts = tuple(
                 dict.fromkeys(
-                    ListeningFacts(item.protocol, item.address, item.port, programs.get(item.inode), _user(item.user))
+                    ListeningFacts(item.protocol, item.address, item.port, self._programs[item.inode], _user(item.user))
                     for item in sockets
                 )
             )
@@ -140,10 +146,8 @@ def _programs(proc: Path, inodes: set[int]) -> dict[int, str]:
 
 
 def _name(process: Path) -> str:
-    try:
-        return (process / "comm").read_text(errors="replace").strip()
-    except OSError:
-        return "ended"
+    """A program may call itself anything."""
+    return words_of(process / "comm") or "unnamed"
 
 
 def _user(number: int) -> str:
