@@ -125,7 +125,10 @@ def test_any_text_log_is_kept_once_its_times_are_known(running, command, tmp_pat
     assert "2 lines kept" in command(*words).stdout
     (listed,) = [line for line in command("markers", "list", name).stdout.splitlines() if "jammed" in line]
     assert listed.startswith("2026-11-12T09:30:00Z    error         door[7]:")
-    assert "is no place" in command(*words[:-2], "--zone", "Nowhere", fails=True).stderr
+    for nowhere in ("Nowhere", "Europe", "../../etc/passwd"):
+        assert "is no place" in command(*words[:4], "--zone", nowhere, fails=True).stderr.replace("\n", " ")
+    log.write_text("0001-01-01 00:00:00 before all clocks\n9999-12-31 23:59:59 after them\n")
+    assert "0 lines kept" in command("markers", "import", name, str(log), "--zone", "Asia/Tokyo").stdout
     log.write_text("[    1.500000] usb 1-1: error -71\n")
     assert "say when that was" in command("markers", "import", name, str(log), fails=True).stderr
     assert "1 lines kept" in command("markers", "import", name, str(log), "--boot", "2026-11-12T09:10:00Z").stdout

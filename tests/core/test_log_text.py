@@ -199,10 +199,6 @@ def test_twenty_makes_are_recognised_with_the_right_times(make):
     assert (first.source, first.text.strip(), first.severity) == (source, words, severity)
 
 
-def test_there_are_twenty():
-    assert len(MAKES) == 20
-
-
 def test_a_new_year_s_eve_is_passed_and_a_line_out_of_order_is_none():
     found = read("Dec 31 23:59:59 h a: old\nJan  1 00:00:01 h a: new\nJan  1 00:00:00 h a: late", year=2025)
     assert [spell_time(marker.at_ns) for marker in found.markers] == [

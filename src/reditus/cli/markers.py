@@ -14,9 +14,9 @@ from reditus.cli.client import Client, marker_as_json
 from reditus.cli.console import Failure, err, out
 from reditus.cli.service import service, settings_of_environment
 from reditus.core.log_lines import Lines, format_of, parse_lines
-from reditus.core.log_text import LogGuess, read_log, recognise
+from reditus.core.log_text import NO_YEAR, NO_ZONE, LogGuess, read_log, recognise
 from reditus.core.markers import SEVERITIES
-from reditus.core.rfc3339 import EARLIEST_NS, LATEST_NS, parse_instant, spell_time
+from reditus.core.rfc3339 import EARLIEST_NS, LATEST_NS, parse_instant, spell_bounded
 from reditus.core.types import NS_PER_S
 from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
 
@@ -79,7 +79,10 @@ def import_lines(
         str, typer.Option("--zone", help="Of times without one: UTC, or a place such as Europe/Berlin.")
     ] = "UTC",
     year: Annotated[
-        int | None, typer.Option("--year", help="Of the first line, where years are left out; else by the file's age.")
+        int | None,
+        typer.Option(
+            "--year", min=1990, max=2199, help="Of the first line, where years are left out; else by the file's age."
+        ),
     ] = None,
     boot: Annotated[
         str | None, typer.Option("--boot", help="When the machine started, RFC 3339, for the kernel's own times.")
@@ -91,7 +94,7 @@ def import_lines(
     lines = _read(file, TextTimes(_zone(zone), year, boot))
     if preview:
         for marker in lines.markers[:PREVIEWED]:
-            words = (spell_time(marker.at_ns), f"{marker.severity:<13}", marker.source, marker.text)
+            words = (spell_bounded(marker.at_ns), f"{marker.severity:<13}", marker.source, marker.text)
             out.print(" ".join(filter(None, words)), markup=False, highlight=False)
         return
     for line, why in lines.problems[:MOST_REPORTED]:
@@ -184,8 +187,8 @@ def _any_text(file: Path, text: bytes, times: TextTimes) -> Lines:
     except ValueError as why:
         raise Failure(f"{file}: {why}") from why
     taken = {
-        "the times have no zone": f"taken for those of {times.zone.key} (--zone)",
-        "the times have no year": f"the first line's is taken for {year} (--year)",
+        NO_ZONE: f"taken for those of {times.zone.key} (--zone)",
+        NO_YEAR: f"the first line's is taken for {year} (--year)",
     }
     err.print(f"{file}: times as in {guess.format.value}", markup=False, highlight=False)
     for doubt in guess.doubts:
@@ -210,12 +213,15 @@ def _year_of_first(file: Path, text: bytes, guess: LogGuess, times: TextTimes) -
 def _zone(name: str) -> ZoneInfo:
     try:
         return ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError) as why:
+    except (ZoneInfoNotFoundError, ValueError, OSError) as why:  # a folder of the database is none of its places
         raise Failure(f"--zone {name!r} is no place of the time zone database, such as Europe/Berlin") from why
 
 
 def _local_to_utc(zone: ZoneInfo, local: str) -> int:
     """The earlier of two instants where the clock was put back; nanoseconds are kept."""
     whole, _, part = local.partition(".")
-    at = datetime.fromisoformat(whole).replace(tzinfo=zone)
-    return int(at.timestamp()) * NS_PER_S + int(part[:9].ljust(9, "0"))
+    try:
+        at_s = int(datetime.fromisoformat(whole).replace(tzinfo=zone).timestamp())
+    except OverflowError as why:
+        raise ValueError(f"{local} lies beyond what clocks of {zone.key} can show") from why
+    return at_s * NS_PER_S + int(part[:9].ljust(9, "0"))

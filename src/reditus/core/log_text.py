@@ -22,6 +22,7 @@ LONGEST_LINE = 16 * 1024
 """Of a longer line only the beginning is read."""
 LEAST_SHARE, SURE_SHARE = 0.3, 0.9
 HALF_A_YEAR = 6
+NO_ZONE, NO_YEAR = "the times have no zone", "the times have no year"
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 ToUtc = Callable[[str], int]
 """From a local time as `2026-11-12T09:00:00.5` to nanoseconds since the epoch."""
@@ -57,9 +58,9 @@ class LogGuess:
                 f"only {self.share * 100:.0f} % of the lines have such a time; the others go on with the one before"
             )
         if not self.has_zone and self.format is not LogFormat.KERNEL:
-            out.append("the times have no zone")
+            out.append(NO_ZONE)
         if not self.has_year:
-            out.append("the times have no year")
+            out.append(NO_YEAR)
         if self.format is LogFormat.KERNEL:
             out.append("the times count from the start of the machine")
         return out

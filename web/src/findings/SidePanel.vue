@@ -43,6 +43,11 @@ watch(
   },
   { immediate: true },
 )
+watch([linked, diagnosis], () => {
+  if (bench.finding === null || !diagnosis.value || linked.value || bench.selected !== null) return
+  bench.linkProblem = `there is no finding ${bench.finding} here`
+  bench.finding = null
+})
 watch(
   () => bench.selected,
   (id) => {

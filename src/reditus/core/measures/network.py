@@ -4,10 +4,11 @@ from functools import partial
 
 import numpy as np
 
-from reditus.core.counters import CPU_NUMBER, INTERFACE, NETWORK_DIRECTION, PROTOCOL, PROTOCOL_FIELD
+from reditus.core.counters import CPU_NUMBER, INTERFACE, NETWORK_DIRECTION
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Series
-from reditus.core.measures.measure import Derivation, Measure, Need, Per, Reach, Resource, Unit, add, highest, ratio
+from reditus.core.measures.measure import Measure, Need, Per, Reach, Resource, Unit, add, highest, ratio
+from reditus.core.measures.protocols import counted, protocol_need
 
 IO = "system.network.io"
 PACKETS = "system.network.packet.count"
@@ -75,16 +76,7 @@ def _both_ways(word: str, direction: str, past: str) -> list[Measure]:
     ]  # fmt: skip
 
 
-PROTOCOL_EVENTS = "system.network.linux.protocol"
 BACKLOG = "system.network.linux.backlog"
-
-
-def _event(protocol: str, name: str) -> Need:
-    return Need(PROTOCOL_EVENTS, ((PROTOCOL, protocol), (PROTOCOL_FIELD, name)))
-
-
-def _events(need: Need) -> Derivation:
-    return lambda frame, _: frame.rate(need.counter, dict(need.fixed))
 
 
 def _resent(frame: Frame, _: str | None) -> Series:
@@ -95,15 +87,11 @@ def _resent(frame: Frame, _: str | None) -> Series:
 
 def segments_sent(frame: Frame) -> Series:
     """TCP segments a second."""
-    return _events(_RESENT[1])(frame, None)
+    sent = _RESENT[1]
+    return frame.rate(sent.counter, dict(sent.fixed))
 
 
-_RESENT = (_event("tcp", "RetransSegs"), _event("tcp", "OutSegs"))
-
-
-def _protocol(name: str, title: str, protocol: str, field: str, text: str) -> Measure:
-    need = _event(protocol, field)
-    return Measure(name, title, Unit.PER_S, Resource.NETWORK, text, "Δ / Δt", (need,), _events(need), total=Unit.COUNT)
+_RESENT = (protocol_need("tcp", "RetransSegs"), protocol_need("tcp", "OutSegs"))
 
 
 def _backlog(word: str, title: str, text: str) -> Measure:
@@ -137,19 +125,19 @@ PROTOCOLS = [
         "makes clients send again too.",
         "Δ(sent again) / Δ(sent)", _RESENT, _resent, per_event=True,
     ),
-    _protocol("net.tcp.resets", "Connections reset", "tcp", "EstabResets",
+    counted("net.tcp.resets", "Connections reset", "tcp", "EstabResets",
     "Established connections that were cut off."),
-    _protocol("net.tcp.failed_opens", "Failed connection attempts", "tcp", "AttemptFails", "Attempts that came to "
+    counted("net.tcp.failed_opens", "Failed connection attempts", "tcp", "AttemptFails", "Attempts that came to "
                                                                                            "nothing."),
-    _protocol(
+    counted(
         "net.tcp.listen_overflows", "Listen queue overflows", "tcpext", "ListenOverflows",
         "Connections refused because a program did not take them fast enough.",
     ),
-    _protocol(
+    counted(
         "net.udp.buffer_errors", "UDP receive buffer full", "udp", "RcvbufErrors",
         "Datagrams thrown away because a program did not read them fast enough.",
     ),
-    _protocol("net.udp.no_port", "UDP, no listener", "udp", "NoPorts", "Datagrams for a port without a listener."),
+    counted("net.udp.no_port", "UDP, no listener", "udp", "NoPorts", "Datagrams for a port without a listener."),
     _backlog("dropped", "Backlog drops", "Packets thrown away because a core's input backlog was full."),
     _backlog("squeezed", "Backlog time squeezes", "Times that a core had packets left when its turn was over."),
 ]  # fmt: skip

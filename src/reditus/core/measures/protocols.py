@@ -8,16 +8,22 @@ LEVELS = "system.network.linux.protocol_state"
 SOCKETS = "system.network.linux.sockets"
 
 
-def _of(counter: str, protocol: str, field: str) -> Need:
-    return Need(counter, ((PROTOCOL, protocol), (PROTOCOL_FIELD, field)))
+def protocol_need(protocol: str, field: str) -> Need:
+    """What a protocol counted, under the kernel's own names."""
+    return _of(EVENTS, protocol, field)
 
 
-def _event(name: str, title: str, protocol: str, field: str, text: str) -> Measure:
-    need = _of(EVENTS, protocol, field)
+def counted(name: str, title: str, protocol: str, field: str, text: str) -> Measure:
+    """A measure of what a protocol counted, a second."""
+    need = protocol_need(protocol, field)
     return Measure(
         name, title, Unit.PER_S, Resource.NETWORK, text, f"Δ{field} / Δt", (need,),
         lambda frame, _: frame.rate(need.counter, dict(need.fixed)), total=Unit.COUNT,
     )  # fmt: skip
+
+
+def _of(counter: str, protocol: str, field: str) -> Need:
+    return Need(counter, ((PROTOCOL, protocol), (PROTOCOL_FIELD, field)))
 
 
 def _level(name: str, title: str, counter: str, protocol: str, field: str, text: str) -> Measure:
@@ -29,29 +35,29 @@ def _level(name: str, title: str, counter: str, protocol: str, field: str, text:
 
 
 PROTOCOLS = [
-    _event("net.ip.received", "IPv4 packets received", "ip", "InReceives", "Packets taken in, damaged ones too."),
-    _event("net.ip.sent", "IPv4 packets sent", "ip", "OutRequests", "Packets that programs of this machine sent."),
-    _event("net.ip.discarded", "IPv4 packets discarded", "ip", "InDiscards", "Good packets without room."),
-    _event("net.ip6.received", "IPv6 packets received", "ip6", "InReceives", "Packets taken in, damaged ones too."),
-    _event("net.ip6.sent", "IPv6 packets sent", "ip6", "OutRequests", "Packets that programs of this machine sent."),
-    _event("net.ip6.discarded", "IPv6 packets discarded", "ip6", "InDiscards",
+    counted("net.ip.received", "IPv4 packets received", "ip", "InReceives", "Packets taken in, damaged ones too."),
+    counted("net.ip.sent", "IPv4 packets sent", "ip", "OutRequests", "Packets that programs of this machine sent."),
+    counted("net.ip.discarded", "IPv4 packets discarded", "ip", "InDiscards", "Good packets without room."),
+    counted("net.ip6.received", "IPv6 packets received", "ip6", "InReceives", "Packets taken in, damaged ones too."),
+    counted("net.ip6.sent", "IPv6 packets sent", "ip6", "OutRequests", "Packets that programs of this machine sent."),
+    counted("net.ip6.discarded", "IPv6 packets discarded", "ip6", "InDiscards",
            "Good packets for which there was no room."),
-    _event("net.tcp.received", "TCP segments received", "tcp", "InSegs", "Segments taken in, damaged ones too."),
-    _event("net.tcp.sent", "TCP segments sent", "tcp", "OutSegs", "Segments sent, those sent again not counted."),
-    _event("net.tcp.opened", "TCP connections opened", "tcp", "ActiveOpens", "Connections that this machine opened."),
-    _event("net.tcp.accepted", "TCP connections accepted", "tcp", "PassiveOpens",
+    counted("net.tcp.received", "TCP segments received", "tcp", "InSegs", "Segments taken in, damaged ones too."),
+    counted("net.tcp.sent", "TCP segments sent", "tcp", "OutSegs", "Segments sent, those sent again not counted."),
+    counted("net.tcp.opened", "TCP connections opened", "tcp", "ActiveOpens", "Connections that this machine opened."),
+    counted("net.tcp.accepted", "TCP connections accepted", "tcp", "PassiveOpens",
            "Connections that others opened to this machine."),
-    _event("net.tcp.errors", "TCP segments damaged", "tcp", "InErrs", "Segments received in error."),
-    _event("net.udp.received", "UDP datagrams received", "udp", "InDatagrams", "Datagrams handed to programs (IPv4)."),
-    _event("net.udp.sent", "UDP datagrams sent", "udp", "OutDatagrams", "Datagrams sent (IPv4)."),
-    _event("net.udp6.received", "UDP datagrams received, IPv6", "udp6", "InDatagrams", "Datagrams handed to programs."),
-    _event("net.udp6.sent", "UDP datagrams sent, IPv6", "udp6", "OutDatagrams", "Datagrams sent."),
-    _event("net.icmp.received", "ICMP messages received", "icmp", "InMsgs", "Messages taken in (IPv4)."),
-    _event("net.icmp.sent", "ICMP messages sent", "icmp", "OutMsgs", "Messages sent (IPv4)."),
-    _event("net.icmp.unreachable", "ICMP: destination unreachable", "icmp", "InDestUnreachs",
+    counted("net.tcp.errors", "TCP segments damaged", "tcp", "InErrs", "Segments received in error."),
+    counted("net.udp.received", "UDP datagrams received", "udp", "InDatagrams", "Datagrams handed to programs (IPv4)."),
+    counted("net.udp.sent", "UDP datagrams sent", "udp", "OutDatagrams", "Datagrams sent (IPv4)."),
+    counted("net.udp6.received", "UDP datagrams received, IPv6", "udp6", "InDatagrams", "Handed to programs."),
+    counted("net.udp6.sent", "UDP datagrams sent, IPv6", "udp6", "OutDatagrams", "Datagrams sent."),
+    counted("net.icmp.received", "ICMP messages received", "icmp", "InMsgs", "Messages taken in (IPv4)."),
+    counted("net.icmp.sent", "ICMP messages sent", "icmp", "OutMsgs", "Messages sent (IPv4)."),
+    counted("net.icmp.unreachable", "ICMP: destination unreachable", "icmp", "InDestUnreachs",
            "Messages that say that something sent could not be delivered."),
-    _event("net.icmp6.received", "ICMPv6 messages received", "icmp6", "InMsgs", "Messages taken in."),
-    _event("net.icmp6.sent", "ICMPv6 messages sent", "icmp6", "OutMsgs", "Messages sent."),
+    counted("net.icmp6.received", "ICMPv6 messages received", "icmp6", "InMsgs", "Messages taken in."),
+    counted("net.icmp6.sent", "ICMPv6 messages sent", "icmp6", "OutMsgs", "Messages sent."),
     _level("net.tcp.established", "TCP connections established", LEVELS, "tcp", "CurrEstab",
            "Connections that are open, or that only the other side has closed."),
     _level("net.tcp.sockets", "TCP sockets", SOCKETS, "tcp", "inuse", "TCP sockets in use (IPv4), listening ones too."),
