@@ -17,12 +17,13 @@ from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Demand, Load
 from reditus.simulator.disks import Disks, Served
+from reditus.simulator.filesystems import Filesystems
 from reditus.simulator.memory import Memory, swap_space
 from reditus.simulator.network import Network
 from reditus.simulator.processes import FIRST_PID, Processes
 from reditus.simulator.processor import UPTIME_S, Processor, Running
 from reditus.simulator.scenario import FaultKind, Scenario
-from reditus.simulator.surroundings import Surroundings
+from reditus.simulator.sensors import Sensors
 from reditus.simulator.troubles import Held, Troubles
 
 FIRST_MONOTONIC_NS = UPTIME_S * NS_PER_S
@@ -168,7 +169,8 @@ class _Engine:
         self._demand = Demand(scenario)
         self._memory, self._disks = Memory(scenario), Disks(scenario)
         self._network, self._processor = Network(scenario), Processor(scenario)
-        self._troubles, self._surroundings = Troubles(scenario), Surroundings(scenario)
+        self._troubles = Troubles(scenario)
+        self._filesystems, self._sensors = Filesystems(scenario), Sensors(scenario)
         self.processes = Processes(scenario, self._demand.works)
         self._tally = Tally()
 
@@ -204,7 +206,8 @@ class _Engine:
             "disk": self._disks.counters(served),
             **self._network.counters(at_s, carried),
             **self._stalls(running, served, held),
-            **self._surroundings.counters(at_s, served, running.per_core),
+            **self._filesystems.counters(len(at_s), served),
+            **self._sensors.counters(at_s, running.per_core),
             **self._troubles.counters(at_s, held),
             "process": self.processes.counters(at_s, loads, cpu["cpu"], running, served, wants, bottom, held.hung),
         }
