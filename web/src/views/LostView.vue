@@ -7,10 +7,8 @@ import TopBar from '../ui/TopBar.vue'
 <template>
   <div class="flex flex-col">
     <TopBar />
-    <main>
-      <StateNote title="There is no such page" hint="The address leads nowhere in Reditus.">
-        <RouterLink to="/" class="underline">All archives</RouterLink>
-      </StateNote>
-    </main>
+    <StateNote whole title="There is no such page" hint="The address leads nowhere in Reditus.">
+      <RouterLink to="/" class="underline">All archives</RouterLink>
+    </StateNote>
   </div>
 </template>
