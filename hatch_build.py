@@ -13,9 +13,9 @@ RECORDER_PROJECT = Path("packaging") / "recorder"
 RECORDER_MODULES = (
     "__init__", "core/__init__", "core/batches", "core/blocks", "core/checksums", "core/column_codec", "core/counters",
     "core/delta_array", "core/durations", "core/errors", "core/fact_parts", "core/fact_readers", "core/facts",
-    "core/frame", "core/identities", "core/kernel_columns", "core/log_lines", "core/markers", "core/outside",
-    "core/plan", "core/processes", "core/records", "core/reports", "core/rfc3339", "core/schema", "core/smbios",
-    "core/types",
+    "core/frame", "core/identities", "core/kernel_columns", "core/log_lines", "core/log_text", "core/markers",
+    "core/outside", "core/plan", "core/processes", "core/records", "core/reports", "core/rfc3339", "core/schema",
+    "core/smbios", "core/types",
 )  # fmt: skip
 """The part of the core that the recorder imports; tests/packaging holds it against the imports."""
 NOT_PACKAGED = {"__pycache__"}

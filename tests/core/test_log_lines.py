@@ -94,7 +94,13 @@ def test_a_record_of_the_kernel():
     raw = b"3,339,5140900,-;sd 0:0:0:0: [vda] I/O error \\x5cdev\n SUBSYSTEM=scsi\n DEVICE=b8:0\n"
     one = kernel_record(raw, boot="b", boot_wall_ns=AT_NS)
     assert one == Marker(
-        "kernel/b/339", AT_NS + 5_140_900_000, "log", "sd 0:0:0:0: [vda] I/O error \\dev", "kernel", "error"
+        "kernel/b/339",
+        AT_NS + 5_140_900_000,
+        "log",
+        "sd 0:0:0:0: [vda] I/O error \\dev",
+        "kernel",
+        "error",
+        log="kernel",
     )
     assert at_least(one, "warning")
     assert not at_least(one, "critical")

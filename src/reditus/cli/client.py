@@ -232,6 +232,7 @@ def marker_as_json(marker: Marker) -> dict[str, Any]:
         "source": marker.source,
         "severity": marker.severity,
         "ident": marker.ident,
+        "log": marker.log,
     }
 
 

@@ -1,41 +1,25 @@
 """Markers and device names on the command line."""
 
 import json
-from dataclasses import dataclass
-from datetime import datetime
-from functools import partial
 from pathlib import Path
 from typing import Annotated, get_args
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+from zoneinfo import ZoneInfo
 
 import typer
 
 from reditus.cli.client import Client, marker_as_json
 from reditus.cli.console import Failure, err, out
 from reditus.cli.service import service, settings_of_environment
-from reditus.core.log_lines import Lines, format_of, parse_lines
-from reditus.core.log_text import NO_YEAR, NO_ZONE, LogGuess, read_log, recognise
-from reditus.core.markers import SEVERITIES
-from reditus.core.rfc3339 import EARLIEST_NS, LATEST_NS, parse_instant, spell_bounded
-from reditus.core.types import NS_PER_S
+from reditus.core.log_reading import LogRead, LogTimes, ZoneError, read_any, zone_named
+from reditus.core.markers import MAX_LOG, SEVERITIES, in_log
+from reditus.core.rfc3339 import TimeError, parse_time, spell_bounded
 from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
 
 markers = typer.Typer(help="Markers: log lines, gaps with their reasons, remarks.", no_args_is_help=True)
 Archive = Annotated[str, typer.Argument(help="Id, beginning of an id, or name of an archive.")]
 LARGEST_BYTES = 256 << 20
 MOST_REPORTED, PREVIEWED = 20, 20
-SAMPLE_BYTES = 256 * 1024
-DAY_NS = 86_400 * NS_PER_S
 KINDS: tuple[str, ...] = get_args(DeviceKind)
-
-
-@dataclass(frozen=True, slots=True)
-class TextTimes:
-    """What a text log may leave out of its times."""
-
-    zone: ZoneInfo
-    year: int | None
-    boot: str | None
 
 
 @markers.command("list")
@@ -88,25 +72,27 @@ def import_lines(
         str | None, typer.Option("--boot", help="When the machine started, RFC 3339, for the kernel's own times.")
     ] = None,
     preview: Annotated[bool, typer.Option("--preview", help="Show how lines are read, and keep none.")] = False,
+    log: Annotated[str | None, typer.Option("--as", help="What the log is called; else as the file is.")] = None,
 ) -> None:
     """Keep a log's lines as markers of an archive. The same file again changes nothing."""
     _check_severity(severity)
-    lines = _read(file, TextTimes(_zone(zone), year, boot))
+    try:
+        boot_ns = None if boot is None else parse_time(boot)
+    except TimeError as why:
+        raise Failure(f"--boot: {why}") from why
+    lines = _read(file, LogTimes(_zone(zone), year, boot_ns)).lines
     if preview:
         for marker in lines.markers[:PREVIEWED]:
             words = (spell_bounded(marker.at_ns), f"{marker.severity:<13}", marker.source, marker.text)
             out.print(" ".join(filter(None, words)), markup=False, highlight=False)
         return
-    for line, why in lines.problems[:MOST_REPORTED]:
-        err.print(f"{file}:{line}: {why}", markup=False)
+    for line, problem in lines.problems[:MOST_REPORTED]:
+        err.print(f"{file}:{line}: {problem}" if line else f"{file}: {problem}", markup=False)
     if len(lines.problems) > MOST_REPORTED:
         err.print(f"{file}: and {len(lines.problems) - MOST_REPORTED} more", markup=False)
     worst = SEVERITIES.index(severity)
-    wanted = [
-        marker
-        for marker in lines.markers
-        if SEVERITIES.index(marker.severity or severity) <= worst and EARLIEST_NS <= marker.at_ns < LATEST_NS
-    ]
+    wanted = [marker for marker in lines.markers if SEVERITIES.index(marker.severity or severity) <= worst]
+    wanted = in_log(wanted, (log or file.name)[:MAX_LOG])
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         found = client.find_archive(archive)
         for start in range(0, len(wanted), MOST_AT_ONCE):
@@ -166,62 +152,26 @@ def _check_severity(severity: str) -> None:
         raise Failure(f"--severity {severity!r} is none of {', '.join(SEVERITIES)}")
 
 
-def _read(file: Path, times: TextTimes) -> Lines:
+def _read(file: Path, times: LogTimes) -> LogRead:
+    """How its times were recognised is said, and what of that is in doubt."""
     try:
         if file.stat().st_size > LARGEST_BYTES:
             raise Failure(f"{file} is larger than {LARGEST_BYTES >> 20} MiB; import it in parts")
-        text = file.read_bytes()
+        text, written_ns = file.read_bytes(), file.stat().st_mtime_ns
     except OSError as why:
         raise Failure(f"{file} cannot be read: {why.strerror}") from why
-    kind = format_of(text)
-    return _any_text(file, text, times) if kind is None else parse_lines(text, kind)
-
-
-def _any_text(file: Path, text: bytes, times: TextTimes) -> Lines:
-    """How its times were recognised is said, and what of that is in doubt."""
     try:
-        guess = recognise(text[:SAMPLE_BYTES])
-        year = times.year or _year_of_first(file, text, guess, times)
-        boot_ns = parse_instant(times.boot) if times.boot else None
-        lines = read_log(text, guess, to_utc=partial(_local_to_utc, times.zone), year=year, boot_ns=boot_ns)
+        found = read_any(text, times, written_ns)
     except ValueError as why:
         raise Failure(f"{file}: {why}") from why
-    taken = {
-        NO_ZONE: f"taken for those of {times.zone.key} (--zone)",
-        NO_YEAR: f"the first line's is taken for {year} (--year)",
-    }
-    err.print(f"{file}: times as in {guess.format.value}", markup=False, highlight=False)
-    for doubt in guess.doubts:
-        err.print(
-            f"  not sure: {doubt}" + (f"; {taken[doubt]}" if doubt in taken else ""), markup=False, highlight=False
-        )
-    return lines
-
-
-def _year_of_first(file: Path, text: bytes, guess: LogGuess, times: TextTimes) -> int:
-    """So that the last line is not later than the file itself."""
-    written_ns = file.stat().st_mtime_ns
-    year = datetime.fromtimestamp(written_ns / NS_PER_S, times.zone).year
-    if guess.has_year:
-        return year
-    read = read_log(text, guess, to_utc=partial(_local_to_utc, times.zone), year=year).markers
-    newest_ns = max((marker.at_ns for marker in read), default=written_ns)
-    over = datetime.fromtimestamp(newest_ns / NS_PER_S, times.zone).year - year
-    return year - over - int(over == 0 and newest_ns > written_ns + DAY_NS)
+    err.print(f"{file}: times as in {found.format}", markup=False, highlight=False)
+    for doubt in found.doubts:
+        err.print(f"  not sure: {doubt} (--zone, --year)", markup=False, highlight=False)
+    return found
 
 
 def _zone(name: str) -> ZoneInfo:
     try:
-        return ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError, OSError) as why:  # a folder of the database is none of its places
-        raise Failure(f"--zone {name!r} is no place of the time zone database, such as Europe/Berlin") from why
-
-
-def _local_to_utc(zone: ZoneInfo, local: str) -> int:
-    """The earlier of two instants where the clock was put back; nanoseconds are kept."""
-    whole, _, part = local.partition(".")
-    try:
-        at_s = int(datetime.fromisoformat(whole).replace(tzinfo=zone).timestamp())
-    except OverflowError as why:
-        raise ValueError(f"{local} lies beyond what clocks of {zone.key} can show") from why
-    return at_s * NS_PER_S + int(part[:9].ljust(9, "0"))
+        return zone_named(name)
+    except ZoneError as why:
+        raise Failure(f"--zone {why}") from why

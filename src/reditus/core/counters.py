@@ -36,6 +36,7 @@ PROCESS_SLOT = "linux.process.slot"
 PROCESS_STATE = "linux.process.state"
 THREAD_SLOT = "linux.thread.slot"
 FILESYSTEM_STATE = "system.filesystem.state"
+CONNECTION_STATE = "network.connection.state"
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,6 +241,11 @@ _ALL = [
         "system.network.linux.sockets", "Sockets", "{socket}", _LEVEL,
         "Sockets in use, waiting to end, orphaned; and the pages of memory they hold, under the kernel's own names.",
         "/proc/net/sockstat, /proc/net/sockstat6", None, (PROTOCOL, PROTOCOL_FIELD),
+    ),
+    Counter(
+        "system.network.connection.count", "TCP sockets by state", "{connection}", _LEVEL,
+        "TCP sockets, IPv4 and IPv6, in each state but established and TIME-WAIT, which the kernel counts itself.",
+        "sock_diag(7)", None, (CONNECTION_STATE,),
     ),
     Counter(
         "system.network.linux.backlog.processed", "Packets taken in per core", "{packet}", _CUMULATIVE,

@@ -18,6 +18,8 @@ Errors subclass the builtin a caller would already catch:
     ├── UnknownCounter(LookupError)
     ├── UnknownMeasure(LookupError)
     ├── WindowError(ValueError)      a stretch of time that makes no sense
+    ├── ZoneError(ValueError)        a name that is no time zone (log_reading)
+    ├── UnknownLog(ValueError)       a file whose lines tell no time that is known (log_text)
     ├── TimeError(ValueError)        a text that is no RFC 3339 time (rfc3339)
     ├── OutsideError(ValueError)     a text or number from outside that cannot be used (outside)
     ├── PlanError, FactsError(ValueError)  a plan, or facts of a host, that cannot be read (plan, facts)

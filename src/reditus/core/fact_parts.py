@@ -64,6 +64,33 @@ class SensorFacts:
 
 
 @dataclass(frozen=True, slots=True)
+class SwapFacts:
+    """What is known of a place that memory is swapped out to."""
+
+    kind: str | None = None
+    """Partition or file."""
+    size_bytes: int | None = None
+    disk: str | None = None
+    """The block device that it lies on."""
+
+
+@dataclass(frozen=True, slots=True)
+class GroupFacts:
+    """The limits of a control group; None where it has none. Groups without any limit are not listed."""
+
+    cores: float | None = None
+    """Cores that it may use on average (cpu.max)."""
+    memory_bytes: int | None = None
+    """Beyond it, its processes are ended (memory.max)."""
+    memory_high_bytes: int | None = None
+    """Beyond it, it is slowed and its memory reclaimed (memory.high)."""
+    swap_bytes: int | None = None
+    tasks: int | None = None
+    io: tuple[str, ...] = ()
+    """By device, as the kernel writes them: such as "8:0 rbps=1048576"."""
+
+
+@dataclass(frozen=True, slots=True)
 class ListeningFacts:
     """A port that is open to connections or datagrams."""
 

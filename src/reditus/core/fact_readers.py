@@ -7,12 +7,14 @@ from reditus.core.errors import CoreError
 from reditus.core.fact_parts import (
     DiskFacts,
     DiskRole,
+    GroupFacts,
     HardwareFacts,
     LinkFacts,
     ListeningFacts,
     ModuleFacts,
     MountFacts,
     SensorFacts,
+    SwapFacts,
 )
 from reditus.core.outside import MOST_WHOLE, shown, text_problem, whole_problem
 
@@ -71,6 +73,30 @@ def read_sensor(where: str, given: Any) -> SensorFacts:
     data = read_object(where, given)
     high, critical = (read_number(f"{where}.{part}", data.get(part)) for part in ("high", "critical"))
     return SensorFacts(read_text(f"{where}.label", data.get("label")), high, critical)
+
+
+def read_swap(where: str, given: Any) -> SwapFacts:
+    """What is known of a place to swap to. Raise FactsError otherwise."""
+    data = read_object(where, given)
+    kind, disk = (read_text(f"{where}.{part}", data.get(part)) for part in ("kind", "disk"))
+    return SwapFacts(kind, read_whole(f"{where}.size_bytes", data.get("size_bytes"), 0, MOST_WHOLE), disk)
+
+
+def read_group(where: str, given: Any) -> GroupFacts:
+    """The limits of a control group. Raise FactsError otherwise."""
+    data = read_object(where, given)
+
+    def whole(part: str) -> int | None:
+        return read_whole(f"{where}.{part}", data.get(part), 0, MOST_WHOLE)
+
+    return GroupFacts(
+        cores=read_number(f"{where}.cores", data.get("cores")),
+        memory_bytes=whole("memory_bytes"),
+        memory_high_bytes=whole("memory_high_bytes"),
+        swap_bytes=whole("swap_bytes"),
+        tasks=whole("tasks"),
+        io=read_names(f"{where}.io", data.get("io")),
+    )
 
 
 def read_hardware(where: str, given: Any) -> HardwareFacts:

@@ -8,17 +8,20 @@ from typing import Any, TypeVar
 from reditus.core.fact_parts import (
     DiskFacts,
     DiskRole,
+    GroupFacts,
     HardwareFacts,
     LinkFacts,
     ListeningFacts,
     ModuleFacts,
     MountFacts,
     SensorFacts,
+    SwapFacts,
 )
 from reditus.core.fact_readers import (
     FactsError,
     read_disk,
     read_flag,
+    read_group,
     read_hardware,
     read_link,
     read_listening,
@@ -26,6 +29,7 @@ from reditus.core.fact_readers import (
     read_name,
     read_object,
     read_sensor,
+    read_swap,
     read_text,
     read_whole,
 )
@@ -36,6 +40,7 @@ __all__ = [
     "DiskFacts",
     "DiskRole",
     "FactsError",
+    "GroupFacts",
     "HardwareFacts",
     "HostFacts",
     "LinkFacts",
@@ -43,6 +48,7 @@ __all__ = [
     "ModuleFacts",
     "MountFacts",
     "SensorFacts",
+    "SwapFacts",
 ]
 T = TypeVar("T")
 MOST_CORES = 65_536
@@ -71,6 +77,9 @@ class HostFacts:
     links: Mapping[str, LinkFacts] = field(default_factory=dict)
     mounts: Mapping[str, MountFacts] = field(default_factory=dict)
     sensors: Mapping[str, SensorFacts] = field(default_factory=dict)
+    swaps: Mapping[str, SwapFacts] = field(default_factory=dict)
+    groups: Mapping[str, GroupFacts] = field(default_factory=dict)
+    """Control groups that have a limit, by path."""
     hardware: HardwareFacts = field(default_factory=HardwareFacts)
     listening: tuple[ListeningFacts, ...] | None = None
     """The ports that are listened at; None where that is not known."""
@@ -112,6 +121,8 @@ class HostFacts:
             "links": {name: {**asdict(link), "addresses": list(link.addresses)} for name, link in self.links.items()},
             "mounts": {name: asdict(mount) for name, mount in self.mounts.items()},
             "sensors": {name: asdict(sensor) for name, sensor in self.sensors.items()},
+            "swaps": {name: asdict(swap) for name, swap in self.swaps.items()},
+            "groups": {name: {**asdict(group), "io": list(group.io)} for name, group in self.groups.items()},
             "hardware": {
                 **asdict(self.hardware),
                 "caches": list(self.hardware.caches),
@@ -136,6 +147,8 @@ class HostFacts:
             links=_each(data, "links", read_link),
             mounts=_each(data, "mounts", read_mount),
             sensors=_each(data, "sensors", read_sensor),
+            swaps=_each(data, "swaps", read_swap),
+            groups=_each(data, "groups", read_group),
             hardware=read_hardware("hardware", data.get("hardware") or {}),
             listening=read_listening("listening", data.get("listening")),
         )

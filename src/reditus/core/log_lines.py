@@ -57,6 +57,7 @@ def kernel_record(record: bytes, *, boot: str, boot_wall_ns: int) -> Marker | No
         text=text,
         source="kernel",
         severity=SEVERITIES[int(found["priority"]) & 7],
+        log="kernel",
     )
 
 

@@ -13,7 +13,7 @@ from enum import Enum
 
 from reditus.core.errors import CoreError
 from reditus.core.log_lines import Lines, line_marker, with_ident
-from reditus.core.markers import MAX_SOURCE, MAX_TEXT, SEVERITIES
+from reditus.core.markers import MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
 from reditus.core.rfc3339 import parse_instant
 from reditus.core.types import NS_PER_S
 
@@ -137,15 +137,26 @@ def _found(line: str, way: LogFormat) -> dict[str, str | None] | None:
     return None if month is not None and month.lower() not in MONTHS else {**named, "rest": line[found.end() :]}
 
 
-def read_log(text: bytes, guess: LogGuess, *, to_utc: ToUtc, year: int, boot_ns: int | None = None) -> Lines:
-    """Read a whole log. `to_utc` is for times without a zone, `year` that of the first line where years are left out,
-    `boot_ns` when the machine started, for the kernel's own times. Raise UnknownLog where that is needed and missing.
+def read_log(
+    text: bytes,
+    guess: LogGuess,
+    *,
+    to_utc: ToUtc,
+    year: int,
+    boot_ns: int | None = None,
+    before: Marker | None = None,
+) -> Lines:
+    """Read a whole log, or what was appended to one after the line `before`. `to_utc` is for times without a zone,
+    `year` that of the first line where years are left out, `boot_ns` when the machine started, for the kernel's own
+    times. Raise UnknownLog where that is needed and missing.
     """
     if guess.format is LogFormat.KERNEL and boot_ns is None:
         raise UnknownLog("these times count from the start of the machine; say when that was")
     out = Lines()
     seen: Counter[str] = Counter()
     month = 0
+    if before is not None:
+        out.markers.append(before)
     for number, line in enumerate(_lines(text), 1):
         if not line.strip():
             continue
@@ -166,6 +177,8 @@ def read_log(text: bytes, guess: LogGuess, *, to_utc: ToUtc, year: int, boot_ns:
         seen[marker.ident] += 1
         again = seen[marker.ident]
         out.markers.append(marker if again == 1 else with_ident(marker, f"{marker.ident}/{again}"))
+    if before is not None and out.markers[0] == before:
+        del out.markers[0]  # nothing was added to it
     return out
 
 

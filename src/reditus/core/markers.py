@@ -1,8 +1,10 @@
 """Markers: remarks and events at a time, or over a stretch."""
 
 import json
+import re
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
+from hashlib import sha256
 from uuid import UUID
 
 from reditus.core.records import LONGEST_JSON_BYTES, Envelope, checked_text, checked_whole
@@ -15,6 +17,8 @@ KINDS = ("log", "gap", "note")
 MAX_TEXT = 2_000
 MAX_SOURCE = 200
 MAX_IDENT = 120
+MAX_LOG = 100
+_PROCESS = re.compile(r"\[\d{1,10}\]$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +35,15 @@ class Marker:
     severity: str | None = None
     end_ns: int | None = None
     """The end of a stretch; None: an instant."""
+    log: str = ""
+    """The log that the line stood in; empty where that is not known."""
+
+    @property
+    def lane(self) -> str:
+        """What lines are put together by: their log, else the program that wrote them, without its number."""
+        if self.kind != "log":
+            return ""
+        return self.log or _PROCESS.sub("", self.source)[:MAX_LOG]
 
     @classmethod
     def from_json(cls, payload: Mapping[str, object]) -> "Marker":
@@ -44,6 +57,7 @@ class Marker:
             source=checked_text(payload.get("source", ""), MAX_SOURCE),
             severity=None if severity is None else checked_text(severity),
             end_ns=None if end_ns is None else checked_whole(end_ns),
+            log=checked_text(payload.get("log", ""), MAX_LOG),
         )
         if marker.kind not in KINDS:
             raise ValueError(f"{marker.kind!r} is none of {', '.join(KINDS)}")
@@ -70,6 +84,12 @@ class Markers:
     def of(cls, envelope: Envelope) -> "Markers":
         """Read the markers of a record. Raise BlockError for one that is none."""
         return cls(envelope.archive, envelope.boot, tuple(Marker.from_json(entry) for entry in envelope.payload))
+
+
+def in_log(markers: list[Marker], log: str) -> list[Marker]:
+    """The same lines as those of a log: what two logs both hold is two lines."""
+    digest = sha256(log.encode()).hexdigest()[:8]
+    return [replace(marker, log=log, ident=f"{marker.ident}/{digest}"[:MAX_IDENT]) for marker in markers]
 
 
 def as_batches(archive: UUID, boot: UUID, markers: list[Marker]) -> list[bytes]:

@@ -17,6 +17,7 @@ from reditus.recorder.hardware import (
     text_of,
     words_of,
 )
+from reditus.recorder.limits import group_facts, swap_facts
 from reditus.recorder.listening import Listening
 
 SECTOR_BYTES = 512
@@ -50,6 +51,7 @@ def boot_id(root: str = "/") -> uuid.UUID:
 def host_facts(root: str = "/", listening: Listening | None = None) -> HostFacts:
     """What the kernel's files say of the machine; `root` is for tests. `listening` is kept from look to look."""
     base = Path(root)
+    mounts = mount_facts(base)
     return HostFacts(
         cores=os.cpu_count(),
         memory_bytes=_memory_bytes(base),
@@ -60,8 +62,10 @@ def host_facts(root: str = "/", listening: Listening | None = None) -> HostFacts
         timezone=_timezone(base),
         disks=_disks(base / "sys/class/block"),
         links=link_facts(base),
-        mounts=mount_facts(base),
+        mounts=mounts,
         sensors=sensor_facts(base),
+        swaps=swap_facts(base, mounts),
+        groups=group_facts(base),
         hardware=hardware_facts(base),
         listening=(listening or Listening()).facts() if root == "/" else None,
     )

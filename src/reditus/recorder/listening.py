@@ -1,16 +1,10 @@
-"""Listening ports by the kernel's socket diagnosis (sock_diag(7)), with the programs that hold them.
+"""Listening ports by the kernel's socket diagnosis, with the programs that hold them."""
 
-The kernel hands out only the sockets in the wanted state, so that a machine with a hundred thousand connections costs
-no more than an idle one; /proc/net/tcp would list them all.
-"""
-
-import errno
 import ipaddress
 import os
 import pwd
 import re
 import socket
-import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,17 +12,12 @@ from typing import Any
 
 from reditus.core.fact_parts import ListeningFacts
 from reditus.recorder.hardware import words_of
+from reditus.recorder.socket_diagnosis import CLOSE, LISTEN, sockets_in
 
 MOST_LISTENING = 512
 MOST_PROCESSES, MOST_FILES = 2_048, 8_192
 """So many are looked through for the programs of new sockets: some hundredths of a second, between two ticks."""
-_SOCK_DIAG, _BY_FAMILY, _DUMP, _ERROR, _DONE = 4, 20, 0x301, 2, 3
-_HEADER = struct.Struct("=IHHII")
-_REQUEST = struct.Struct("=BBBBI48x")
-_ANSWER = struct.Struct("=BBBB2s2s16s16s4s8sIIIII")
-_LISTEN, _UNCONNECTED = 1 << 10, 1 << 7
-PROTOCOLS = (("tcp", socket.IPPROTO_TCP, _LISTEN), ("udp", socket.IPPROTO_UDP, _UNCONNECTED))
-TIMEOUT_S = 2.0
+PROTOCOLS = (("tcp", socket.IPPROTO_TCP, LISTEN), ("udp", socket.IPPROTO_UDP, CLOSE))
 _OWN = re.compile(r"socket:\[(\d+)\]")
 
 
@@ -93,28 +82,10 @@ class Listening:
 
 def listening_sockets() -> Iterator[ListeningSocket]:
     """Every listening socket of TCP and unconnected one of UDP, IPv4 and IPv6. Raise OSError."""
-    for name, protocol, states in PROTOCOLS:
+    for name, protocol, state in PROTOCOLS:
         for family in (socket.AF_INET, socket.AF_INET6):
-            yield from _dumped(name, protocol, states, family)
-
-
-def _dumped(name: str, protocol: int, states: int, family: int) -> Iterator[ListeningSocket]:
-    request = _REQUEST.pack(family, protocol, 0, 0, states)
-    with socket.socket(socket.AF_NETLINK, socket.SOCK_DGRAM, _SOCK_DIAG) as channel:
-        channel.settimeout(TIMEOUT_S)
-        channel.sendto(_HEADER.pack(_HEADER.size + len(request), _BY_FAMILY, _DUMP, 1, 0) + request, (0, 0))
-        while True:
-            part = channel.recv(1 << 16)
-            at = 0
-            while at + _HEADER.size <= len(part):
-                length, kind, *_ = _HEADER.unpack_from(part, at)
-                if kind == _DONE:
-                    return
-                if kind == _ERROR or length < _HEADER.size:
-                    raise OSError(errno.EPROTO, "the kernel refused to list its sockets")
-                if length >= _HEADER.size + _ANSWER.size:
-                    yield _socket_of(name, _ANSWER.unpack_from(part, at + _HEADER.size))
-                at += (length + 3) & ~3
+            for answer in sockets_in(family, protocol, state):
+                yield _socket_of(name, answer)
 
 
 def _socket_of(name: str, answer: tuple[Any, ...]) -> ListeningSocket:

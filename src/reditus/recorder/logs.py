@@ -9,13 +9,24 @@ import json
 import os
 import time
 from collections.abc import Sequence
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import structlog
 
-from reditus.core.log_lines import at_least, format_of, kernel_record, kernel_sequence, parse_lines, whole_entries
-from reditus.core.markers import Marker
+from reditus.core.log_lines import (
+    SYSLOG,
+    Lines,
+    at_least,
+    format_of,
+    kernel_record,
+    kernel_sequence,
+    parse_lines,
+    whole_entries,
+)
+from reditus.core.log_text import LogFormat, LogGuess, UnknownLog, read_log, recognise
+from reditus.core.markers import MAX_LOG, Marker, in_log
 from reditus.core.types import NS_PER_S, Json
 
 log = structlog.get_logger()
@@ -24,18 +35,18 @@ KERNEL_LOG = "/dev/kmsg"
 RECORD_BYTES = 8_192
 MOST_A_LOOK = 500
 PART_BYTES = 256 << 10
-LOOK_BACK_NS = 300 * NS_PER_S
-"""Of what the kernel logged before a first start, only the last minutes are kept."""
+DAY_NS = 86_400 * NS_PER_S
+SAMPLE_BYTES = 64 << 10
+"""Of a file's beginning, by which its form is recognised."""
 RETRY_NS = 60 * NS_PER_S
 
 
 class KernelLog:
-    """The kernel's log, from where it was left."""
+    """The kernel's log, from where it was left; at a first start, all that the kernel still has of this boot."""
 
     def __init__(self, boot: str, left: Json, path: str = KERNEL_LOG) -> None:
         self._path, self._boot = path, boot
         self._last = int(left["sequence"]) if left.get("boot") == boot else -1
-        self._since_ns = 0 if self._last >= 0 else time.time_ns() - LOOK_BACK_NS
         self._descriptor: int | None = None
         self._retry_at_ns = 0
         self.unreadable: str | None = None
@@ -63,7 +74,7 @@ class KernelLog:
             if self._last >= 0 and sequence > self._last + 1:
                 markers.append(self._lost_before(sequence, marker.at_ns))
             self._last = sequence
-            if marker.at_ns >= self._since_ns and at_least(marker, severity):
+            if at_least(marker, severity):
                 markers.append(marker)
         return markers
 
@@ -118,12 +129,15 @@ class KernelLog:
 
 
 class LogFile:
-    """A file that something appends lines of RFC 5424, or the journal's export format, to. Turned-over files are
-    followed by their name.
+    """A file that something appends lines to: any text whose lines tell their time, or the journal's export format.
+    Turned-over files are followed by their name. Times without a zone are this machine's own.
     """
 
-    def __init__(self, path: Path, left: Json) -> None:
-        self.path = path
+    def __init__(self, path: Path, left: Json, name: str) -> None:
+        self.path, self._name = path, name
+        self._guess: LogGuess | None = None
+        self._last: Marker | None = None
+        """The newest line: what follows without a time of its own goes on with it."""
         self._number = left.get("inode")
         self._at = int(left.get("at", 0))
         self._described: set[str] = set()
@@ -142,32 +156,66 @@ class LogFile:
                 self._number, self._at = found.st_ino, found.st_size
             elif found.st_ino != self._number or found.st_size < self._at:
                 self._number, self._at = found.st_ino, 0
+                self._guess = self._last = None
             if found.st_size == self._at:
                 return []
             with self.path.open("rb") as file:
-                kind = format_of(file.read(RECORD_BYTES))
+                head = file.read(SAMPLE_BYTES)
                 file.seek(self._at)
                 part = file.read(PART_BYTES)
         except OSError as why:
             self._say(f"not readable: {why.strerror}")
             return []
-        if kind is None:
-            self._say("neither RFC 5424 nor the journal's export format")
-            self._at += len(part)
-            return []
-        whole = whole_entries(part, kind)
+        kind = format_of(head)
+        whole = whole_entries(part, kind or SYSLOG)
         if not whole and len(part) == PART_BYTES:
             whole = len(part)  # no line is that long
+        try:
+            lines = self._text(head, part[:whole]) if kind is None else parse_lines(part[:whole], kind)
+        except UnknownLog as why:
+            self._say(str(why))
+            self._at += len(part)
+            return []
         self._at += whole
-        lines = parse_lines(part[:whole], kind)
         if lines.problems:
             self._say(f"{len(lines.problems)} lines not understood, the first one: {lines.problems[0][1]}")
-        return [marker for marker in lines.markers if at_least(marker, severity)]
+        return in_log([marker for marker in lines.markers if at_least(marker, severity)], self._name)
+
+    def _text(self, head: bytes, part: bytes) -> Lines:
+        """Lines that tell their time in some way: it is recognised once, from the file's beginning."""
+        if self._guess is None:
+            self._guess = recognise(head)
+        if self._guess.format is LogFormat.KERNEL:
+            raise UnknownLog("these times count from the start of a machine, and nothing says when that was")
+        year = time.localtime().tm_year
+        lines = read_log(part, self._guess, to_utc=_own_clock, year=year, before=self._last)
+        ahead_ns = time.time_ns() + DAY_NS
+        if not self._guess.has_year and any(line.at_ns > ahead_ns for line in lines.markers):
+            # Years are left out, and these lines were written before the last new year's eve.
+            lines = read_log(part, self._guess, to_utc=_own_clock, year=year - 1, before=self._last)
+        self._last = lines.markers[-1] if lines.markers else self._last
+        return lines
 
     def _say(self, reason: str) -> None:
         if reason not in self._described:
             self._described.add(reason)
             log.warning("log file", path=str(self.path), reason=reason)
+
+
+def _own_clock(local: str) -> int:
+    """By this machine's own clock."""
+    whole, _, part = local.partition(".")
+    at_s = int(datetime.fromisoformat(whole).timestamp())
+    return at_s * NS_PER_S + int(part[:9].ljust(9, "0"))
+
+
+def _names_of(paths: Sequence[Path]) -> list[str]:
+    """What logs are called: as their files, with the folder where two are called the same."""
+    plain = [path.name for path in paths]
+    return [
+        (name if plain.count(name) == 1 else f"{path.parent.name}/{name}")[-MAX_LOG:]
+        for path, name in zip(paths, plain, strict=True)
+    ]
 
 
 class Logs:
@@ -179,7 +227,10 @@ class Logs:
         with contextlib.suppress(FileNotFoundError, ValueError):
             left = json.loads(self._memory.read_bytes())
         self._kernel = KernelLog(boot, left.get("kernel", {}), kernel_log)
-        self._files = [LogFile(path, left.get("files", {}).get(str(path), {})) for path in files]
+        self._files = [
+            LogFile(path, left.get("files", {}).get(str(path), {}), name)
+            for path, name in zip(files, _names_of(files), strict=True)
+        ]
         self._kept = left
 
     def read(self, kernel: str | None, files: str = "informational") -> list[Marker]:

@@ -142,6 +142,6 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument(
         "--log",
         action="append",
-        help="file of RFC 5424 lines or journal export to keep as markers; may be given several times",
+        help="text log, or journal export, to keep the new lines of; may be given several times",
     )
     return parser

@@ -26,6 +26,7 @@ from reditus.recorder.logs import Logs
 from reditus.recorder.process_probe import Processes
 from reditus.recorder.sampler import Probe, RawTick, Sampler, boot_clock_ns
 from reditus.recorder.schedule import Schedule
+from reditus.recorder.socket_states import SocketStates
 from reditus.recorder.spool import Spool
 from reditus.recorder.spool_writer import Kept, SpoolWriter
 from reditus.recorder.stopping import Stoppable
@@ -78,7 +79,7 @@ class Runner:
         self._late_ns: deque[int] = deque(maxlen=60)
         self._costs: deque[tuple[float, float]] = deque(maxlen=COST_OVER_S)
         # They outlive a change of setting: what processes had before, and a mount that hangs in its thread.
-        self._processes, self._filesystems = Processes(), Filesystems()
+        self._processes, self._filesystems, self._states = Processes(), Filesystems(), SocketStates()
         self._threads = Threads(self._processes)
         self._logs = Logs(spool.folder, str(boot_id()), log_files)
         self._logs_at_ns = 0
@@ -164,7 +165,7 @@ class Runner:
         self._doing = ("burst" if setting.bursting else "recording", setting)
         plan, processes, filesystems = setting.plan, self._processes, self._filesystems
         processes.choose(arguments=plan is not None and plan.arguments)
-        probes: list[Probe] = [filesystems, processes]
+        probes: list[Probe] = [filesystems, self._states, processes]
         if plan is not None and plan.threads:
             probes.append(self._threads)
         else:

@@ -22,6 +22,8 @@ from reditus.core.errors import (
     WindowError,
 )
 from reditus.core.facts import FactsError
+from reditus.core.log_reading import ZoneError
+from reditus.core.log_text import UnknownLog
 from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
 from reditus.core.rfc3339 import TimeError
@@ -84,6 +86,8 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     TimeRefused: (422, "bad-time", "Time refused"),
     BlockConflict: (409, "block-clash", "Block contradicts its archive"),
     BadVerdict: (422, "bad-verdict", "Not a verdict"),
+    ZoneError: (422, "bad-zone", "Not a time zone"),
+    UnknownLog: (422, "bad-log", "Not a log that can be read"),
     TimeError: (422, "bad-time", "Not a time or window"),
     WindowError: (422, "bad-window", "Not a window"),
     Cancelled: (499, "cancelled", "Request cancelled"),

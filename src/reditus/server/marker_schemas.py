@@ -5,7 +5,7 @@ from typing import Annotated, Literal, get_args
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from reditus.core.markers import MAX_IDENT, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
+from reditus.core.markers import MAX_IDENT, MAX_LOG, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
 from reditus.core.rfc3339 import TimeError, parse_time
 from reditus.server.document_schemas import Severity
 from reditus.server.schemas import Moment, Name, Out, Time
@@ -29,6 +29,7 @@ class MarkerOut(Out):
     text: str
     source: str = Field(description="Who says so: kernel, or the program that logged.")
     severity: Severity | None
+    log: str = Field(description="The log that a line stands in, else the program; empty for what is no line.")
 
     @classmethod
     def of(cls, marker: Marker) -> "MarkerOut":
@@ -41,6 +42,7 @@ class MarkerOut(Out):
             text=marker.text,
             source=marker.source,
             severity=marker.severity,
+            log=marker.lane,
         )
 
 
@@ -65,6 +67,7 @@ class MarkerIn(BaseModel):
     text: Annotated[str, Plain] = Field(min_length=1, max_length=MAX_TEXT)
     source: Annotated[str, Plain] = Field(default="", max_length=MAX_SOURCE)
     severity: Severity | None = None
+    log: Annotated[str, Plain] = Field(default="", max_length=MAX_LOG, description="The log that a line stands in.")
     ident: Annotated[str, Plain] | None = Field(
         default=None, max_length=MAX_IDENT, description="Tells it from others; else its time, source and text do."
     )
@@ -84,6 +87,7 @@ class MarkerIn(BaseModel):
             source=self.source,
             severity=self.severity,
             end_ns=end_ns,
+            log=self.log,
         )
 
 

@@ -22,6 +22,8 @@ from reditus.server.errors import TooLarge, TooSlow, problem
 
 MAX_JSON_BYTES = 1 << 20
 MAX_BLOCKS_BYTES = 64 << 20
+MAX_LOG_BYTES = 32 << 20
+"""Of a log; each line of it takes some times its length while it is read."""
 MOST_QUERY_BYTES = 64 << 10
 PART_S = 15.0
 """For the next part of a body."""
@@ -56,7 +58,7 @@ class Guard:
             await refusal(scope, receive, send)
             return
         try:
-            async with self._intake.taken(_announced(scope) if _is_blocks(scope) else 0):
+            async with self._intake.taken(_announced(scope) if _raw_limit(scope) else 0):
                 await self._app(scope, await _checked_body(scope, receive), send)
         except (TooLarge, TooSlow, OutsideError, ClientDisconnect) as why:
             await _refused_body(why)(scope, receive, send)
@@ -136,15 +138,15 @@ def _wrong_address(scope: Scope) -> str | None:
 async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     """Blocks as they come, within limits; any other body at once, and only if it is JSON that can be used."""
     headers = Headers(scope=scope)
-    is_blocks = _is_blocks(scope)
-    limit = MAX_BLOCKS_BYTES if is_blocks else MAX_JSON_BYTES
+    raw_limit = _raw_limit(scope)
+    limit = raw_limit or MAX_JSON_BYTES
     announced = headers.get("content-length", "0")
     if announced.isdigit() and (len(announced) > len(str(MAX_BLOCKS_BYTES)) or int(announced) > limit):
         raise _too_large(limit)
     if scope["method"] in SAFE:
         return receive  # no body; the application only checks whether the client is still there
     timed = _timed(_counting(receive, limit))
-    if is_blocks:
+    if raw_limit:
         return timed
     parts: list[bytes] = []
     while True:
@@ -160,8 +162,14 @@ async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     return _replayed(body, receive)
 
 
-def _is_blocks(scope: Scope) -> bool:
-    return bool(scope["path"].endswith("/blocks")) and scope["method"] not in SAFE
+def _raw_limit(scope: Scope) -> int:
+    """How large a body may be that is no JSON; 0 where it has to be JSON."""
+    if scope["method"] in SAFE:
+        return 0
+    path = scope["path"]
+    if path.endswith("/blocks"):
+        return MAX_BLOCKS_BYTES
+    return MAX_LOG_BYTES if path.endswith(("/logs", "/logs/preview")) else 0
 
 
 def _announced(scope: Scope) -> int:

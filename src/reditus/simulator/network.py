@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from reditus.core.counters import PROTOCOL, PROTOCOL_FIELD
+from reditus.core.counters import CONNECTION_STATE, PROTOCOL, PROTOCOL_FIELD
 from reditus.core.kernel_columns import backlog, interface_columns, kernel_column, protocol_event
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray, IntArray
@@ -109,6 +109,7 @@ class Network:
             "backlog": self._backlog(carried),
             **self._protocols(at_s, carried),
             "sockets": self._sockets(carried),
+            "sockets.state": self._states(carried),
         }
 
     def _established(self, carried: Carried) -> IntArray:
@@ -131,6 +132,24 @@ class Network:
                 level
             ).astype(np.int64)
             for (protocol, name), level in levels.items()
+        }
+
+    def _states(self, carried: Carried) -> dict[Column, IntArray]:
+        """Some are always on their way up or down; nothing forgets to close its connections."""
+        busy = np.sqrt(carried.packets + carried.sent) * OPEN_A_PACKET
+        levels = {
+            "listen": 6 + busy * 0.0,
+            "fin_wait_2": busy * 2,
+            "close_wait": busy * 0.3,
+            "syn_received": busy * 0.2,
+        }
+        none = np.zeros(len(busy))
+        names = ("syn_sent", "syn_received", "fin_wait_1", "fin_wait_2", "close_wait", "last_ack", "listen", "closing")
+        return {
+            kernel_column("system.network.connection.count", {CONNECTION_STATE: name}): np.round(
+                levels.get(name, none)
+            ).astype(np.int64)
+            for name in names
         }
 
     def _protocols(self, at_s: FloatArray, carried: Carried) -> dict[str, dict[Column, IntArray]]:

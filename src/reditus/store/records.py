@@ -141,6 +141,28 @@ class Found:
 
 
 @dataclass(frozen=True, slots=True)
+class LogInfo:
+    """A log that there are lines of."""
+
+    name: str
+    lines: int
+    errors: int
+    """As bad as an error, or worse."""
+    first_ns: int
+    last_ns: int
+
+
+@dataclass(frozen=True, slots=True)
+class LineCount:
+    """How many lines of a log there were in one cell of a window."""
+
+    log: str
+    cell: int
+    lines: int
+    errors: int
+
+
+@dataclass(frozen=True, slots=True)
 class Damage:
     """A stretch of one schema's ticks of which some columns, or all, are lost."""
 

@@ -14,6 +14,7 @@ from reditus.core.window import Window
 from reditus.store.archives import device_names, layouts, lifecycle, listing, markers, plans, scrubbing, verdicts
 from reditus.store.archives.layouts import Layout
 from reditus.store.archives.lifecycle import Description, Trimmed
+from reditus.store.archives.log_lines import LineChoice
 from reditus.store.archives.ownership import host_of
 from reditus.store.archives.plans import Announced, Changes, PlanInfo, RecorderInfo
 from reditus.store.database import statements
@@ -175,11 +176,13 @@ class Recorders(_Repository):
 class MarkerStore(_Repository):
     """Markers of archives."""
 
-    def read(self, archive: UUID, window: Window, *, worse_than: str, limit: int) -> Found:
+    def read(self, archive: UUID, window: Window, choice: LineChoice, limit: int) -> Found:
         """The worst markers of a window. Raise UnknownArchive."""
-        return self._transact(
-            lambda session: markers.read_markers(session, archive, window, worse_than=worse_than, limit=limit)
-        )
+        return self._transact(lambda session: markers.read_markers(session, archive, window, choice, limit))
+
+    def near(self, archive: UUID, at_ns: int, choice: LineChoice, limit: int) -> list[Marker]:
+        """Lines of logs before and after a moment. Raise UnknownArchive."""
+        return self._transact(lambda session: markers.read_lines(session, archive, at_ns, choice, limit))
 
     def add(self, archive: UUID, added: Sequence[Marker]) -> None:
         """Raise UnknownArchive."""

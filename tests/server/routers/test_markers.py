@@ -41,6 +41,7 @@ def test_lines_come_with_a_batch_and_twice_is_once(client, url):
     assert found["markers"][0] == {
         "ident": "kernel/b/1", "at": spell_time(BEGIN_NS + 5 * S), "end": None, "kind": "log",
         "text": "I/O error on vda", "source": "kernel", "severity": "error",
+        "log": "kernel",
     }  # fmt: skip
     assert [item["text"] for item in listed(client, url, severity="warning")["markers"]] == ["I/O error on vda"]
 

@@ -20,6 +20,8 @@ class Resource(Enum):
     SWAP = "swap"
     DISK = "disk"
     NETWORK = "network"
+    LOG = "log"
+    """What was logged meanwhile."""
 
 
 class Unit(Enum):

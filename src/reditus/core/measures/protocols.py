@@ -1,11 +1,12 @@
 """Protocols one by one: what IPv4, IPv6, TCP, UDP and ICMP took in and sent, and the sockets that there are."""
 
-from reditus.core.counters import PROTOCOL, PROTOCOL_FIELD
+from reditus.core.counters import CONNECTION_STATE, PROTOCOL, PROTOCOL_FIELD
 from reditus.core.measures.measure import Measure, Need, Resource, Unit
 
 EVENTS = "system.network.linux.protocol"
 LEVELS = "system.network.linux.protocol_state"
 SOCKETS = "system.network.linux.sockets"
+STATES = "system.network.connection.count"
 
 
 def protocol_need(protocol: str, field: str) -> Need:
@@ -24,6 +25,14 @@ def counted(name: str, title: str, protocol: str, field: str, text: str) -> Meas
 
 def _of(counter: str, protocol: str, field: str) -> Need:
     return Need(counter, ((PROTOCOL, protocol), (PROTOCOL_FIELD, field)))
+
+
+def _in_state(name: str, title: str, state: str, text: str) -> Measure:
+    fixed = ((CONNECTION_STATE, state),)
+    return Measure(
+        name, title, Unit.COUNT, Resource.NETWORK, text, "as counted", (Need(STATES, fixed),),
+        lambda frame, _: frame.level(STATES, dict(fixed)),
+    )  # fmt: skip
 
 
 def _level(name: str, title: str, counter: str, protocol: str, field: str, text: str) -> Measure:
@@ -65,6 +74,20 @@ PROTOCOLS = [
            "Closed connections that are remembered for a minute. Many are normal on a server of short connections."),
     _level("net.tcp.orphaned", "TCP sockets without a program", SOCKETS, "tcp", "orphan",
            "Connections that no program holds any more, on their way to the end."),
+    _in_state("net.tcp.listening", "TCP sockets that listen", "listen", "Sockets that wait for connections."),
+    _in_state("net.tcp.syn_sent", "TCP sockets in SYN-SENT", "syn_sent",
+              "Connections being opened that were not answered yet. Many: the other side, or the way to it, is down."),
+    _in_state("net.tcp.syn_received", "TCP sockets in SYN-RECEIVED", "syn_received",
+              "Connections that others are opening. Many: a flood, or answers that do not arrive."),
+    _in_state("net.tcp.close_wait", "TCP sockets in CLOSE-WAIT", "close_wait",
+              "Connections that the other side has closed and the program here has not. A number that only grows is a "
+              "program that forgets to close."),
+    _in_state("net.tcp.fin_wait_1", "TCP sockets in FIN-WAIT-1", "fin_wait_1",
+              "Closed here, and not yet acknowledged by the other side."),
+    _in_state("net.tcp.fin_wait_2", "TCP sockets in FIN-WAIT-2", "fin_wait_2",
+              "Closed here, and waiting for the other side to close."),
+    _in_state("net.tcp.last_ack", "TCP sockets in LAST-ACK", "last_ack", "Waiting for the last acknowledgement."),
+    _in_state("net.tcp.closing", "TCP sockets in CLOSING", "closing", "Closed by both sides at once."),
     _level("net.udp.sockets", "UDP sockets", SOCKETS, "udp", "inuse", "UDP sockets in use (IPv4)."),
     _level("net.sockets", "Sockets", SOCKETS, "sockets", "used", "Sockets of every kind."),
 ]  # fmt: skip

@@ -7,6 +7,7 @@ from uuid import UUID
 import orjson
 from fastapi import APIRouter, Query, Request, Response
 
+from reditus.analysis.log_series import is_log, log_drawn
 from reditus.analysis.series import MOST_NAMES, ChartSeries, drawn, series_named
 from reditus.analysis.use_series import is_use, use_drawn
 from reditus.analysis.windows import requested_window
@@ -37,7 +38,7 @@ async def read_series(
             min_length=1,
             max_length=MOST_NAMES,
             description="NAME, NAME@DEVICE, or NAME@* for every device; use.QUANTITY{by=BY,most=N}, with @* by those "
-            "who used it.",
+            "who used it; log.lines or log.errors, {holding=TEXT} of some lines, @LOG of one log, @* of each.",
         ),
     ],
     start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
@@ -53,7 +54,8 @@ async def read_series(
     def work() -> bytes:
         with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
             window = requested_window(reader, start, end)
-            keys = series_named(reader, [name for name in measure if not is_use(name)])
+            keys = series_named(reader, [name for name in measure if not is_use(name) and not is_log(name)])
+            logs = [name for name in dict.fromkeys(measure) if is_log(name)]
             use = [name for name in dict.fromkeys(measure) if is_use(name)]
             if len(use) > MOST_USE:
                 raise WindowError(f"{len(use)} names of use are requested at once; at most {MOST_USE} are drawn")
@@ -62,7 +64,11 @@ async def read_series(
             bin_ns = None if bin_s is None else bin_s * NS_PER_S
             points = width if bin_ns is None else min(len(requested_edges(window, bin_ns)), MAX_BINS)
             context.budget.check_points(len(keys), points)
-            found = [*drawn(reader, keys, window, points, bin_ns), *use_drawn(reader, use, window, points)]
+            found = [
+                *drawn(reader, keys, window, points, bin_ns),
+                *use_drawn(reader, use, window, points),
+                *log_drawn(reader, logs, window, points, bin_ns),
+            ]
         times, series = _shaped(found)
         ends = {"start": spell_time(window.start_ns), "end": spell_time(window.end_ns)}
         # Straight from NumPy: a model of a hundred thousand numbers would cost more than reading them.

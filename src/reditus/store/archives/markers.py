@@ -3,16 +3,19 @@
 from collections.abc import Sequence
 from uuid import UUID
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from reditus.core.markers import SEVERITIES, Marker
 from reditus.core.window import Window
+from reditus.store.archives.log_lines import LineChoice, lines_near, of_scope
 from reditus.store.database.tables import MarkerRow
 from reditus.store.errors import UnknownArchive
 from reditus.store.read.scope import archive_at, scope_of
 from reditus.store.records import Found
+
+MOST_A_STATEMENT = 5_000
 
 
 def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequence[Marker]) -> None:
@@ -30,6 +33,7 @@ def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequenc
             "kind": item.kind,
             "severity": None if item.severity is None else SEVERITIES.index(item.severity),
             "source": item.source,
+            "log": item.lane,
             "text": item.text,
         }
         for item in last.values()
@@ -37,7 +41,9 @@ def put_markers(session: Session, host_id: UUID, archive: UUID, markers: Sequenc
     statement = insert(MarkerRow)
     key = ("host_id", "archive_id", "ident")
     changed = {name: statement.excluded[name] for name in values[0] if name not in key}
-    session.execute(statement.on_conflict_do_update(index_elements=list(key), set_=changed), values)
+    for at in range(0, len(values), MOST_A_STATEMENT):
+        part = values[at : at + MOST_A_STATEMENT]
+        session.execute(statement.on_conflict_do_update(index_elements=list(key), set_=changed), part)
 
 
 def add_markers(session: Session, archive: UUID, markers: Sequence[Marker]) -> None:
@@ -53,25 +59,25 @@ def add_markers(session: Session, archive: UUID, markers: Sequence[Marker]) -> N
         put_markers(session, scope.host, home, [marker])
 
 
-def read_markers(session: Session, archive: UUID, window: Window, *, worse_than: str, limit: int) -> Found:
-    """What is marked in a window: remarks, gaps, and lines as bad as a severity. Raise UnknownArchive."""
+def read_markers(session: Session, archive: UUID, window: Window, choice: LineChoice, limit: int) -> Found:
+    """What is marked in a window: remarks, gaps, and the lines that are chosen. Raise UnknownArchive."""
     scope = scope_of(session, archive)
-    chosen = (
-        select(MarkerRow)
-        .where(
-            MarkerRow.host_id == scope.host,
-            MarkerRow.archive_id.in_(scope.archives),
-            MarkerRow.at_ns <= window.end_ns,
-            func.coalesce(MarkerRow.end_ns, MarkerRow.at_ns) >= window.start_ns,
-            or_(MarkerRow.severity.is_(None), MarkerRow.severity <= SEVERITIES.index(worse_than)),
-        )
-        .order_by(func.coalesce(MarkerRow.severity, -1), MarkerRow.at_ns)
+    chosen = of_scope(scope).where(
+        MarkerRow.at_ns <= window.end_ns,
+        func.coalesce(MarkerRow.end_ns, MarkerRow.at_ns) >= window.start_ns,
+        *choice.conditions,
     )
-    total = session.scalar(select(func.count()).select_from(chosen.order_by(None).subquery())) or 0
-    rows = session.scalars(chosen.limit(limit)).all()
+    total = session.scalar(select(func.count()).select_from(chosen.subquery())) or 0
+    worst_first = chosen.order_by(func.coalesce(MarkerRow.severity, -1), MarkerRow.at_ns)
+    rows = session.scalars(worst_first.limit(limit)).all()
     return Found(sorted(map(_marker, rows), key=lambda item: item.at_ns), total)
+
+
+def read_lines(session: Session, archive: UUID, at_ns: int, choice: LineChoice, limit: int) -> list[Marker]:
+    """Lines of logs around a moment, in the order of time. Raise UnknownArchive."""
+    return [_marker(row) for row in lines_near(session, scope_of(session, archive), at_ns, choice, limit)]
 
 
 def _marker(row: MarkerRow) -> Marker:
     severity = None if row.severity is None else SEVERITIES[row.severity]
-    return Marker(row.ident, row.at_ns, row.kind, row.text, row.source, severity, row.end_ns)
+    return Marker(row.ident, row.at_ns, row.kind, row.text, row.source, severity, row.end_ns, row.log)

@@ -317,6 +317,8 @@ class MarkerRow(Base):
     kind: Mapped[str] = mapped_column(Text)
     severity: Mapped[int | None] = mapped_column(SmallInteger)
     source: Mapped[str] = mapped_column(Text)
+    log: Mapped[str] = mapped_column(Text, server_default="")
+    """What lines are put together by; empty for what is no line of a log."""
     text: Mapped[str] = mapped_column(Text)
 
     __table_args__ = (

@@ -17,6 +17,7 @@ from reditus.core.identities import Identity
 from reditus.core.measures.selection import ColumnSet, StoredColumn
 from reditus.core.timeline import joined, merged
 from reditus.core.window import Window
+from reditus.store.archives.log_lines import LineChoice, count_lines, logs_of
 from reditus.store.archives.verdicts import verdicts_of
 from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
@@ -26,7 +27,7 @@ from reditus.store.read.block_cache import BlockCache
 from reditus.store.read.block_reader import BlockReader, Held, contents, islands
 from reditus.store.read.schema_cache import SchemaCache
 from reditus.store.read.scope import archive_at, open_timeline
-from reditus.store.records import Damage, KnownDamage, Verdict
+from reditus.store.records import Damage, KnownDamage, LineCount, LogInfo, Verdict
 from reditus.store.rollups.table import RollupTable
 
 LEAST_TICKS = 256
@@ -204,6 +205,14 @@ class Reader:
         }
         rows = self.rows(statements.PROCESSES_OF_BOOTS, values)
         return {(boot.bytes, pid, start): Identity(pid, start, *rest) for boot, pid, start, *rest in rows}
+
+    def logs(self) -> list[LogInfo]:
+        """The logs that there are lines of."""
+        return logs_of(self._session, self.scope)
+
+    def line_counts(self, window: Window, cell_ns: int, choice: LineChoice) -> Sequence[LineCount]:
+        """How many lines of each log there were in each cell of a window that has any."""
+        return count_lines(self._session, self.scope, window, cell_ns, choice)
 
     def gaps(self, window: Window) -> list[Gap]:
         """Stretches without ticks, each with its reason where one is known: of the group that is read most often."""
