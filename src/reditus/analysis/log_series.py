@@ -7,7 +7,7 @@ only the lines that hold TEXT, percent-encoded, in which `*` stands for any lett
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from urllib.parse import quote, unquote
+from urllib.parse import unquote
 
 import numpy as np
 
@@ -36,6 +36,8 @@ _NAME = re.compile(r"^(?P<what>log\.(?:lines|errors))(?:\{holding=(?P<holding>[^
 class LogName:
     """What a name of lines stands for."""
 
+    name: str
+    """As it was requested, without a log: letters may be encoded or not."""
     what: str
     holding: str
     log: str | None
@@ -44,10 +46,9 @@ class LogName:
     @property
     def measure(self) -> Measure:
         """The measure that the series is of."""
-        name = self.what + (f"{{holding={quote(self.holding, safe='')}}}" if self.holding else "")
         what = "Lines as bad as an error, or worse" if self.what == ERRORS else "Lines"
         return Measure(
-            name=name,
+            name=self.name,
             title=TITLES[self.what] + (f" with {self.holding!r}" if self.holding else ""),
             unit=Unit.PER_S,
             resource=Resource.LOG,
@@ -69,7 +70,8 @@ def parse_log(text: str) -> LogName:
     found = _NAME.match(text)
     if found is None:
         raise UnknownMeasure(text, [*TITLES, *(f"{name}{{holding=TEXT}}" for name in TITLES)])
-    return LogName(found["what"], unquote(found["holding"] or ""), found["log"])
+    name = text if found["log"] is None else text.removesuffix(f"@{found['log']}")
+    return LogName(name, found["what"], unquote(found["holding"] or ""), found["log"])
 
 
 def read_log_series(reader: Reader, names: Sequence[str], window: Window) -> list[Read]:

@@ -116,7 +116,7 @@ def note(
 
 def name(
     archive: Archive,
-    kind: Annotated[str, typer.Argument(help="core, disk, interface, filesystem, cgroup or sensor.")],
+    kind: Annotated[str, typer.Argument(help="core, disk, interface, filesystem, cgroup, sensor or log.")],
     device: Annotated[str, typer.Argument(help="As the machine calls it, such as sda.")],
     called: Annotated[str | None, typer.Argument(help="What people call it.")] = None,
     remove: Annotated[bool, typer.Option("--remove", help="Take the name away.")] = False,

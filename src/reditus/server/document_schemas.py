@@ -114,6 +114,25 @@ class MountFacts(TypedDict, total=False):
     options: str | None
 
 
+class SwapFacts(TypedDict, total=False):
+    """What is known of a place that memory is swapped out to."""
+
+    kind: str | None
+    size_bytes: int | None
+    disk: str | None
+
+
+class GroupFacts(TypedDict, total=False):
+    """The limits of a control group; null where it has none."""
+
+    cores: float | None
+    memory_bytes: int | None
+    memory_high_bytes: int | None
+    swap_bytes: int | None
+    tasks: int | None
+    io: list[str]
+
+
 class SensorFacts(TypedDict, total=False):
     """What is known of a sensor, its limits in the unit of what it tells."""
 
@@ -170,6 +189,8 @@ class HostFacts(TypedDict, total=False):
     links: dict[str, LinkFacts]
     mounts: dict[str, MountFacts]
     sensors: dict[str, SensorFacts]
+    swaps: dict[str, SwapFacts]
+    groups: dict[str, GroupFacts]
     hardware: HardwareFacts
     listening: list[ListeningFacts] | None
 

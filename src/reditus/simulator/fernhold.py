@@ -5,6 +5,7 @@ about them.
 from dataclasses import dataclass
 from uuid import UUID, uuid5
 
+from reditus.core.facts import GroupFacts
 from reditus.core.types import NS_PER_S
 from reditus.simulator.host import SimulatedHost, simulate
 from reditus.simulator.scenario import (
@@ -12,9 +13,11 @@ from reditus.simulator.scenario import (
     Cause,
     Curve,
     Disk,
+    Episode,
     Fault,
     FaultKind,
     Filesystem,
+    Habit,
     Link,
     LogLine,
     Machine,
@@ -143,12 +146,12 @@ STITCH_01_MORNING = Scenario(
 
 def _two_days(
     machine: Machine, seed: int, *, works: tuple[Work, ...], causes: tuple[Cause, ...], interval_s: float = 5.0,
-    faults: tuple[Fault, ...] = (), lines: tuple[LogLine, ...] = (),
+    faults: tuple[Fault, ...] = (), lines: tuple[LogLine, ...] = (), habits: tuple[Habit, ...] = (),
 ) -> Scenario:  # fmt: skip
     return Scenario(
         machine=machine, archive=uuid5(machine.id, f"two days at {interval_s:g} s"), name="Thursday and Friday",
         begin_ns=MIDNIGHT_NS, length_s=TWO_DAYS_S, interval_s=interval_s, seed=seed, works=works, causes=causes,
-        faults=faults, lines=lines,
+        faults=faults, lines=lines, habits=habits,
     )  # fmt: skip
 
 
@@ -196,6 +199,10 @@ LEAFDB = Machine(
     touch_bytes_per_s=1.2e9,
     filesystems=(Filesystem("/", "sda", 470 * GIB, 190 * GIB, kept=0.5),),
     listens=((22, "sshd", "root"), (5432, "catalogue", "leafdb")),
+    limits=(
+        ("lab/catalogue", GroupFacts(memory_high_bytes=12 * GIB, tasks=4_915)),
+        ("lab/dump", GroupFacts(cores=1.0, memory_bytes=GIB, io=("8:0 wbps=104857600",))),
+    ),
 )  # fmt: skip
 LEAK_BYTES_PER_S = 104_000.0
 
@@ -242,6 +249,19 @@ def _leafdb() -> Scenario:
             LogLine(at(29, 30), "warning", "catalogue[1188]", "a query took 9.4 s, usually 0.2 s"),
             LogLine(at(30, 12), "error", "catalogue[1188]", "12 clients gave up waiting"),
             LogLine(at(32, 40), "notice", "indexer[1203]", "gone; not started again"),
+        ),
+        habits=(
+            Habit(
+                "catalogue.log", "catalogue[1188]", 40.0,
+                ("sheet # of drawer 14 shown", "search for Rosa: # sheets", "# sheets saved by imaging"), OFFICE,
+                (
+                    Episode(at(27, 20), at(32, 32), 24.0, "warning", ("a query took #.1 s, usually 0.2 s",)),
+                    Episode(at(30), at(32, 32), 9.0, "error",
+                            ("timeout: # clients gave up waiting", "timeout: no answer from the index within 30 s")),
+                ),
+            ),
+            Habit("indexer.log", "indexer[1203]", 12.0, ("# thousand sheets looked at", "shelf # is done"), Curve(),
+                  (Episode(at(27, 20), at(32, 30), 6.0, "warning", ("shelf # took longer than the last hundred",)),)),
         ),
     )  # fmt: skip
 
@@ -307,6 +327,12 @@ def _vault() -> Scenario:
             LogLine(at(25), "informational", "kernel", "md: data-check of RAID array md0"),
             LogLine(at(27, 16, 12), "warning", "kernel", "sd 3:0:0:0: [sdd] tag#11 timing out command, waited 30s"),
             LogLine(at(27, 44, 50), "warning", "diskwatch[702]", "sdd: 8 sectors pending"),
+        ),
+        habits=(
+            Habit(
+                "pictures.log", "fileserver[911]", 50.0, ("# pictures read by stitch-01", "# pictures stored"), OFFICE,
+                (Episode(at(31), at(48), 5.0, "warning", ("plate # took 2.4 s to read, usually 0.3 s",)),),
+            ),
         ),
     )  # fmt: skip
 

@@ -18,6 +18,7 @@ from reditus.simulator.counting import Tally
 from reditus.simulator.demand import Demand, Load
 from reditus.simulator.disks import Disks, Served
 from reditus.simulator.filesystems import Filesystems
+from reditus.simulator.logs import logged
 from reditus.simulator.memory import Memory, swap_space
 from reditus.simulator.network import Network
 from reditus.simulator.processes import FIRST_PID, Processes
@@ -139,6 +140,7 @@ def markers_of(scenario: Scenario) -> list[Marker]:
         place = next(slot for slot, (at, _) in enumerate(slots) if Demand(scenario).works[at] is work)
         name = work.name.replace(" ", "-")[:15]
         lines.append((at_s, "error", "kernel", f"Out of memory: Killed process {FIRST_PID + place * 17} ({name})"))
+    logs = {habit.source: habit.log for habit in scenario.habits}
     return [
         Marker(
             f"line/{number}/{round(at_s)}",
@@ -147,9 +149,10 @@ def markers_of(scenario: Scenario) -> list[Marker]:
             text,
             source,
             severity,
+            log=logs.get(source, ""),
         )
         for number, (at_s, severity, source, text) in enumerate(sorted(lines))
-    ]
+    ] + logged(scenario)
 
 
 def observed(scenario: Scenario, at_s: FloatArray) -> BoolArray:

@@ -7,6 +7,7 @@ from uuid import UUID
 from reditus.core.facts import (
     DiskFacts,
     DiskRole,
+    GroupFacts,
     HardwareFacts,
     HostFacts,
     LinkFacts,
@@ -14,6 +15,7 @@ from reditus.core.facts import (
     ModuleFacts,
     MountFacts,
     SensorFacts,
+    SwapFacts,
 )
 
 GIB = 2**30
@@ -119,6 +121,8 @@ class Machine:
     links: tuple[Link, ...]
     swap_bytes: int = 4 * GIB
     swap_disk: str | None = None
+    limits: tuple[tuple[str, GroupFacts], ...] = ()
+    """Control groups that have one."""
     """Where the swap space lies; None: on the first disk."""
     programs_bytes: int = 2 * GIB
     """What runs all the time holds."""
@@ -170,6 +174,12 @@ class Machine:
             },
             mounts={item.mount: MountFacts(f"/dev/{item.disk}", item.kind, item.options) for item in self.filesystems},
             listening=tuple(ListeningFacts("tcp", "0.0.0.0", *port) for port in self.listens),
+            swaps={
+                f"/dev/{disk}": SwapFacts("partition", self.swap_bytes, disk)
+                for disk in [self.swap_disk or self.disks[0].name]
+                if self.swap_bytes
+            },
+            groups=dict(self.limits),
             sensors={item.name: SensorFacts(item.label, item.high, item.critical) for item in self.sensors},
             hardware=HardwareFacts(
                 product=f"Fernhold Works Press {self.cores}",
@@ -323,6 +333,29 @@ class LogLine:
 
 
 @dataclass(frozen=True, slots=True)
+class Episode:
+    """A stretch in which a program logs something, so many times an hour. In texts, `#` stands for a number."""
+
+    start_s: float
+    end_s: float
+    per_hour: float
+    severity: str
+    texts: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Habit:
+    """A program's log: what it usually writes, and what besides while something is wrong."""
+
+    log: str
+    source: str
+    per_hour: float
+    texts: tuple[str, ...]
+    curve: Curve = Curve()
+    episodes: tuple[Episode, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Scenario:
     """A machine, what it does, and what is true of it."""
 
@@ -337,6 +370,7 @@ class Scenario:
     causes: tuple[Cause, ...] = ()
     faults: tuple[Fault, ...] = ()
     lines: tuple[LogLine, ...] = ()
+    habits: tuple[Habit, ...] = ()
 
     @property
     def ticks(self) -> int:

@@ -87,6 +87,10 @@ def test_lines_are_counted_like_any_measure(client, url):
     each = series(client, url, "log.lines@*")
     assert [item["device"] for item in each] == ["door", "kiln", "presses"]
     (held,) = series(client, url, "log.lines{holding=visitor%202}")
+    # Browsers leave some letters as they are: the answer names what was requested.
+    assert held["measure"] == "log.lines{holding=visitor%202}"
+    (starred,) = series(client, url, "log.lines{holding=visitor*2}@door")
+    assert (starred["measure"], starred["device"]) == ("log.lines{holding=visitor*2}", "door")
     assert held["summary"]["total"] == pytest.approx(11, abs=0.5)
     (whole,) = series(client, url, "log.lines", bin_s="10")
     assert whole["bin_s"] == 10

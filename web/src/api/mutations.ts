@@ -1,8 +1,18 @@
 import { useMutation, useQueryClient, type QueryKey, type UseMutationReturnType } from '@tanstack/vue-query'
 import type { Ref } from 'vue'
 import type { TypedPlan } from '../recorders/planForm'
-import { api, done, unwrap, type ApiError, type Archive, type Finding, type Layout } from './client'
-import { archiveKey, diagnosisKey, LAYOUTS_KEY, markersKey, namesKey } from './queries'
+import {
+  api,
+  done,
+  unwrap,
+  type ApiError,
+  type Archive,
+  type Finding,
+  type Layout,
+  type LogKept,
+} from './client'
+import { textBody } from './body'
+import { archiveKey, diagnosisKey, LAYOUTS_KEY, markersKey, namesKey, type LogTimes } from './queries'
 
 export type Write<Input, Output = void> = UseMutationReturnType<Output, ApiError, Input, unknown>
 
@@ -41,14 +51,29 @@ export function useAddNote(archive: Ref<string>): Write<{ at: string; text: stri
       done(
         api.POST('/api/archives/{archive_id}/markers', {
           params: { path: { archive_id: archive.value } },
-          body: [{ at, kind: 'note', text, source: '' }],
+          body: [{ at, kind: 'note', text, source: '', log: '' }],
         }),
       ),
     () => [markersKey(archive.value)],
   )
 }
 
-export type DeviceKind = 'core' | 'disk' | 'interface' | 'filesystem' | 'cgroup' | 'sensor'
+export function useAddLog(
+  archive: Ref<string>,
+): Write<{ file: Blob; query: LogTimes & { name: string } }, LogKept> {
+  return useWrite(
+    ({ file, query }) =>
+      unwrap(
+        api.POST('/api/archives/{archive_id}/logs', {
+          params: { path: { archive_id: archive.value }, query },
+          ...textBody(file),
+        }),
+      ),
+    () => [markersKey(archive.value), ['series', archive.value]],
+  )
+}
+
+export type DeviceKind = 'core' | 'disk' | 'interface' | 'filesystem' | 'cgroup' | 'sensor' | 'log'
 
 export function useNameDevice(
   archive: Ref<string>,

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery, type QueryClient, type UseQueryReturnType } from '@tanstack/vue-query'
 import { computed, ref, type Ref } from 'vue'
 import { toInstant } from '../model/instant'
+import { textBody } from './body'
 import type { Span } from '../model/span'
 import {
   api,
@@ -15,6 +16,8 @@ import {
   type Gaps,
   type Health,
   type Layout,
+  type LogInfo,
+  type LogPreview,
   type Marker,
   type Markers,
   type Names,
@@ -327,6 +330,95 @@ export function useMarkers(
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/markers', { params, signal }))
     },
+  })
+}
+
+export function useLogs(id: Ref<string>): Query<LogInfo[]> {
+  return useQuery<LogInfo[], ApiError>({
+    queryKey: computed(() => [...markersKey(id.value), 'logs']),
+    enabled: computed(() => id.value !== ''),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET('/api/archives/{archive_id}/logs', { params: { path: { archive_id: id.value } }, signal }),
+      ),
+  })
+}
+
+export interface LineChoice {
+  /** One log's; '' are those of all. */
+  log: string
+  holding: string
+  severity: NonNullable<Marker['severity']>
+}
+/** Lines around a moment that are loaded at once. */
+export const MOST_LINES = 200
+const LINES_EVERY_MS = 3_000
+
+/** Lines of logs before and after a moment. */
+export function useLines(
+  id: Ref<string>,
+  near: Ref<number | null>,
+  choice: Ref<LineChoice>,
+  isLive: Ref<boolean>,
+): Query<Markers> {
+  return useQuery<Markers, ApiError>({
+    queryKey: computed(() => [...markersKey(id.value), 'near', near.value, choice.value]),
+    enabled: computed(() => near.value !== null),
+    placeholderData: keepPreviousData,
+    refetchInterval: computed(() => (isLive.value ? LINES_EVERY_MS : false)),
+    queryFn: ({ signal }) => {
+      const { log, holding, severity } = choice.value
+      const query = {
+        near: toInstant(near.value ?? 0),
+        severity,
+        limit: MOST_LINES,
+        ...(log ? { log: [log] } : {}),
+        ...(holding ? { holding } : {}),
+      }
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/markers', { params, signal }))
+    },
+  })
+}
+
+export interface LogTimes {
+  zone: string
+  year?: number
+  boot?: string
+  written?: string
+}
+
+/** How a log's beginning would be read. */
+export function useLogPreview(
+  id: Ref<string>,
+  sample: Ref<Blob | null>,
+  times: Ref<LogTimes>,
+): Query<LogPreview> {
+  let given = 0
+  const numbers = new WeakMap<Blob, number>()
+  const numberOf = (blob: Blob): number => {
+    const known = numbers.get(blob) ?? ++given
+    numbers.set(blob, known)
+    return known
+  }
+  return useQuery<LogPreview, ApiError>({
+    queryKey: computed(() => [
+      'preview',
+      id.value,
+      sample.value ? numberOf(sample.value) : null,
+      times.value,
+    ]),
+    enabled: computed(() => sample.value !== null),
+    gcTime: 0,
+    retry: false,
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.POST('/api/archives/{archive_id}/logs/preview', {
+          params: { path: { archive_id: id.value }, query: times.value },
+          ...textBody(sample.value ?? new Blob()),
+          signal,
+        }),
+      ),
   })
 }
 

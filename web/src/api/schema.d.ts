@@ -257,6 +257,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/logs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Logs
+         * @description The logs that an archive, or a host, has lines of, by name.
+         */
+        get: operations["list_logs"];
+        put?: never;
+        /**
+         * Add Log
+         * @description Keep a log's lines as markers, all or none. The same log again changes nothing.
+         */
+        post: operations["add_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/logs/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description How a log's beginning would be read: nothing is kept.
+         */
+        post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/markers": {
         parameters: {
             query?: never;
@@ -898,6 +942,10 @@ export interface components {
                 disks?: {
                     [key: string]: components["schemas"]["DiskFacts"];
                 };
+                /** Groups */
+                groups?: {
+                    [key: string]: components["schemas"]["GroupFacts"];
+                };
                 hardware?: components["schemas"]["HardwareFacts"];
                 /** Kernel */
                 kernel?: string | null;
@@ -918,6 +966,10 @@ export interface components {
                 /** Sensors */
                 sensors?: {
                     [key: string]: components["schemas"]["SensorFacts"];
+                };
+                /** Swaps */
+                swaps?: {
+                    [key: string]: components["schemas"]["SwapFacts"];
                 };
                 /** Timezone */
                 timezone?: string | null;
@@ -970,6 +1022,10 @@ export interface components {
                 disks?: {
                     [key: string]: components["schemas"]["DiskFacts"];
                 };
+                /** Groups */
+                groups?: {
+                    [key: string]: components["schemas"]["GroupFacts"];
+                };
                 hardware?: components["schemas"]["HardwareFacts"];
                 /** Kernel */
                 kernel?: string | null;
@@ -990,6 +1046,10 @@ export interface components {
                 /** Sensors */
                 sensors?: {
                     [key: string]: components["schemas"]["SensorFacts"];
+                };
+                /** Swaps */
+                swaps?: {
+                    [key: string]: components["schemas"]["SwapFacts"];
                 };
                 /** Timezone */
                 timezone?: string | null;
@@ -1303,7 +1363,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "core" | "disk" | "interface" | "filesystem" | "cgroup" | "sensor";
+            kind: "core" | "disk" | "interface" | "filesystem" | "cgroup" | "sensor" | "log";
             /**
              * Name
              * @description What people call it; null takes the name away.
@@ -1417,6 +1477,10 @@ export interface components {
                 disks?: {
                     [key: string]: components["schemas"]["DiskFacts"];
                 };
+                /** Groups */
+                groups?: {
+                    [key: string]: components["schemas"]["GroupFacts"];
+                };
                 hardware?: components["schemas"]["HardwareFacts"];
                 /** Kernel */
                 kernel?: string | null;
@@ -1437,6 +1501,10 @@ export interface components {
                 /** Sensors */
                 sensors?: {
                     [key: string]: components["schemas"]["SensorFacts"];
+                };
+                /** Swaps */
+                swaps?: {
+                    [key: string]: components["schemas"]["SwapFacts"];
                 };
                 /** Timezone */
                 timezone?: string | null;
@@ -1647,6 +1715,24 @@ export interface components {
             total: number;
         };
         /**
+         * GroupFacts
+         * @description The limits of a control group; null where it has none.
+         */
+        GroupFacts: {
+            /** Cores */
+            cores?: number | null;
+            /** Io */
+            io?: string[];
+            /** Memory Bytes */
+            memory_bytes?: number | null;
+            /** Memory High Bytes */
+            memory_high_bytes?: number | null;
+            /** Swap Bytes */
+            swap_bytes?: number | null;
+            /** Tasks */
+            tasks?: number | null;
+        };
+        /**
          * GroupOut
          * @description A group of counters that a plan may name.
          */
@@ -1781,6 +1867,19 @@ export interface components {
             strips: string[];
         };
         /**
+         * LineProblemOut
+         * @description A line that was not understood.
+         */
+        LineProblemOut: {
+            /**
+             * Line
+             * @description Counted from 1; 0: of no single line.
+             */
+            line: number;
+            /** Problem */
+            problem: string;
+        };
+        /**
          * LinkFacts
          * @description What is known of an interface.
          */
@@ -1817,6 +1916,90 @@ export interface components {
             user?: string | null;
         };
         /**
+         * LogKeptOut
+         * @description What became of a log that was sent.
+         */
+        LogKeptOut: {
+            /** Doubts */
+            doubts: string[];
+            /** First */
+            first: string | null;
+            /** Format */
+            format: string;
+            /** Kept */
+            kept: number;
+            /** Last */
+            last: string | null;
+            /**
+             * Problem Count
+             * @description Lines that were not understood, and are not kept.
+             */
+            problem_count: number;
+        };
+        /**
+         * LogOut
+         * @description A log that there are lines of.
+         */
+        LogOut: {
+            /**
+             * Errors
+             * @description As bad as an error, or worse.
+             */
+            errors: number;
+            /**
+             * First
+             * Format: date-time
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
+            /** Lines */
+            lines: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * LogPreviewOut
+         * @description How a log's lines are read, before any is kept.
+         */
+        LogPreviewOut: {
+            /**
+             * Doubts
+             * @description What of the times is not sure, and what it was taken for.
+             */
+            doubts: string[];
+            /**
+             * Format
+             * @description How its lines tell their time.
+             */
+            format: string;
+            /**
+             * Lines
+             * @description The first ones.
+             */
+            lines: components["schemas"]["MarkerOut"][];
+            /** Problem Count */
+            problem_count: number;
+            /**
+             * Problems
+             * @description The first lines that were not understood.
+             */
+            problems: components["schemas"]["LineProblemOut"][];
+            /**
+             * Total
+             * @description Lines in what was sent.
+             */
+            total: number;
+            /**
+             * Year
+             * @description Of the first line, where years are left out.
+             */
+            year: number | null;
+        };
+        /**
          * MarkerIn
          * @description A marker to add.
          */
@@ -1843,6 +2026,12 @@ export interface components {
              * @enum {string}
              */
             kind: "log" | "gap" | "note";
+            /**
+             * Log
+             * @description The log that a line stands in.
+             * @default
+             */
+            log: string;
             /** Severity */
             severity?: ("emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug") | null;
             /**
@@ -1875,6 +2064,11 @@ export interface components {
              * @enum {string}
              */
             kind: "log" | "gap" | "note";
+            /**
+             * Log
+             * @description The log that a line stands in, else the program; empty for what is no line.
+             */
+            log: string;
             /** Severity */
             severity: ("emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug") | null;
             /**
@@ -2411,7 +2605,7 @@ export interface components {
          * @description What a measure belongs to, in the order in which screens show them.
          * @enum {string}
          */
-        Resource: "processor" | "memory" | "swap" | "disk" | "network";
+        Resource: "processor" | "memory" | "swap" | "disk" | "network" | "log";
         /**
          * RuledOutOut
          * @description What looked like a problem and is none.
@@ -2613,6 +2807,18 @@ export interface components {
             p95: number | null;
             /** Total */
             total: number | null;
+        };
+        /**
+         * SwapFacts
+         * @description What is known of a place that memory is swapped out to.
+         */
+        SwapFacts: {
+            /** Disk */
+            disk?: string | null;
+            /** Kind */
+            kind?: string | null;
+            /** Size Bytes */
+            size_bytes?: number | null;
         };
         /**
          * TaskOut
@@ -3422,6 +3628,129 @@ export interface operations {
             };
         };
     };
+    list_logs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_log: {
+        parameters: {
+            query: {
+                /** @description What the log is called. */
+                name: string;
+                /** @description Of times without one: UTC, or a place such as Europe/Berlin. */
+                zone?: string;
+                /** @description Of the first line, where years are left out. */
+                year?: number | null;
+                /** @description When the machine started, RFC 3339, for the kernel's own times. */
+                boot?: string | null;
+                /** @description When the file was last written, RFC 3339: its year is a clue. */
+                written?: string | null;
+                /** @description Keep lines that are as bad as this, or worse. */
+                severity?: "emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug";
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogKeptOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    preview: {
+        parameters: {
+            query?: {
+                /** @description Of times without one: UTC, or a place such as Europe/Berlin. */
+                zone?: string;
+                /** @description Of the first line, where years are left out. */
+                year?: number | null;
+                /** @description When the machine started, RFC 3339, for the kernel's own times. */
+                boot?: string | null;
+                /** @description When the file was last written, RFC 3339: its year is a clue. */
+                written?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogPreviewOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     list_markers: {
         parameters: {
             query?: {
@@ -3431,6 +3760,12 @@ export interface operations {
                 to?: string | null;
                 /** @description Lines that are as bad as this, or worse. */
                 severity?: "emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug";
+                /** @description Lines of these logs alone. */
+                log?: string[] | null;
+                /** @description Lines that hold this, whatever the case; * stands for any letters. */
+                holding?: string;
+                /** @description RFC 3339. Lines before and after this moment, wherever they are, instead of those of a window. */
+                near?: string | null;
                 limit?: number;
             };
             header?: never;
@@ -3777,7 +4112,7 @@ export interface operations {
     read_series: {
         parameters: {
             query: {
-                /** @description NAME, NAME@DEVICE, or NAME@* for every device; use.QUANTITY{by=BY,most=N}, with @* by those who used it. */
+                /** @description NAME, NAME@DEVICE, or NAME@* for every device; use.QUANTITY{by=BY,most=N}, with @* by those who used it; log.lines or log.errors, {holding=TEXT} of some lines, @LOG of one log, @* of each. */
                 measure: string[];
                 /** @description RFC 3339; else the archive's beginning. */
                 from?: string | null;

@@ -1,7 +1,8 @@
-import type { HostFacts } from '../api/client'
+import type { HostFacts, Use } from '../api/client'
 import { spellLinkFacts } from '../devices/interfaces'
 import { spellAmount } from '../model/amounts'
 import { spellDuration } from '../model/clock'
+import { spellCount } from '../model/numbers'
 
 export type Pair = [name: string, value: string]
 
@@ -16,6 +17,9 @@ const known = (pairs: [string, string | null | undefined][]): Pair[] =>
   pairs.filter((pair): pair is Pair => typeof pair[1] === 'string' && pair[1] !== '')
 const bytes = (value: number | null | undefined): string =>
   typeof value === 'number' ? spellAmount(value, 'bytes') : UNKNOWN
+const NO_LIMIT = 'no limit'
+const limit = (value: number | null | undefined): string =>
+  typeof value === 'number' ? spellAmount(value, 'bytes') : NO_LIMIT
 const hertz = (value: number | null | undefined): string | null =>
   typeof value === 'number' ? spellAmount(value, 'Hz') : null
 const degrees = (value: number | null | undefined): string =>
@@ -55,6 +59,48 @@ export function machinePairs(facts: HostFacts, uptimeS: number | null): Pair[] {
     ['clock', facts.timezone],
     ['firmware', hardware.problem ? `could not be read to its end: ${hardware.problem}` : null],
   ])
+}
+
+/** Services and control groups with what they used, the heaviest first, and what they may use. */
+export function serviceTable(use: Use, groups: HostFacts['groups']): MachineTable {
+  const limitsOf = (name: string): string => {
+    const limits = groups?.[name.replace(/^\//, '')]
+    if (!limits) return ''
+    return [
+      typeof limits.cores === 'number' ? spellAmount(limits.cores, 'cores') : null,
+      typeof limits.memory_bytes === 'number' ? `memory ${bytes(limits.memory_bytes)}` : null,
+      typeof limits.memory_high_bytes === 'number'
+        ? `memory, slowed at ${bytes(limits.memory_high_bytes)}`
+        : null,
+      typeof limits.tasks === 'number' ? `${spellCount(limits.tasks)} tasks` : null,
+      ...(limits.io ?? []),
+    ]
+      .filter(Boolean)
+      .join(', ')
+  }
+  return {
+    title: 'Services',
+    columns: [
+      ...left('service or control group'),
+      ...['processes', 'cores', 'memory, mean', 'memory, high', 'read', 'written'].map((title) => ({
+        title,
+      })),
+      ...left('limits'),
+    ],
+    rows: use.rows.map((row) => ({
+      key: row.key,
+      cells: [
+        row.name,
+        spellCount(row.processes),
+        row.amounts.cores === null ? UNKNOWN : spellAmount(row.amounts.cores, 'cores'),
+        bytes(row.amounts.memory_bytes),
+        bytes(row.memory_high_bytes),
+        bytes(row.amounts.read_bytes),
+        bytes(row.amounts.written_bytes),
+        limitsOf(row.name),
+      ],
+    })),
+  }
 }
 
 /** The machine's parts as tables; those that it has none of are left out. */
@@ -108,6 +154,34 @@ export function machineTables(facts: HostFacts): MachineTable[] {
       rows: Object.entries(facts.mounts ?? {}).map(([mount, { device, kind, options }]) => ({
         key: mount,
         cells: [mount, device ?? UNKNOWN, kind ?? UNKNOWN, options ?? UNKNOWN],
+      })),
+    },
+    {
+      title: 'Swap',
+      columns: [...left('swapped out to', 'kind', 'on disk'), { title: 'size' }],
+      rows: Object.entries(facts.swaps ?? {}).map(([name, { kind, size_bytes: size, disk }]) => ({
+        key: name,
+        cells: [name, kind ?? UNKNOWN, disk ?? UNKNOWN, bytes(size)],
+      })),
+    },
+    {
+      title: 'Limits of control groups',
+      columns: [
+        ...left('group'),
+        ...['cores', 'memory', 'slowed at', 'swap', 'tasks'].map((title) => ({ title })),
+        ...left('input and output'),
+      ],
+      rows: Object.entries(facts.groups ?? {}).map(([name, limits]) => ({
+        key: name,
+        cells: [
+          name,
+          typeof limits.cores === 'number' ? spellAmount(limits.cores, 'cores') : NO_LIMIT,
+          limit(limits.memory_bytes),
+          limit(limits.memory_high_bytes),
+          limit(limits.swap_bytes),
+          typeof limits.tasks === 'number' ? spellCount(limits.tasks) : NO_LIMIT,
+          limits.io?.join('; ') || NO_LIMIT,
+        ],
       })),
     },
     {

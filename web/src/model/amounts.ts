@@ -74,7 +74,8 @@ export function scaleFor(unit: Unit, highest: number): Scale {
         : { by: 1e-3, unit: 'ms', digits: top >= 0.1 ? 0 : top >= 0.01 ? 1 : 2 }
     case '1/s': {
       const [by, name] = pick(DECIMAL, top / 10)
-      return { by, unit: `${name}/s`, digits: digitsFor(top / by) }
+      // A few a minute are some hundredths a second.
+      return { by, unit: `${name}/s`, digits: top < 0.5 ? 3 : digitsFor(top / by) }
     }
     case 'count':
       return { by: 1, unit: '', digits: digitsFor(top) }

@@ -59,6 +59,7 @@ const disk = { per: 'disk' } as const
 const link = { per: 'interface' } as const
 const mount = { per: 'filesystem' } as const
 const sensor = { per: 'sensor' } as const
+const log = { per: 'log' } as const
 
 const PLANS: StripPlan[] = [
   {
@@ -144,6 +145,9 @@ const PLANS: StripPlan[] = [
     [['memory.slab.reclaimable', 'reclaimable'], ['memory.slab.fixed', 'fixed']]),
   pair('huge', 'Huge pages', 'set aside solid, of programs dashed', 'memory', 'bytes',
     [['memory.huge', 'set aside'], ['memory.huge.transparent', 'of programs']]),
+  pair('swap-disk', 'Disk of swap', 'read solid, written dashed', 'swap', 'bytes/s',
+    [['swap.disk.read', 'read'], ['swap.disk.write', 'written']]),
+  line('swap-wait', 'Wait on swap’s disk', 'per request', 'swap', 's', 'swap.disk.wait'),
   line('swap-device', 'Swap by device', 'what each holds', 'swap', 'bytes', 'swap.device.used', disk),
   line('stall-memory', 'Stalled on memory', SHARE_OF_TIME, 'memory', 'share', 'stall.memory.some', { top: 'whole' }),
   line('faults', 'Major faults', 'read from disk or swap', 'memory', '1/s', 'memory.faults.major'),
@@ -194,6 +198,21 @@ const PLANS: StripPlan[] = [
       trace('net.tcp.orphaned', 'orphaned', 0.5),
     ],
   },
+  {
+    id: 'socket-states',
+    title: 'TCP sockets, up and down',
+    note: 'CLOSE-WAIT that only grows: a program forgets to close',
+    resource: 'network',
+    unit: 'count',
+    traces: [
+      trace('net.tcp.close_wait', 'CLOSE-WAIT'),
+      trace('net.tcp.syn_sent', 'SYN-SENT', 0.8, true),
+      trace('net.tcp.syn_received', 'SYN-RECEIVED', 0.6),
+      trace('net.tcp.fin_wait_1', 'FIN-WAIT-1', 0.5, true),
+      trace('net.tcp.fin_wait_2', 'FIN-WAIT-2', 0.45),
+      trace('net.tcp.last_ack', 'LAST-ACK', 0.4, true),
+    ],
+  },
   pair('network', 'Network traffic', 'received solid, sent dashed', 'network', 'bits/s',
     [['net.receive.rate', 'received'], ['net.send.rate', 'sent']], link),
   pair('use', 'Link use', 'received solid, sent dashed', 'network', 'share',
@@ -209,6 +228,8 @@ const PLANS: StripPlan[] = [
     [['net.tcp.resets', 'cut off'], ['net.tcp.failed_opens', 'not opened']]),
   pair('overflows', 'Receive buffer overruns', 'listen queues solid, UDP dashed', 'network', '1/s',
     [['net.tcp.listen_overflows', 'listen'], ['net.udp.buffer_errors', 'UDP']]),
+  line('log-lines', 'Log lines', 'logged a second', 'log', '1/s', 'log.lines', log),
+  line('log-errors', 'Errors logged', 'a second, and worse', 'log', '1/s', 'log.errors', log),
   pair('backlog', 'Input backlog', 'dropped solid, cut short dashed', 'network', '1/s',
     [['net.backlog.dropped', 'dropped'], ['net.backlog.squeezed', 'cut short']], core),
 ] // prettier-ignore
@@ -226,6 +247,7 @@ export type LayoutId =
   | 'interfaces'
   | 'protocols'
   | 'heat'
+  | 'logs'
   | 'device'
 
 export interface Layout {
@@ -257,10 +279,11 @@ export const LAYOUTS: Layout[] = [
     rare: true,
   },
   { id: 'heat', title: 'Heat', note: 'temperatures, fans, core speed and throttling', rare: true },
+  { id: 'logs', title: 'Logs', note: 'two logs side by side, and how much is logged', rare: true },
   {
     id: 'device',
     title: 'One device',
-    note: 'everything about one core, disk, interface, filesystem, sensor, process or user',
+    note: 'everything about one core, disk, interface, filesystem, sensor, log, process or user',
   },
 ]
 
@@ -274,7 +297,7 @@ const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
   processor: [
     'cores', 'stall-cpu', 'waiting', ['core', top5], 'hottest', 'averages', 'load', 'irq', 'steal', 'switches', 'interrupts', 'forks',
   ],
-  memory: ['parts', 'memory', 'stall-memory', 'swap', 'held', 'swap-device', 'activity', 'faults', 'refaults', 'reclaim', 'owed', 'slab', 'huge',
+  memory: ['parts', 'memory', 'stall-memory', 'swap', 'held', 'swap-disk', 'swap-wait', 'swap-device', 'activity', 'faults', 'refaults', 'reclaim', 'owed', 'slab', 'huge',
   ],
   disk: [
     'stall-io', ['disk', top5], ['wait', top5], ['queue', top5], ['busy', top5], ['requests', top5], 'iowait', 'owed',
@@ -285,7 +308,8 @@ const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
   ],
   filesystems: [['fs-use', each], ['fs-free', each], ['fs-inodes', each], 'disk'],
   interfaces: [['network', each], ['packets', each], ['drops', each], ['errors', each]],
-  protocols: ['tcp', 'connections', 'sockets', 'ip', 'ip6', 'udp', 'icmp', 'resent', 'overflows'],
+  protocols: ['tcp', 'connections', 'sockets', 'socket-states', 'ip', 'ip6', 'udp', 'icmp', 'resent', 'overflows'],
+  logs: [['log-lines', each], ['log-errors', each], 'cores', 'stall-io', 'memory'],
   heat: [['temperature', each], ['fan', each], 'throttles', 'speed', 'cores'],
 } // prettier-ignore
 
@@ -301,6 +325,7 @@ const ABOUT: Record<Exclude<DeviceRef['kind'], WhoKind>, string[]> = {
   interface: ['network', 'use', 'packets', 'drops', 'errors'],
   filesystem: ['fs-use', 'fs-used', 'fs-free', 'fs-inodes'],
   sensor: ['temperature'],
+  log: ['log-lines', 'log-errors'],
 }
 
 const made = (wanted: Wanted): Strip[] => {
@@ -391,8 +416,9 @@ export function historyOf({
 export function readDevice(text: unknown): DeviceRef | null {
   const [, kind, name] =
     typeof text === 'string'
-      ? (/^(core|disk|interface|filesystem|sensor|process|program|user|group|service):(.+)$/s.exec(text) ??
-        [])
+      ? (/^(core|disk|interface|filesystem|sensor|log|process|program|user|group|service):(.+)$/s.exec(
+          text,
+        ) ?? [])
       : []
   return kind && name ? { kind: kind as DeviceRef['kind'], name } : null
 }
@@ -412,6 +438,8 @@ export interface KnownMeasure {
 export const unitOf = (measure: string, unit: ApiUnit): Unit =>
   /^net\..*\.rate$/.test(measure) && unit === 'bytes/s' ? 'bits/s' : unit
 
+const HOLDING = 'holding='
+
 /** A strip of any measures, all of one unit. Null where none is known. */
 export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPlan | null {
   const measures = names.flatMap((name) => {
@@ -428,8 +456,10 @@ export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPla
     id: alike.map((item) => item.name).join('+'),
     title: inner?.startsWith('name=')
       ? `${/name=([^,]*)/.exec(inner)?.[1] ?? ''}, ${first.title.split(', ')[1] ?? ''}`
-      : first.title,
-    note: alike.length > 1 ? '' : (inner ?? first.name),
+      : inner?.startsWith(HOLDING)
+        ? `${first.title} with “${decodeURIComponent(inner.slice(HOLDING.length))}”`
+        : first.title,
+    note: alike.length > 1 ? '' : inner?.startsWith(HOLDING) ? 'logged a second' : (inner ?? first.name),
     resource: first.resource,
     unit,
     traces: alike.map((item, at) =>

@@ -1,4 +1,4 @@
-import { toMs } from '../model/instant'
+import { toInstant, toMs } from '../model/instant'
 import type { Facts, HostFacts } from '../api/client'
 import { spellAmount } from '../model/amounts'
 
@@ -57,6 +57,9 @@ export function changesOf(history: Facts[]): Change[] {
   }
   return changes
 }
+
+/** When a change was seen, as the API writes it. */
+export const placed = (at: number): string => toInstant(at)
 
 function differences(earlier: [string, string][], later: [string, string][]): string[] {
   const before = new Map(earlier)

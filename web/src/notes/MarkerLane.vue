@@ -4,14 +4,17 @@ import { toMs } from '../model/instant'
 import { computed } from 'vue'
 import type { Marker } from '../api/client'
 import type { Span } from '../model/span'
+import NeedleLine from '../ui/NeedleLine.vue'
 import { placesOf, type Place, type Shape } from './markers'
 
 /** Log lines, remarks and reported gaps above the strips. Bad ones are full, warnings hollow, the rest short strokes. */
 interface Props {
   markers: Marker[]
   window: Span
+  /** What the lane is of. */
+  title?: string
 }
-const props = defineProps<Props>()
+const props = withDefaults(defineProps<Props>(), { title: 'Notes' })
 defineEmits<{ find: [marker: Marker] }>()
 const times = useTimes()
 const STEPS = 160
@@ -19,6 +22,7 @@ const MARK: Record<Exclude<Shape, 'stretch'>, string> = {
   bad: 'size-2 rotate-45 bg-ink',
   warning: 'size-2 rotate-45 border border-ink bg-paper',
   plain: 'h-2 w-px bg-soft',
+  change: 'size-[7px] border-[1.5px] border-ink bg-paper',
   note: 'size-2 rounded-full border-2 border-needle bg-paper',
 }
 const places = computed(() => placesOf(props.markers, props.window, STEPS))
@@ -32,7 +36,7 @@ const say = ({ markers }: Place): string => {
 
 <template>
   <div class="strip-grid h-5 shrink-0 border-b border-rule" data-marker-lane>
-    <p class="pl-[18px] text-2xs text-soft">Notes</p>
+    <p class="truncate pl-[18px] text-2xs text-soft" :title="title">{{ title }}</p>
     <div class="relative col-start-3 overflow-hidden">
       <template v-for="place in places" :key="place.markers[0]!.ident">
         <button
@@ -56,6 +60,9 @@ const say = ({ markers }: Place): string => {
           <span :class="MARK[place.shape]" />
         </button>
       </template>
+      <NeedleLine class="inset-y-0" :span="window">
+        <div class="absolute inset-y-0 -ml-px w-[1.5px] bg-needle" />
+      </NeedleLine>
     </div>
   </div>
 </template>

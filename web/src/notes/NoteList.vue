@@ -15,14 +15,24 @@ import { holding, LEVELS, shapeOf, type Severity } from './markers'
 const bench = useWorkbench()
 const times = useTimes()
 const { id, window, moves } = useSession()
-const { markers: marked, severity } = window
+const { markers: marked, changes, severity } = window
 const note = useAddNote(id)
 const search = ref('')
 const text = ref('')
 const trouble = computed(() => note.error.value?.message ?? '')
-const shown = computed(() => holding(marked.value?.markers ?? [], search.value))
+const every = computed(() =>
+  [...(marked.value?.markers ?? []), ...changes.value].sort((a, b) => toMs(a.at) - toMs(b.at)),
+)
+const shown = computed(() => holding(every.value, search.value))
 const left = computed(() => (marked.value?.total ?? 0) - (marked.value?.markers.length ?? 0))
-const WEIGHT = { bad: 'font-semibold', warning: '', plain: 'text-soft', note: 'text-needle', stretch: '' }
+const WEIGHT = {
+  bad: 'font-semibold',
+  warning: '',
+  plain: 'text-soft',
+  note: 'text-needle',
+  change: '',
+  stretch: '',
+}
 
 function add(): void {
   if (bench.needle === null || !text.value.trim()) return
@@ -58,7 +68,7 @@ const choose = (event: Event): void => {
       </select>
     </div>
     <StateNote
-      v-if="marked && !marked.markers.length"
+      v-if="marked && !every.length"
       title="Nothing noted in this window"
       hint="Log lines are kept where the plan asks for them, or a log is imported. A remark can be put at the needle."
     />
@@ -67,7 +77,9 @@ const choose = (event: Event): void => {
         <button type="button" class="block w-full text-left hover:text-needle" @click="moves.note(marker)">
           <span class="flex justify-between gap-2 text-2xs text-soft">
             <span>{{ times.at(toMs(marker.at)) }} {{ marker.source }}</span>
-            <span :class="WEIGHT[shapeOf(marker)]">{{ marker.severity ?? marker.kind }}</span>
+            <span :class="WEIGHT[shapeOf(marker)]">{{
+              marker.severity ?? (shapeOf(marker) === 'change' ? 'change' : marker.kind)
+            }}</span>
           </span>
           <span class="break-words"
             >{{ marker.text

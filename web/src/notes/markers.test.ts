@@ -9,6 +9,7 @@ const made = (at: number, more: Partial<Marker> = {}): Marker => ({
   at: toInstant(at),
   end: null,
   kind: 'log',
+  log: 'press.log',
   text: 'a line',
   source: 'lab[3]',
   severity: 'informational',

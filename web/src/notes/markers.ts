@@ -15,9 +15,12 @@ export const LEVELS: { severity: Severity; label: string }[] = [
 const WORSE: Severity[] = ['emergency', 'alert', 'critical', 'error']
 
 /** How a marker is drawn: never by colour alone. */
-export type Shape = 'note' | 'stretch' | 'bad' | 'warning' | 'plain'
+export type Shape = 'note' | 'change' | 'stretch' | 'bad' | 'warning' | 'plain'
+
+const CHANGE = 'change/'
 
 export function shapeOf(marker: Marker): Shape {
+  if (marker.ident.startsWith(CHANGE)) return 'change'
   if (marker.kind === 'note' && marker.end === null) return 'note'
   if (marker.end !== null) return 'stretch'
   if (marker.severity && WORSE.includes(marker.severity)) return 'bad'
@@ -32,7 +35,7 @@ export interface Place {
   markers: Marker[]
 }
 
-const ORDER: Shape[] = ['plain', 'warning', 'bad', 'note']
+const ORDER: Shape[] = ['plain', 'warning', 'bad', 'change', 'note']
 
 /** Instants that would lie on top of each other become one mark, drawn as the weightiest of them. */
 export function placesOf(markers: Marker[], window: Span, steps: number): Place[] {

@@ -38,7 +38,7 @@ describe('the list of notes', () => {
       {
         method: 'POST',
         path: PATH,
-        body: [{ at: at(30), kind: 'note', text: 'the belt stopped', source: '' }],
+        body: [{ at: at(30), kind: 'note', text: 'the belt stopped', source: '', log: '' }],
       },
     ])
   })

@@ -23,16 +23,29 @@ const labels = computed(() => {
     .filter((item): item is typeof item & { value: number } => item.value !== null)
     .sort((a, b) => (b.line.summary?.mean ?? 0) - (a.line.summary?.mean ?? 0))
   const chosen = ends.filter(({ at }, place) => place < SHOWN || at === props.highlighted)
-  // From above; none closer to the one before it than it is high.
-  let below = Infinity
-  return chosen
-    .map((item) => ({ ...item, px: heightOf(item.value, props.top, props.log) * props.height }))
-    .sort((a, b) => b.px - a.px)
-    .map((item) => {
-      below = Math.max(Math.min(item.px + 1, below - LABEL_PX), 0)
-      return { ...item, bottom: Math.min(below, props.height - LABEL_PX) }
-    })
+  return spread(
+    chosen.map((item) => ({
+      ...item,
+      bottom: heightOf(item.value, props.top, props.log) * props.height + 1,
+    })),
+  )
 })
+
+/** None closer to its neighbour than it is high: moved up from below, and down again from the strip's upper edge. */
+function spread<T extends { bottom: number }>(items: T[]): T[] {
+  const rising = [...items].sort((a, b) => a.bottom - b.bottom)
+  let least = 0
+  for (const item of rising) {
+    item.bottom = Math.max(item.bottom, least)
+    least = item.bottom + LABEL_PX
+  }
+  let most = props.height - LABEL_PX
+  for (const item of rising.reverse()) {
+    item.bottom = Math.max(Math.min(item.bottom, most), 0)
+    most = item.bottom - LABEL_PX
+  }
+  return rising
+}
 
 /** Of its newest tick that is known, where that is near the end: a line that ended long before has no end here. */
 function lastOf(values: (number | null)[]): number | null {

@@ -77,7 +77,7 @@ function last(ms: number | null): void {
         <BarChoice
           name="rare"
           :label="rare.find((layout) => layout.id === board.layout)?.title ?? 'More'"
-          title="More layouts: filesystems, interfaces, protocols, heat"
+          title="More layouts: filesystems, interfaces, protocols, heat, logs"
           :active="rare.some((layout) => layout.id === board.layout)"
           :chosen="board.layout"
           :options="rare.map(({ id, title, note }) => ({ value: id, label: title, title: note }))"
@@ -87,7 +87,7 @@ function last(ms: number | null): void {
           v-if="devices.length"
           name="device"
           :label="board.layout === 'device' && board.device ? labelOf(board.device) : 'One device'"
-          title="Everything about one core, disk, interface, filesystem or sensor"
+          title="Everything about one core, disk, interface, filesystem, sensor or log"
           :active="board.layout === 'device'"
           :chosen="chosen"
           :options="devices.map((device) => ({ value: writeDevice(device), label: labelOf(device) }))"

@@ -29,6 +29,8 @@ const shown = computed(() =>
 const scale = computed(() =>
   scaleFor(props.strip.plan.unit, Math.max(0, ...props.data.lines.map((line) => line.summary?.high ?? 0))),
 )
+/** Three decimals take more room. */
+const wide = computed(() => (scale.value.digits > 2 ? 'w-[38px]' : 'w-[30px]'))
 const inWords = ({ label, summary }: Line): string => {
   const say = (value: number | null | undefined): string => spellAmount(value, props.strip.plan.unit)
   return summary
@@ -43,8 +45,8 @@ const all = computed(() => rows.value.map(({ line }) => inWords(line)).join('\n'
     <thead class="text-soft">
       <tr>
         <th class="text-left font-normal">{{ scale.unit }}</th>
-        <th class="w-[30px] text-right font-normal">mean</th>
-        <th class="w-[30px] text-right font-normal">high</th>
+        <th class="text-right font-normal" :class="wide">mean</th>
+        <th class="text-right font-normal" :class="wide">high</th>
       </tr>
     </thead>
     <tbody>

@@ -5,6 +5,9 @@ import { toMs } from '../model/instant'
 import { useElementSize } from '@vueuse/core'
 import { computed, useTemplateRef, watch } from 'vue'
 import type { Archive } from '../api/client'
+import { useLogs } from '../api/queries'
+import LogReader from '../logs/LogReader.vue'
+import { lanesOf } from '../logs/lines'
 import MarkerLane from '../notes/MarkerLane.vue'
 import { reasonOf, withDamage } from '../notes/markers'
 import { contains, shareAt } from '../model/span'
@@ -34,9 +37,26 @@ defineProps<Props>()
 const bench = useWorkbench()
 const board = useStrips()
 const coreLane = useCoreLane()
-const { window: shown, judgement, moves } = useSession()
+const { id: archiveId, window: shown, judgement, moves } = useSession()
 const { findings } = judgement
+const MOST_LANES = 6
 const markers = computed(() => shown.markers.value?.markers ?? [])
+const { data: logs } = useLogs(archiveId)
+/** Where logs are read, each has a lane of its own. */
+const lanes = computed(() =>
+  board.layout === 'logs'
+    ? lanesOf(logs.value ?? [], MOST_LANES).map((log) => ({
+        log,
+        markers: markers.value.filter((marker) => marker.log === log),
+      }))
+    : [],
+)
+const noted = computed(() => [
+  ...(lanes.value.length
+    ? markers.value.filter((marker) => !lanes.value.some((lane) => lane.log === marker.log))
+    : markers.value),
+  ...shown.changes.value,
+])
 const list = useTemplateRef<HTMLDivElement>('list')
 const { target, lift, stretch, pressed } = useStripDrag(list)
 const carriage = useTemplateRef<HTMLDivElement>('carriage')
@@ -76,6 +96,7 @@ const onsets = computed(() =>
       :device="board.device"
     />
     <FilesystemTable v-if="board.layout === 'filesystems'" class="shrink-0" />
+    <LogReader v-if="board.layout === 'logs'" class="shrink-0" />
     <InterfaceTable v-if="board.layout === 'interfaces'" class="shrink-0" />
     <div
       class="relative min-h-0 grow overflow-x-hidden overflow-y-auto print:overflow-visible"
@@ -88,7 +109,15 @@ const onsets = computed(() =>
       <div class="flex min-h-full flex-col">
         <div class="sticky top-0 z-30 bg-paper print:static">
           <FindingLane v-if="withLane" :findings="findings" :window="window" @find="moves.find" />
-          <MarkerLane v-if="markers.length" :markers="markers" :window="window" @find="moves.note" />
+          <MarkerLane v-if="noted.length" :markers="noted" :window="window" @find="moves.note" />
+          <MarkerLane
+            v-for="lane in lanes"
+            :key="lane.log"
+            :title="lane.log"
+            :markers="lane.markers"
+            :window="window"
+            @find="moves.toLine"
+          />
         </div>
         <CoreLane v-if="coreLane" :window="window" />
         <div class="relative grow">

@@ -122,7 +122,7 @@ const isOf = (strip: Strip, device: string | null): boolean =>
 /** A counter stands for all of its columns, with some attributes for those that have them. */
 const belongs = (strip: Strip, trace: Trace, item: Series): boolean =>
   (item.measure === trace.measure && isOf(strip, item.device)) ||
-  (!strip.plan.byUser && isPartOf(trace.measure, item.measure))
+  (!strip.plan.byUser && !trace.measure.startsWith('log.') && isPartOf(trace.measure, item.measure))
 
 function isPartOf(requested: string, measure: string): boolean {
   const [counter, attributes] = partsOf(requested)

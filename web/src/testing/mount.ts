@@ -87,6 +87,7 @@ function aSession(opened: Opened): Session {
       answered: shallowRef(new Set<string>()),
       since: computed(() => opened.since),
       markers: ref(opened.markers),
+      changes: computed(() => []),
       severity: ref<Severity>('warning'),
     },
     judgement: {
@@ -105,6 +106,7 @@ function aSession(opened: Opened): Session {
       jump: vi.fn<Moves['jump']>(),
       jumpGap: vi.fn<Moves['jumpGap']>(),
       note: vi.fn<Moves['note']>(),
+      toLine: vi.fn<Moves['toLine']>(),
       goTo: vi.fn<Moves['goTo']>(),
     },
   }

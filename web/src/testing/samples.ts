@@ -98,6 +98,7 @@ export const aMarker = (more: Partial<Marker> = {}): Marker => ({
   at: at(12),
   end: null,
   kind: 'log',
+  log: 'kernel',
   text: 'sdb: reset',
   source: 'kernel',
   severity: 'error',

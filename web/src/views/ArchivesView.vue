@@ -84,7 +84,7 @@ const lengthOf = (archive: Archive): string =>
 <template>
   <div class="flex flex-col">
     <TopBar />
-    <main class="grow overflow-y-auto">
+    <main class="relative grow overflow-y-auto">
       <div class="mx-auto w-full max-w-6xl px-6 pt-8 pb-12">
         <h1 class="font-serif text-3xl font-semibold">Archives</h1>
         <p class="mt-1 text-soft">What was recorded of each host. Open one to see when it hurt, and why.</p>

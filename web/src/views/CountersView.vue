@@ -17,7 +17,7 @@ const found = computed(() => {
 <template>
   <div class="flex flex-col">
     <TopBar />
-    <main class="grow overflow-y-auto">
+    <main class="relative grow overflow-y-auto">
       <div class="mx-auto w-full max-w-5xl px-6 pt-8 pb-12">
         <h1 class="font-serif text-3xl font-semibold">Counters</h1>
         <p class="mt-1 text-soft">

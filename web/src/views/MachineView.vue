@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
-import { useArchive, useFacts, useMoment } from '../api/queries'
-import { machinePairs, machineTables } from '../machine/sections'
+import { useArchive, useFacts, useMoment, useUse } from '../api/queries'
+import { machinePairs, machineTables, serviceTable } from '../machine/sections'
 import { spellInstant } from '../model/clock'
 import { toMs, toMsOrNull } from '../model/instant'
 import ChangeList from '../names/ChangeList.vue'
@@ -27,13 +27,21 @@ const { data: moment } = useMoment(
 const uptime = computed(() => moment.value?.readings[0]?.value ?? null)
 const pairs = computed(() => (newest.value ? machinePairs(newest.value.facts, uptime.value) : []))
 const tables = computed(() => (newest.value ? machineTables(newest.value.facts) : []))
+const whole = computed(() => {
+  const [start, end] = [toMsOrNull(archive.value?.start ?? null), toMsOrNull(archive.value?.end ?? null)]
+  return start !== null && end !== null && start < end ? { start, end } : null
+})
+const { data: use } = useUse(id, whole, ref('service'), ref('processor'), ref(''))
+const services = computed(() =>
+  use.value?.recorded ? serviceTable(use.value, newest.value?.facts.groups) : null,
+)
 const changes = computed(() => changesOf(history.value ?? []))
 </script>
 
 <template>
   <div class="flex flex-col">
     <TopBar />
-    <main class="grow overflow-y-auto" tabindex="-1">
+    <main class="relative grow overflow-y-auto" tabindex="-1">
       <div class="mx-auto w-full max-w-5xl px-6 pt-8 pb-12" data-machine>
         <p class="text-2xs text-soft">
           <RouterLink :to="{ name: 'workbench', params: { id } }" class="underline hover:text-needle"
@@ -62,6 +70,13 @@ const changes = computed(() => changesOf(history.value ?? []))
           <section v-for="table in tables" :key="table.title" class="mt-8">
             <h2 class="mb-1 font-serif text-xl font-semibold">{{ table.title }}</h2>
             <PlainTable :caption="table.title" :columns="table.columns" :rows="table.rows" />
+          </section>
+          <section v-if="services?.rows.length" class="mt-8" data-services>
+            <h2 class="mb-1 font-serif text-xl font-semibold">{{ services.title }}</h2>
+            <p class="mb-1 text-soft">
+              What each used over the whole recording, as far as its processes were seen.
+            </p>
+            <PlainTable :caption="services.title" :columns="services.columns" :rows="services.rows" />
           </section>
           <section class="mt-8">
             <h2 class="mb-1 font-serif text-xl font-semibold">What changed</h2>

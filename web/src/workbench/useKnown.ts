@@ -1,5 +1,5 @@
 import { computed, type ComputedRef, type Ref } from 'vue'
-import { useAvailable, useCounters, useMeasures } from '../api/queries'
+import { useAvailable, useCounters, useLogs, useMeasures } from '../api/queries'
 import type { DeviceRef, KnownMeasure } from '../model/layouts'
 
 export type ChartedMeasure = KnownMeasure & { devices: string[]; aliases: string[] }
@@ -22,6 +22,12 @@ const PROCESSES: KnownMeasure[] = [
   { name: 'process.faults', title: 'Process, major faults', unit: '1/s', resource: 'memory', per: null },
 ]
 
+/** How much was logged: of all logs, of one, and of the lines that hold some text. */
+const LOGS: KnownMeasure[] = [
+  { name: 'log.lines', title: 'Log lines', unit: '1/s', resource: 'log', per: 'log' },
+  { name: 'log.errors', title: 'Errors logged', unit: '1/s', resource: 'log', per: 'log' },
+]
+
 const TELLING = [
   { kind: 'disk', measure: 'disk.busy' },
   { kind: 'interface', measure: 'net.receive.rate' },
@@ -35,6 +41,8 @@ export function useKnown(id: Ref<string>): Known {
   const { data: measures } = useMeasures()
   const { data: counters } = useCounters()
   const { data: available } = useAvailable(id)
+  const { data: logs } = useLogs(id)
+  const logNames = computed(() => logs.value?.map((log) => log.name) ?? [])
   const raw = computed<KnownMeasure[] | null>(
     () =>
       counters.value?.map(({ name, title, charted_in: unit, resource }) => ({
@@ -47,19 +55,25 @@ export function useKnown(id: Ref<string>): Known {
   )
   return {
     catalogue: computed(() =>
-      measures.value && raw.value ? [...measures.value, ...raw.value, ...PROCESSES] : null,
+      measures.value && raw.value ? [...measures.value, ...raw.value, ...PROCESSES, ...LOGS] : null,
     ),
     charted: computed(() => [
       ...(available.value ?? []),
+      ...(logNames.value.length ? LOGS : []).map((item) => ({
+        ...item,
+        devices: logNames.value,
+        aliases: [],
+      })),
       ...(raw.value ?? []).map((item) => ({ ...item, devices: [], aliases: [] })),
     ]),
-    devices: computed(() =>
-      TELLING.flatMap(({ kind, measure }) =>
+    devices: computed(() => [
+      ...TELLING.flatMap(({ kind, measure }) =>
         (available.value?.find((item) => item.name === measure)?.devices ?? []).map((name) => ({
           kind,
           name,
         })),
       ),
-    ),
+      ...logNames.value.map((name) => ({ kind: 'log' as const, name })),
+    ]),
   }
 }

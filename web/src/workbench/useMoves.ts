@@ -16,6 +16,8 @@ export interface Moves {
   jump: (by: number) => void
   jumpGap: (by: number) => void
   note: (marker: Marker) => void
+  /** To a line that is read beside the strips: the panel stays as it is. */
+  toLine: (line: Marker) => void
   goTo: (at: number) => void
 }
 
@@ -158,7 +160,12 @@ export function useMoves(
     bench.point(at)
   }
 
-  return { step, zoom, pan, find, findTime, jump, jumpGap, note, goTo }
+  function toLine(line: Marker): void {
+    const at = toMs(line.at)
+    if (bench.extent && at >= bench.extent.start && at <= bench.extent.end) goTo(at)
+  }
+
+  return { step, zoom, pan, find, findTime, jump, jumpGap, note, toLine, goTo }
 }
 
 /** The next one in time, or the one before; after the last comes the first. */

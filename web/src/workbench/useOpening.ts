@@ -8,6 +8,8 @@ import { planNamed, readDevice, writeDevice, type KnownMeasure } from '../model/
 import { readWidth } from '../model/averaging'
 import { parsePlace, placeQuery } from '../model/link'
 import { within, type Span } from '../model/span'
+import { parseReading, readingQuery } from '../logs/lines'
+import { useReading } from '../logs/useReading'
 import { readStrips } from '../model/strips'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
@@ -37,6 +39,7 @@ export function useOpening(
   const router = useRouter()
   const bench = useWorkbench()
   const board = useStrips()
+  const reading = useReading()
   const isLive = ref(false)
   const opened = ref<string | null>(null)
 
@@ -86,6 +89,7 @@ export function useOpening(
       place.needle,
     )
     bench.linkProblem = place.problem
+    reading.open(parseReading(route.query))
     bench.averaging = readWidth(route.query['means'])
     bench.finding = typeof route.query['finding'] === 'string' ? route.query['finding'] : null
     if (isLive.value && !place.window && place.needle === null) bench.follow(true)
@@ -116,6 +120,7 @@ export function useOpening(
         ...(board.layout === 'first' && !board.isChanged ? {} : { layout: board.layout }),
         ...(board.layout === 'device' && board.device ? { device: writeDevice(board.device) } : {}),
         ...(board.isChanged ? { strips: board.text } : {}),
+        ...(board.layout === 'logs' ? readingQuery(reading.now) : {}),
         ...(bench.averaging === null ? {} : { means: String(bench.averaging) }),
         ...(bench.finding === null ? {} : { finding: bench.finding }),
       }

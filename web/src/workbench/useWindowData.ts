@@ -1,10 +1,13 @@
 import { refThrottled } from '@vueuse/core'
 import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from 'vue'
-import type { ApiError, Markers, SeriesSet } from '../api/client'
-import { useMarkers, useSeriesSet } from '../api/queries'
+import type { ApiError, Marker, Markers, SeriesSet } from '../api/client'
+import { useFacts, useMarkers, useSeriesSet } from '../api/queries'
 import { fits } from '../model/averaging'
-import type { Span } from '../model/span'
+import { toMs } from '../model/instant'
+import { contains, type Span } from '../model/span'
 import { namesOfAll } from '../model/strips'
+import { changeNotes } from '../logs/lines'
+import { changesOf } from '../names/facts'
 import type { Severity } from '../notes/markers'
 import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
@@ -24,6 +27,8 @@ export interface WindowData {
   /** Figures since the mark, where one is set. */
   since: ComputedRef<SeriesSet | undefined>
   markers: Ref<Markers | undefined>
+  /** What changed about the machine in the window, as notes. */
+  changes: ComputedRef<Marker[]>
   /** Log lines are shown from this severity on. */
   severity: Ref<Severity>
 }
@@ -62,6 +67,12 @@ export function useWindowData(id: Ref<string>): WindowData {
   const { data: figures } = useSeriesSet(id, sinceMark, ref(1), measures)
   const severity = ref<Severity>('warning')
   const { data: markers } = useMarkers(id, shown, severity)
+  const { data: facts } = useFacts(id)
+  const allChanges = computed(() => changeNotes(changesOf(facts.value ?? [])))
+  const changes = computed(() => {
+    const now = shown.value
+    return now ? allChanges.value.filter((item) => contains(now, toMs(item.at))) : []
+  })
   return {
     width,
     measures,
@@ -71,6 +82,7 @@ export function useWindowData(id: Ref<string>): WindowData {
     isFetching,
     since: computed(() => (sinceMark.value ? figures.value : undefined)),
     markers,
+    changes,
     severity,
   }
 }

@@ -1,7 +1,7 @@
 """All measures, by name, in the order in which screens list them."""
 
 from reditus.core.errors import UnknownMeasure
-from reditus.core.measures.disk import DISK
+from reditus.core.measures.disk import DISK, SWAP_DISK
 from reditus.core.measures.filesystem import FILESYSTEM
 from reditus.core.measures.heat import HEAT
 from reditus.core.measures.measure import Measure
@@ -13,10 +13,10 @@ from reditus.core.measures.protocols import PROTOCOLS
 from reditus.core.measures.raw import counter_measure, is_counter
 from reditus.core.measures.strain import STRAIN
 
-DERIVATION_VERSION = 4
+DERIVATION_VERSION = 5
 """Grows whenever a formula changes, so that what was computed before is computed again."""
 
-_IN_ORDER = (PROCESSOR, HEAT, MEMORY, SWAP, DISK, FILESYSTEM, NETWORK, PROTOCOLS, STRAIN)
+_IN_ORDER = (PROCESSOR, HEAT, MEMORY, SWAP, SWAP_DISK, DISK, FILESYSTEM, NETWORK, PROTOCOLS, STRAIN)
 MEASURES: dict[str, Measure] = {measure.name: measure for part in _IN_ORDER for measure in part}
 
 

@@ -35,6 +35,26 @@ def _flow(frame: Frame, device: str | None, *, counter: str, direction: str | No
     return add(frame.rate(counter, _attributes(name, direction)) for name in devices)
 
 
+def _swap_disks(frame: Frame, counter: str) -> list[str]:
+    """The devices that memory is swapped out to: of a partition its own counters, of a file its filesystem's disk."""
+    known = frame.values_of(counter, DEVICE)
+    found = sorted({swap.disk for swap in frame.facts.swaps.values() if swap.disk in known})
+    if not found:
+        raise UnknownCounter(f"{counter} of the disks that swap lies on")
+    return found
+
+
+def _swap_flow(frame: Frame, _: str | None, *, direction: str) -> Series:
+    return add(frame.rate(IO, _attributes(name, direction)) for name in _swap_disks(frame, IO))
+
+
+def _swap_wait(frame: Frame, _: str | None) -> Series:
+    keys = [_attributes(name, way) for name in _swap_disks(frame, OPERATIONS) for way in ("read", "write")]
+    spent = add(frame.delta(OPERATION_TIME, key) for key in keys)
+    done = add(frame.delta(OPERATIONS, key) for key in keys)
+    return Series(spent.timebase, ratio(spent.values, done.values))
+
+
 def _wait(frame: Frame, device: str | None, *, directions: tuple[str, ...]) -> Series:
     """Mean seconds a request took, over the requests that ended in the interval; unknown where none did."""
     devices = [device] if device is not None else _machine_disks(frame, OPERATIONS)
@@ -115,6 +135,26 @@ def _stall(scope: str, text: str) -> Measure:
     )  # fmt: skip
 
 
+def _every(counter: str, *directions: str) -> tuple[Need, ...]:
+    return tuple(Need(counter, ((DISK_DIRECTION, way),), Reach.EVERY) for way in directions)
+
+
+SWAP_DISK = [
+    *(
+        Measure(
+            f"swap.disk.{direction}", f"{past} on swap's disk", Unit.BYTES_PER_S, Resource.SWAP,
+            f"Bytes {past.lower()} on the devices that swap lies on, by whoever did: of a file it is its whole disk.",
+            "Δsectors × 512 B / Δt", _every(IO, direction), partial(_swap_flow, direction=direction), total=Unit.BYTES,
+        )
+        for direction, past in (("read", "Read"), ("write", "Written"))
+    ),
+    Measure(
+        "swap.disk.wait", "Wait on swap's disk", Unit.SECONDS, Resource.SWAP,
+        "Mean time that a read or write took on the devices that swap lies on: what a page that comes back costs.",
+        "Δtime in requests / Δrequests, reads and writes",
+        (*_every(OPERATION_TIME, "read", "write"), *_every(OPERATIONS, "read", "write")), _swap_wait, per_event=True,
+    ),
+]  # fmt: skip
 DISK = [
     _measure(
         "disk.queue", "Requests in flight", Unit.COUNT,
