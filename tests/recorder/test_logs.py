@@ -46,7 +46,7 @@ def append(path, text):
         out.write(text)
 
 
-def test_any_text_whose_lines_tell_their_time_is_followed(tmp_path, monkeypatch):
+def test_any_text_with_times_is_followed(tmp_path, monkeypatch):
     monkeypatch.setenv("TZ", "Europe/Berlin")
     time.tzset()
     path = tmp_path / "press.log"

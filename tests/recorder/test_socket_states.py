@@ -58,7 +58,7 @@ def test_too_many_are_left_out_for_a_while(monkeypatch):
         assert counted(probe, REST_NS + 2)["listen"] >= 1
 
 
-def test_a_kernel_that_does_not_tell_is_left_alone(monkeypatch):
+def test_a_kernel_without_socket_diagnosis_is_left_alone(monkeypatch):
     def refused(*_):
         raise OSError(errno.EPROTONOSUPPORT, "no such thing")
 

@@ -43,7 +43,7 @@ export function lineAt(lines: Marker[], at: number): number {
 /** Lines this near to an end of what is loaded are too near: there may be more beyond it. */
 const MARGIN = 20
 
-/** Whether lines around a moment have to be loaded, for those that are there end too near to it. `most` were asked for. */
+/** Whether lines around a moment have to be loaded, for those that are there end too near to it. `most` are loaded at once. */
 export function isTooNear(lines: Marker[], at: number, most: number): boolean {
   if (lines.length < most) return false // there are no others
   const here = lineAt(lines, at)

@@ -143,7 +143,7 @@ SWAP_DISK = [
     *(
         Measure(
             f"swap.disk.{direction}", f"{past} on swap's disk", Unit.BYTES_PER_S, Resource.SWAP,
-            f"Bytes {past.lower()} on the devices that swap lies on, by whoever did: of a file it is its whole disk.",
+            f"Bytes {past.lower()} on the devices that swap lies on, by all programs: of a file it is its whole disk.",
             "Δsectors × 512 B / Δt", _every(IO, direction), partial(_swap_flow, direction=direction), total=Unit.BYTES,
         )
         for direction, past in (("read", "Read"), ("write", "Written"))
