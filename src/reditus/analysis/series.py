@@ -7,7 +7,7 @@ import numpy as np
 
 from reditus.analysis.rollups import rolled
 from reditus.core.binning import Binner, BinStats, bin_edges, rolled_edges
-from reditus.core.binning.edges import MAX_BINS, requested_edges
+from reditus.core.binning.edges import MAX_BINS, aligned_edges, requested_edges
 from reditus.core.errors import UnknownCounter
 from reditus.core.frame import Frame, Series
 from reditus.core.measures import MEASURES
@@ -212,6 +212,32 @@ def binned(reader: Reader, keys: Sequence[SeriesKey], window: Window, width: int
             for key, part in zip(keys, coarse, strict=True)
         ],
     )
+
+
+def binned_by(reader: Reader, keys: Sequence[SeriesKey], window: Window, bin_ns: int) -> BinnedSeries:
+    """Measures over bins of a length, on whole multiples of it: from rollups where there are many ticks and those fit,
+    else from the ticks.
+    """
+    interval_ns = reader.extent.interval_ns or 0
+    inner = cut_to_ticks(reader, window)
+    edges_ns = aligned_edges(window, bin_ns)
+    level_s = dividing_level(bin_ns, interval_ns, inner)
+    if level_s is None:
+        found: dict[SeriesKey, BinStats | None] = {}
+        for group in _groups(reader, keys, inner):
+            binner = Binner(window, edges_ns)
+            reads = read(reader, group, inner)[1]
+            binner.prepare([item.series for item in reads if item.series is not None])
+            found |= {item.key: None if item.series is None else binner.binned(item.series) for item in reads}
+        return BinnedSeries(edges_ns, [found[key] for key in keys])
+    inner_edges_ns = _cut_edges(edges_ns, inner)
+    at = int(np.searchsorted(edges_ns, inner_edges_ns[0]))
+    out: list[BinStats | None] = []
+    for part in _coarse(reader, keys, inner_edges_ns, level_s):
+        whole = BinStats.unknown(len(edges_ns) - 1)
+        whole.put(at, part)
+        out.append(whole)
+    return BinnedSeries(edges_ns, out)
 
 
 SLICE_NUMBERS = 1 << 19

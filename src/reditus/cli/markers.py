@@ -10,9 +10,9 @@ import typer
 from reditus.cli.client import Client, marker_as_json
 from reditus.cli.console import Failure, err, out
 from reditus.cli.service import service, settings_of_environment
-from reditus.core.log_reading import LogRead, LogTimes, ZoneError, read_any, zone_named
 from reditus.core.markers import MAX_LOG, SEVERITIES, in_log
 from reditus.core.rfc3339 import TimeError, parse_time, spell_bounded
+from reditus.exchange.log_reading import LogRead, LogTimes, ZoneError, read_any, zone_named
 from reditus.server.marker_schemas import MOST_AT_ONCE, DeviceKind
 
 markers = typer.Typer(help="Markers: log lines, gaps with their reasons, remarks.", no_args_is_help=True)

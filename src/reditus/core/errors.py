@@ -18,7 +18,7 @@ Errors subclass the builtin a caller would already catch:
     ├── UnknownCounter(LookupError)
     ├── UnknownMeasure(LookupError)
     ├── WindowError(ValueError)      a stretch of time that makes no sense
-    ├── ZoneError(ValueError)        a name that is no time zone (log_reading)
+    ├── ZoneError(ValueError)        a name that is no time zone (exchange/log_reading)
     ├── UnknownLog(ValueError)       a file whose lines tell no time that is known (log_text)
     ├── TimeError(ValueError)        a text that is no RFC 3339 time (rfc3339)
     ├── OutsideError(ValueError)     a text or number from outside that cannot be used (outside)

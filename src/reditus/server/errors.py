@@ -22,11 +22,11 @@ from reditus.core.errors import (
     WindowError,
 )
 from reditus.core.facts import FactsError
-from reditus.core.log_reading import ZoneError
 from reditus.core.log_text import UnknownLog
 from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
 from reditus.core.rfc3339 import TimeError
+from reditus.exchange.log_reading import ZoneError
 from reditus.server.lanes import Busy, RequestTooLarge
 from reditus.server.schemas import BadVerdict
 from reditus.store import (

@@ -2,7 +2,7 @@
 
 from pydantic import Field
 
-from reditus.core.log_reading import LogRead
+from reditus.exchange.log_reading import LogRead
 from reditus.server.marker_schemas import MarkerOut
 from reditus.server.schemas import Out, Time
 from reditus.store.records import LogInfo

@@ -2,6 +2,7 @@
 
 from reditus.server.routers import (
     archives,
+    comparison,
     diagnosis,
     docs,
     filesystems,
@@ -42,6 +43,7 @@ ROUTERS = [
     plans.router,
     recorders.router,
     diagnosis.router,
+    comparison.router,
     live.router,
     docs.router,
 ]

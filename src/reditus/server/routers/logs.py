@@ -7,9 +7,9 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Request
 
 from reditus.core.errors import WindowError
-from reditus.core.log_reading import SAMPLE_BYTES, LogRead, LogTimes, read_any, zone_named
 from reditus.core.markers import MAX_LOG, SEVERITIES, in_log
 from reditus.core.rfc3339 import parse_time
+from reditus.exchange.log_reading import SAMPLE_BYTES, LogRead, LogTimes, read_any, zone_named
 from reditus.server.cancellation import run_until_disconnect
 from reditus.server.context import ContextDep, StoreDep
 from reditus.server.document_schemas import Severity

@@ -1,0 +1,152 @@
+"""What is different: a window of an archive or host against a reference."""
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Query, Request
+
+from reditus.analysis.comparison import (
+    Interval,
+    Used,
+    common_bin_ns,
+    finding_changes,
+    interval_of,
+    program_changes,
+    read_programs,
+    read_side,
+)
+from reditus.analysis.diagnosis import diagnose_timeline
+from reditus.analysis.windows import requested_window
+from reditus.core.comparison import Comparison, Side, compare
+from reditus.core.comparison.verdict import verdict_of
+from reditus.core.durations import spell_duration
+from reditus.core.errors import WindowError
+from reditus.core.fact_changes import fact_changes
+from reditus.core.measures.selection import SeriesKey
+from reditus.core.rfc3339 import spell_time
+from reditus.core.types import NS_PER_S
+from reditus.server.cancellation import check_cancelled, run_until_disconnect
+from reditus.server.comparison_schemas import ComparisonOut, FindingChangeOut, side_out
+from reditus.server.context import Context, ContextDep
+from reditus.server.schemas import Moment
+
+router = APIRouter(prefix="/archives/{archive_id}/comparison", tags=["comparison"])
+
+LEAST_COVERED = 0.9
+ALIKE_LENGTH = 1.1
+_Requested = tuple[UUID, str | None, str | None]
+Start = Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")]
+End = Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")]
+With = Annotated[UUID | None, Query(alias="with", description="Archive or host of the reference; else the same.")]
+WithStart = Annotated[Moment | None, Query(alias="with_from", description="RFC 3339; else its beginning.")]
+WithEnd = Annotated[Moment | None, Query(alias="with_to", description="RFC 3339; else its end.")]
+
+
+@router.get("")
+async def read_comparison(
+    archive_id: UUID,
+    request: Request,
+    context: ContextDep,
+    start: Start = None,
+    end: End = None,
+    other: With = None,
+    other_start: WithStart = None,
+    other_end: WithEnd = None,
+) -> ComparisonOut:
+    """Every measure of both sides, what differs beyond chance ranked by what it means for work, and a sentence."""
+    requested = [(archive_id, start, end), (other or archive_id, other_start, other_end)]
+
+    def work() -> ComparisonOut:
+        intervals = [_interval(context, *side) for side in requested]
+        if intervals[0].window == intervals[1].window and requested[0][0] == requested[1][0]:
+            raise WindowError("window and reference are the same stretch; choose another reference")
+        bin_ns = common_bin_ns(intervals)
+        # One after the other: a request takes one connection.
+        sides: list[Side] = []
+        keys: list[SeriesKey] = []
+        programs: list[dict[str, Used] | None] = []
+        for (archive, _, _), interval in zip(requested, intervals, strict=True):
+            with context.store.reading(archive, check_cancelled, context.budget.long) as reader:
+                side, own = read_side(reader, reader.scope.host_name, interval.window, bin_ns)
+                programs.append(read_programs(reader, interval.window))
+            sides.append(side)
+            keys += own
+        found = compare(sides[0], sides[1], tuple(dict.fromkeys(keys)), check_cancelled)
+        window, reference = (side_out(side, str(item[0])) for side, item in zip(sides, requested, strict=True))
+        used, used_before = programs
+        return ComparisonOut.of(
+            (window, reference),
+            found,
+            verdict_of(found),
+            None if used is None or used_before is None else program_changes(used, used_before),
+            fact_changes(sides[1].facts, sides[0].facts) + _since(context, requested, intervals),
+            _limits(intervals, found),
+        )
+
+    return await run_until_disconnect(request, work, context.lanes.long)
+
+
+@router.get("/findings")
+async def read_finding_changes(
+    archive_id: UUID,
+    request: Request,
+    context: ContextDep,
+    start: Start = None,
+    end: End = None,
+    other: With = None,
+    other_start: WithStart = None,
+    other_end: WithEnd = None,
+) -> list[FindingChangeOut]:
+    """Findings of both sides: which are new, gone, longer or shorter."""
+    requested = [(archive_id, start, end), (other or archive_id, other_start, other_end)]
+
+    def work() -> list[FindingChangeOut]:
+        found = []
+        for archive, since, until in requested:
+            with context.store.reading(archive, check_cancelled, context.budget.long) as reader:
+                found.append(
+                    diagnose_timeline(reader, requested_window(reader, since, until), context.judged).diagnosis
+                )
+        return [FindingChangeOut.of(change) for change in finding_changes(*found)]
+
+    return await run_until_disconnect(request, work, context.lanes.long)
+
+
+def _interval(context: Context, archive: UUID, start: str | None, end: str | None) -> Interval:
+    with context.store.reading(archive, check_cancelled, context.budget.long) as reader:
+        return interval_of(reader, requested_window(reader, start, end))
+
+
+def _since(context: Context, requested: Sequence[_Requested], intervals: Sequence[Interval]) -> list[str]:
+    """What changed about one host between two of its windows, where its newest facts do not tell it."""
+    if requested[0][0] != requested[1][0]:
+        return []
+    first, last = sorted(interval.window.end_ns for interval in intervals)
+    history = context.store.archives.facts_history(requested[0][0])
+    out = []
+    for (_, before), (since_ns, after) in pairwise(history):
+        if first < since_ns <= last:
+            out += [f"{spell_time(since_ns)}: {change}" for change in fact_changes(before, after)]
+    return out
+
+
+def _limits(intervals: Sequence[Interval], found: Comparison) -> list[str]:
+    """What limits the answer, in sentences."""
+    out = []
+    own_s, its_s = (interval.window.length_s for interval in intervals)
+    if max(own_s, its_s) > ALIKE_LENGTH * min(own_s, its_s):
+        out.append(f"The window is {spell_duration(own_s)} long and the reference {spell_duration(its_s)}.")
+    for side, name in ((found.window, "window"), (found.reference, "reference")):
+        if not side.stats:
+            out.append(f"The {name} holds no ticks.")
+            continue
+        seen_s = max(float(stats.observed_s.sum()) for stats in side.stats.values())
+        if seen_s < LEAST_COVERED * side.window.length_s:
+            out.append(f"Of the {name} {seen_s / side.window.length_s:.0%} was recorded.")
+    paces = sorted({interval.interval_ns for interval in intervals})
+    if len(paces) > 1:
+        spelled = " and ".join(spell_duration(pace_ns / NS_PER_S) for pace_ns in paces)
+        out.append(f"The sides were recorded every {spelled}: peaks of the finer one are higher for it.")
+    return out
