@@ -8,6 +8,7 @@ export const router = createRouter({
     { path: '/', name: 'archives', component: () => import('./views/ArchivesView.vue') },
     { path: '/recorders', name: 'recorders', component: () => import('./views/RecordersView.vue') },
     { path: '/counters', name: 'counters', component: () => import('./views/CountersView.vue') },
+    { path: '/archives/:id/compare', name: 'compare', component: () => import('./views/CompareView.vue') },
     { path: '/archives/:id/machine', name: 'machine', component: () => import('./views/MachineView.vue') },
     { path: '/archives/:id', name: 'workbench', component: WorkbenchView },
     { path: '/:anything(.*)*', name: 'lost', component: () => import('./views/LostView.vue') },

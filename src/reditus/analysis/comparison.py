@@ -1,11 +1,11 @@
 """Two windows of any two timelines held against each other: measures, processes, findings, and what changed between."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from reditus.analysis.series import binned_by
 from reditus.analysis.use import By, read_use
-from reditus.core.comparison import Side, aligned_bin_ns
+from reditus.core.comparison import Comparison, Side, aligned_bin_ns, compare
 from reditus.core.comparison.roles import meaning_of
 from reditus.core.diagnosis.finding import Diagnosis, Finding
 from reditus.core.measures.selection import SeriesKey, everything
@@ -46,8 +46,34 @@ def interval_of(reader: Reader, window: Window) -> Interval:
     return Interval(window, reader.extent.interval_ns or NS_PER_S)
 
 
-def read_side(reader: Reader, name: str, window: Window, bin_ns: int) -> tuple[Side, tuple[SeriesKey, ...]]:
-    """Every comparable measure over bins of a length, and which those are."""
+@dataclass(frozen=True, slots=True)
+class ReadSide:
+    """One side as it was read: measures, which of them it may have, and programs; None without processes."""
+
+    side: Side
+    keys: tuple[SeriesKey, ...]
+    programs: "dict[str, Used] | None"
+
+
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """Both sides held against each other."""
+
+    measures: Comparison
+    programs: "list[ProgramChange] | None"
+    """None where a side has no processes."""
+
+
+def compare_sides(own: ReadSide, other: ReadSide, check: Callable[[], None]) -> Compared:
+    """`check` is called between parts of the work."""
+    found = compare(own.side, other.side, tuple(dict.fromkeys(own.keys + other.keys)), check)
+    if own.programs is None or other.programs is None:
+        return Compared(found, None)
+    return Compared(found, program_changes(own.programs, other.programs))
+
+
+def read_side(reader: Reader, window: Window, bin_ns: int) -> ReadSide:
+    """Every comparable measure over bins of a length, and what programs used."""
     keys = comparable_keys(reader)
     found = binned_by(reader, keys, window, bin_ns)
     stats = {
@@ -55,7 +81,8 @@ def read_side(reader: Reader, name: str, window: Window, bin_ns: int) -> tuple[S
         for key, part in zip(keys, found.series, strict=True)
         if part is not None and part.observed_s.any()
     }
-    return Side(name, reader.scope.facts, window, bin_ns, stats), keys
+    side = Side(reader.scope.host_name, reader.scope.facts, window, bin_ns, stats)
+    return ReadSide(side, keys, read_programs(reader, window))
 
 
 @dataclass(frozen=True, slots=True)

@@ -127,6 +127,10 @@ class Client:
         """Findings and what was ruled out in a window."""
         return dict(self._request("GET", f"/api/archives/{archive_id}/diagnosis", params=dict(window)))
 
+    def comparison(self, archive_id: str, query: Mapping[str, str]) -> dict[str, Any]:
+        """What is different between a window and a reference."""
+        return dict(self._request("GET", f"/api/archives/{archive_id}/comparison", params=dict(query)))
+
     def put_verdict(self, archive_id: str, body: dict[str, Any]) -> None:
         """Confirm, dismiss or remark upon a finding."""
         self._request("PUT", f"/api/archives/{archive_id}/verdicts", json=body)

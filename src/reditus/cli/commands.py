@@ -14,9 +14,11 @@ import structlog
 import typer
 
 from reditus.cli.archives import archiving
+from reditus.cli.captures import capture_of
 from reditus.cli.check import check
 from reditus.cli.child_processes import Child
 from reditus.cli.client import Client
+from reditus.cli.comparison import compare_windows
 from reditus.cli.console import Failure, err, out, say, step
 from reditus.cli.markers import markers, name
 from reditus.cli.plans import check_plan_exists, direct, planning, recorders
@@ -34,7 +36,7 @@ from reditus.core.errors import UnknownMeasure, WindowError
 from reditus.core.rfc3339 import TimeError, spell_time
 from reditus.core.types import NS_PER_MS, NS_PER_S
 from reditus.core.window import parse_window
-from reditus.exchange import CaptureError, FieldCapture, field_script, read_capture
+from reditus.exchange import field_script
 from reditus.recorder.stopping import StopSwitch, handling
 from reditus.server.schemas import DiagnosisOut
 
@@ -203,6 +205,7 @@ app.add_typer(planning, name="plan")
 app.add_typer(markers, name="markers")
 app.command()(name)
 app.command()(verdict)
+app.command("compare")(compare_windows)
 app.add_typer(recorders, name="recorders")
 app.command()(check)
 app.command()(direct)
@@ -220,7 +223,7 @@ def import_file(
     name: Annotated[str | None, typer.Option("--name", help="Name of the archive; else the file's.")] = None,
 ) -> None:
     """Turn a field capture into an archive. The same file again is the same archive."""
-    capture = _capture(file, name)
+    capture = capture_of(file, name)
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         recording = capture.recording
         fresh = client.load(recording)
@@ -262,7 +265,7 @@ def test() -> None:
 
 def _diagnose_file(file: Path, start: str | None, end: str | None, *, as_json: bool) -> None:
     """Judge a field capture directly: no server, no database."""
-    recording = _capture(file, None).recording
+    recording = capture_of(file, None).recording
     try:
         extent = recording.window()
         window = parse_window(start, end, (extent.start_ns, extent.end_ns))
@@ -281,21 +284,6 @@ def _diagnose_file(file: Path, start: str | None, end: str | None, *, as_json: b
         print(json.dumps(judged, indent=1))
     else:
         show_diagnosis({"name": recording.name}, judged, out)
-
-
-def _capture(file: Path, name: str | None) -> FieldCapture:
-    """Read a capture, and tell on stderr what could not be used of it."""
-    try:
-        capture = read_capture(file, name=name)
-    except OSError as why:
-        raise Failure(f"{file} cannot be read: {why.strerror}") from why
-    except CaptureError as why:
-        raise Failure(str(why)) from why
-    for remark in capture.remarks:
-        err.print(f"{file}:{remark.line}: {remark.text}", markup=False)
-    if capture.more_remarks:
-        err.print(f"{file}: and {capture.more_remarks} more", markup=False)
-    return capture
 
 
 def recorder_arguments(running: Service, *, name: str, every: str) -> list[str]:

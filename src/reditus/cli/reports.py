@@ -160,11 +160,13 @@ def _because(finding: dict[str, Any], findings: list[dict[str, Any]]) -> str:
 def _show_evidence(evidence: list[dict[str, Any]], console: Console, names: dict[str, dict[str, str]]) -> None:
     for item in evidence:
         of = f" of {labelled(names, item['measure'], item['device'])}" if item["device"] else ""
-        against = "" if item["threshold"] is None else f" ({item['reads']} {_value(item['threshold'], item['unit'])})"
-        console.print(f"  {item['measure']}{of}: {_value(item['value'], item['unit'])}{against}", markup=False)
+        against = (
+            "" if item["threshold"] is None else f" ({item['reads']} {spell_value(item['threshold'], item['unit'])})"
+        )
+        console.print(f"  {item['measure']}{of}: {spell_value(item['value'], item['unit'])}{against}", markup=False)
 
 
-def _value(value: float, unit: str) -> str:
+def spell_value(value: float, unit: str) -> str:
     """In the unit that people read it in: 12668247900.98 bytes are 11.8 GiB, and 0.0244 s are 24.4 ms."""
     match unit:
         case "share":

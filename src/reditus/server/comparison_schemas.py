@@ -16,6 +16,8 @@ from reditus.core.types import NS_PER_S, FloatArray
 from reditus.server.schemas import Out, Time
 
 MOST_ALIKE = 60
+MARGIN, MARGIN_TIMES = 0.08, 1.3
+"""A scale goes on beyond its values by so much, so that what stands at an end is seen whole."""
 LOG_FROM = 30.0
 """Where one side is so many times the other, both are drawn on a logarithmic scale."""
 
@@ -95,8 +97,11 @@ class DifferenceOut(Out):
         low, high = (float(value) for value in np.quantile(both, [0.002, 0.998]))
         is_log = low > 0 and max(item.ratio, 1 / item.ratio) >= LOG_FROM
         if is_log:
+            low, high = low / MARGIN_TIMES, high * MARGIN_TIMES
             shapes = [shape_of(np.log(np.maximum(side, low)), np.log(low), np.log(high)) for side in (here, there)]
         else:
+            margin = MARGIN * (high - low)
+            low, high = low - margin, high + margin
             shapes = [shape_of(side, low, high) for side in (here, there)]
         return cls(
             measure=item.measure.name,

@@ -9,10 +9,12 @@ import {
   type ApiError,
   type Archive,
   type Available,
+  type Comparison,
   type Counter,
   type Diagnosis,
   type Facts,
   type Filesystem,
+  type FindingChange,
   type Gaps,
   type Health,
   type Layout,
@@ -308,6 +310,70 @@ export function useFindingsOf(id: Ref<string>, window: Ref<Span | null>): Query<
       const query = { from: toInstant(start), to: toInstant(end) }
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/diagnosis', { params, signal }))
+    },
+  })
+}
+
+interface Sides {
+  from: string
+  to: string
+  with: string
+  with_from: string
+  with_to: string
+}
+const sidesOf = (window: Span | null, other: string, reference: Span | null): Sides => ({
+  from: toInstant(window?.start ?? 0),
+  to: toInstant(window?.end ?? 1),
+  with: other,
+  with_from: toInstant(reference?.start ?? 0),
+  with_to: toInstant(reference?.end ?? 1),
+})
+
+/** What is different between a window and a reference. */
+export function useComparison(
+  id: Ref<string>,
+  window: Ref<Span | null>,
+  other: Ref<string>,
+  reference: Ref<Span | null>,
+): Query<Comparison> {
+  return useQuery<Comparison, ApiError>({
+    meta: { doing: 'comparing' },
+    queryKey: computed(() => ['comparison', id.value, window.value, other.value, reference.value]),
+    enabled: computed(() => window.value !== null && reference.value !== null),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    shallow: true,
+    queryFn: ({ signal }) => {
+      const query = sidesOf(window.value, other.value, reference.value)
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/comparison', { params, signal }))
+    },
+  })
+}
+
+/** Which findings are new, gone, longer or shorter. */
+export function useFindingChanges(
+  id: Ref<string>,
+  window: Ref<Span | null>,
+  other: Ref<string>,
+  reference: Ref<Span | null>,
+): Query<FindingChange[]> {
+  return useQuery<FindingChange[], ApiError>({
+    meta: { doing: 'judging both' },
+    queryKey: computed(() => [
+      'comparison',
+      id.value,
+      window.value,
+      other.value,
+      reference.value,
+      'findings',
+    ]),
+    enabled: computed(() => window.value !== null && reference.value !== null),
+    staleTime: 60_000,
+    queryFn: ({ signal }) => {
+      const query = sidesOf(window.value, other.value, reference.value)
+      const params = { path: { archive_id: id.value }, query }
+      return unwrap(api.GET('/api/archives/{archive_id}/comparison/findings', { params, signal }))
     },
   })
 }

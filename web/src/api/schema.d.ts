@@ -117,6 +117,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Comparison
+         * @description Every measure of both sides, what differs beyond chance ranked by what it means for work, and a sentence.
+         */
+        get: operations["read_comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/comparison/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Finding Changes
+         * @description Findings of both sides: which are new, gone, longer or shorter.
+         */
+        get: operations["read_finding_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/copies": {
         parameters: {
             query?: never;
@@ -1190,6 +1230,56 @@ export interface components {
             size_bytes: number;
         };
         /**
+         * ComparisonOut
+         * @description What is different between two windows, the most telling first.
+         */
+        ComparisonOut: {
+            /**
+             * Alike
+             * @description Some of the others, the nearest to a difference first.
+             */
+            alike: components["schemas"]["DifferenceOut"][];
+            /** Because */
+            because: string[];
+            /**
+             * Changes
+             * @description What is different about the machine itself.
+             */
+            changes: string[];
+            /**
+             * Compared
+             * @description Measures of devices that were held against each other.
+             */
+            compared: number;
+            /**
+             * Differences
+             * @description Beyond chance, and large enough to matter.
+             */
+            differences: components["schemas"]["DifferenceOut"][];
+            /**
+             * Gaps
+             * @description What limits the answer, as sentences.
+             */
+            gaps: string[];
+            /** Not Compared */
+            not_compared: components["schemas"]["NotComparedOut"][];
+            /**
+             * Programs
+             * @description Null where a side has no processes.
+             */
+            programs: components["schemas"]["ProgramChangeOut"][] | null;
+            reference: components["schemas"]["SideOut"];
+            /** Sentence */
+            sentence: string;
+            /**
+             * Unmatched
+             * @description Devices on one side only, as sentences.
+             */
+            unmatched: string[];
+            what: components["schemas"]["What"];
+            window: components["schemas"]["SideOut"];
+        };
+        /**
          * ContributorOut
          * @description A recorded process, and its share of the whole: of what all had, or of one core's time.
          */
@@ -1404,6 +1494,71 @@ export interface components {
             window: components["schemas"]["DiagnosedWindowOut"];
         };
         /**
+         * DifferenceOut
+         * @description A measure of a device on both sides.
+         */
+        DifferenceOut: {
+            /**
+             * Delta
+             * @description Cliff's delta, −1 to 1: 1 where every value of the window is above.
+             */
+            delta: number;
+            /**
+             * Delta High
+             * @description Between these delta lies, 95 % sure.
+             */
+            delta_high: number;
+            /** Delta Low */
+            delta_low: number;
+            /** Device */
+            device: string | null;
+            /**
+             * Likewise
+             * @description Other devices of which the same can be said.
+             */
+            likewise: string[];
+            /** Measure */
+            measure: string;
+            /**
+             * P
+             * @description How likely such a delta is where nothing differs.
+             */
+            p: number;
+            /**
+             * Ratio
+             * @description Times as much; what is next to nothing counts as a floor, 64 is the most.
+             */
+            ratio: number;
+            reference: components["schemas"]["DistributionOut"];
+            /** Reference Device */
+            reference_device: string | null;
+            resource: components["schemas"]["Resource"];
+            /** @description What the measure tells of work. */
+            role: components["schemas"]["Role"];
+            /** Scale High */
+            scale_high: number;
+            /**
+             * Scale Log
+             * @description Whether the shapes stand on a logarithmic scale.
+             */
+            scale_log: boolean;
+            /** Scale Low */
+            scale_low: number;
+            /**
+             * Shift
+             * @description Hodges–Lehmann shift, in the measure's unit.
+             */
+            shift: number;
+            /** Shift High */
+            shift_high: number;
+            /** Shift Low */
+            shift_low: number;
+            /** Title */
+            title: string;
+            unit: components["schemas"]["Unit"];
+            window: components["schemas"]["DistributionOut"];
+        };
+        /**
          * DirectIn
          * @description New orders; what is left out stays as it is.
          */
@@ -1441,6 +1596,35 @@ export interface components {
             scheduler?: string | null;
             /** Size Bytes */
             size_bytes?: number | null;
+        };
+        /**
+         * DistributionOut
+         * @description One side's values of a measure, in its unit. Quantiles are of the bins' means, lowest and highest of ticks.
+         */
+        DistributionOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+            /** Median */
+            median: number;
+            /** P95 */
+            p95: number;
+            /** P99 */
+            p99: number;
+            /** Q1 */
+            q1: number;
+            /** Q3 */
+            q3: number;
+            /**
+             * Shape
+             * @description Density over equal parts of the scale, the highest is 1.
+             */
+            shape: number[];
+            /** Values */
+            values: number;
         };
         /**
          * EvidenceOut
@@ -1569,6 +1753,27 @@ export interface components {
             mount: string;
             /** Used Bytes */
             used_bytes: number | null;
+        };
+        /**
+         * FindingChangeOut
+         * @description A kind of finding of a device on both sides.
+         */
+        FindingChangeOut: {
+            /** Device */
+            device: string | null;
+            /** Kind */
+            kind: string;
+            /** Reference S */
+            reference_s: number;
+            /** Title */
+            title: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "new" | "gone" | "longer" | "shorter";
+            /** Window S */
+            window_s: number;
         };
         /**
          * FindingOut
@@ -2173,6 +2378,18 @@ export interface components {
             options?: string | null;
         };
         /**
+         * NotComparedOut
+         * @description What could not be compared, and why.
+         */
+        NotComparedOut: {
+            /** Device */
+            device: string | null;
+            /** Measure */
+            measure: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * OccurrenceOut
          * @description One of the times that a finding was there.
          */
@@ -2496,6 +2713,21 @@ export interface components {
             total: components["schemas"]["UsageOut"] | null;
         };
         /**
+         * ProgramChangeOut
+         * @description A program on both sides.
+         */
+        ProgramChangeOut: {
+            /** Name */
+            name: string;
+            reference: components["schemas"]["UsedOut"];
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "new" | "gone" | "heavier" | "lighter";
+            window: components["schemas"]["UsedOut"];
+        };
+        /**
          * Quantity
          * @description What can be used, in the order of the amounts' columns.
          * @enum {string}
@@ -2607,6 +2839,12 @@ export interface components {
          */
         Resource: "processor" | "memory" | "swap" | "disk" | "network" | "log";
         /**
+         * Role
+         * @description What a measure tells of work.
+         * @enum {string}
+         */
+        Role: "demand" | "response" | "loss" | "mix" | "level" | "other";
+        /**
          * RuledOutOut
          * @description What looked like a problem and is none.
          */
@@ -2702,6 +2940,34 @@ export interface components {
              * @description Milliseconds since the epoch, in the order of time.
              */
             times_ms: number[][];
+        };
+        /**
+         * SideOut
+         * @description One side of a comparison.
+         */
+        SideOut: {
+            /**
+             * Archive
+             * @description The id that was requested.
+             */
+            archive: string;
+            /**
+             * Bin S
+             * @description Length of the bins that both sides were compared in.
+             */
+            bin_s: number;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Host */
+            host: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
         };
         /**
          * StoredOut
@@ -3044,6 +3310,22 @@ export interface components {
             user: string | null;
         };
         /**
+         * UsedOut
+         * @description What a program used, a second of what was recorded.
+         */
+        UsedOut: {
+            /** Cores */
+            cores: number;
+            /** Memory Bytes */
+            memory_bytes: number;
+            /** Processes */
+            processes: number;
+            /** Read Bytes Per S */
+            read_bytes_per_s: number;
+            /** Written Bytes Per S */
+            written_bytes_per_s: number;
+        };
+        /**
          * VerdictIn
          * @description What to make of a finding. Dismissing one needs a reason; open without a remark takes back what was said.
          */
@@ -3099,6 +3381,12 @@ export interface components {
              */
             state: "open" | "confirmed" | "dismissed";
         };
+        /**
+         * What
+         * @description What a comparison comes to.
+         * @enum {string}
+         */
+        What: "same" | "more work" | "less work" | "slower work" | "quicker work" | "other mix";
         /**
          * WrongPartOut
          * @description One wrong part of a request: of its body, or one of its parameters.
@@ -3378,6 +3666,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlawOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_comparison: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+                /** @description Archive or host of the reference; else the same. */
+                with?: string | null;
+                /** @description RFC 3339; else its beginning. */
+                with_from?: string | null;
+                /** @description RFC 3339; else its end. */
+                with_to?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_finding_changes: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+                /** @description Archive or host of the reference; else the same. */
+                with?: string | null;
+                /** @description RFC 3339; else its beginning. */
+                with_from?: string | null;
+                /** @description RFC 3339; else its end. */
+                with_to?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingChangeOut"][];
                 };
             };
             /** @description A problem, after RFC 9457. */

@@ -19,6 +19,7 @@ from reditus.core.comparison.statistics import (
     trend_of,
 )
 from reditus.core.measures import Measure, Per, Resource, Unit
+from reditus.core.measures.measure import natural_key
 from reditus.core.measures.selection import SeriesKey
 from reditus.core.types import FloatArray
 
@@ -270,7 +271,8 @@ def _folded(ranked: list[Difference]) -> list[Difference]:
         whole = next((item for item in items if item.device is None), None)
         is_of_all = whole is not None and (not devices or len(devices) >= MOST_DEVICES)
         shown = whole if whole is not None and is_of_all else devices[0]
-        likewise = tuple(item.device for item in devices if item is not shown and item.device is not None)
+        others = (item.device for item in devices if item is not shown and item.device is not None)
+        likewise = tuple(sorted(others, key=natural_key))
         out.append(replace(shown, score=items[0].score, likewise=likewise))
     return sorted(out, key=lambda item: -item.score)
 

@@ -21,8 +21,8 @@ from reditus.core.types import BoolArray, FloatArray
 
 MOST_BLOCKS, LEAST_BLOCKS = 24, 4
 TREND_BLOCKS = 12
-APART_DELTA, APART_RANGES, APART_BLOCKS = 0.95, 3.0, 8
-"""Values that nearly all lie beyond so many times the range that the steadier side went through are no slow wandering:
+APART_DELTA, APART_RANGES, APART_BLOCKS = 0.75, 3.0, 8
+"""Values of which most lie beyond so many times the range that the steadier side went through are no slow wandering:
 they are judged as if so many stretches were independent, however slowly they change."""
 LEAST_VALUES = 8
 REPLICATES = 400

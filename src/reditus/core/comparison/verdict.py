@@ -9,7 +9,7 @@ from reditus.core.facts import HostFacts
 from reditus.core.measures import Resource
 
 TELLING_RATIO = 1.15
-"""Less more work than this is not called more work."""
+"""What differs by less is no more or less work, and takes no longer."""
 MIX_RATIO = 1.5
 _OF_DISKS = ("cpu.iowait", "cpu.blocked")
 
@@ -57,7 +57,7 @@ class _Signs:
         found = comparison.differences
         self.smaller = _smaller(comparison.window.facts, comparison.reference.facts)
         self.larger = _smaller(comparison.reference.facts, comparison.window.facts)
-        harm = [item for item in found if item.role in (Role.RESPONSE, Role.LOSS)]
+        harm = [item for item in found if item.role in (Role.RESPONSE, Role.LOSS) and _is_telling(item)]
         self.mixed = [item for item in found if item.role is Role.MIX and _is_mix(item, found)]
         self.slower = [item for item in harm if item.rises]
         self.quicker = [item for item in harm if not item.rises]
@@ -131,11 +131,11 @@ def _is_mix(item: Difference, found: tuple[Difference, ...]) -> bool:
 def _demand(found: tuple[Difference, ...], *, rises: bool, disks: bool) -> list[Difference]:
     """Work that comes from outside or is done by programs; of disks only where memory does not cause it."""
     names = (*_OUTER_DEMAND, *_DISK_DEMAND) if disks else _OUTER_DEMAND
-    return [
-        item
-        for item in found
-        if item.measure.name in names and item.rises is rises and max(item.ratio, 1 / item.ratio) >= TELLING_RATIO
-    ]
+    return [item for item in found if item.measure.name in names and item.rises is rises and _is_telling(item)]
+
+
+def _is_telling(item: Difference) -> bool:
+    return max(item.ratio, 1 / item.ratio) >= TELLING_RATIO
 
 
 def _smaller(now: HostFacts, before: HostFacts) -> str:
@@ -170,7 +170,7 @@ def _little(comparison: Comparison) -> str:
 
 def _mix(found: tuple[Difference, ...]) -> str:
     for item in found:
-        if item.role is Role.MIX:
+        if item.role is Role.MIX and max(item.ratio, 1 / item.ratio) >= MIX_RATIO:
             return f"The mix is another: {_named(item)}."
     return ""
 

@@ -9,22 +9,19 @@ from fastapi import APIRouter, Query, Request
 
 from reditus.analysis.comparison import (
     Interval,
-    Used,
     common_bin_ns,
+    compare_sides,
     finding_changes,
     interval_of,
-    program_changes,
-    read_programs,
     read_side,
 )
 from reditus.analysis.diagnosis import diagnose_timeline
 from reditus.analysis.windows import requested_window
-from reditus.core.comparison import Comparison, Side, compare
+from reditus.core.comparison import Comparison
 from reditus.core.comparison.verdict import verdict_of
 from reditus.core.durations import spell_duration
 from reditus.core.errors import WindowError
 from reditus.core.fact_changes import fact_changes
-from reditus.core.measures.selection import SeriesKey
 from reditus.core.rfc3339 import spell_time
 from reditus.core.types import NS_PER_S
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
@@ -64,25 +61,19 @@ async def read_comparison(
             raise WindowError("window and reference are the same stretch; choose another reference")
         bin_ns = common_bin_ns(intervals)
         # One after the other: a request takes one connection.
-        sides: list[Side] = []
-        keys: list[SeriesKey] = []
-        programs: list[dict[str, Used] | None] = []
+        read = []
         for (archive, _, _), interval in zip(requested, intervals, strict=True):
             with context.store.reading(archive, check_cancelled, context.budget.long) as reader:
-                side, own = read_side(reader, reader.scope.host_name, interval.window, bin_ns)
-                programs.append(read_programs(reader, interval.window))
-            sides.append(side)
-            keys += own
-        found = compare(sides[0], sides[1], tuple(dict.fromkeys(keys)), check_cancelled)
-        window, reference = (side_out(side, str(item[0])) for side, item in zip(sides, requested, strict=True))
-        used, used_before = programs
+                read.append(read_side(reader, interval.window, bin_ns))
+        found = compare_sides(read[0], read[1], check_cancelled)
+        sides = [side_out(item.side, str(archive)) for item, (archive, _, _) in zip(read, requested, strict=True)]
         return ComparisonOut.of(
-            (window, reference),
-            found,
-            verdict_of(found),
-            None if used is None or used_before is None else program_changes(used, used_before),
-            fact_changes(sides[1].facts, sides[0].facts) + _since(context, requested, intervals),
-            _limits(intervals, found),
+            (sides[0], sides[1]),
+            found.measures,
+            verdict_of(found.measures),
+            found.programs,
+            fact_changes(read[1].side.facts, read[0].side.facts) + _since(context, requested, intervals),
+            _limits(intervals, found.measures),
         )
 
     return await run_until_disconnect(request, work, context.lanes.long)
