@@ -11,7 +11,7 @@ const [WIDTH, HEIGHT] = [220, 26]
 const label = computed(() => {
   const unit = unitOf(props.item.measure, props.item.unit)
   const say = (value: number): string => spellAmount(value, unit)
-  return `reference around ${say(props.item.reference.median)}, window around ${say(props.item.window.median)}, on a ${props.item.scale_log ? 'logarithmic ' : ''}scale from ${say(props.item.scale_low)} to ${say(props.item.scale_high)}`
+  return `reference around ${say(props.item.reference.median)}, window around ${say(props.item.window.median)}${props.item.scale_log ? ', on a logarithmic scale' : ''}`
 })
 </script>
 

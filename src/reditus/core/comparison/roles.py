@@ -31,7 +31,7 @@ _ROLES: tuple[tuple[Role, str], ...] = (
         Role.RESPONSE,
         r"disk\.(read\.|write\.)?wait|disk\.queue|stall\..*\.some|cpu\.(waiting|blocked|steal|quota|iowait)",
     ),
-    (Role.RESPONSE, r"memory\.(faults\.major|refaults|reclaim\.direct)|swap\.(in|out)|cpu\.throttles"),
+    (Role.RESPONSE, r"memory\.(faults\.major|refaults)|swap\.(in|out)|cpu\.throttles"),
     (Role.LOSS, r"net\.(receive|send)\.(errors|drops)|net\.tcp\.(resent|resets|failed_opens|listen_overflows|errors)"),
     (Role.LOSS, r"net\.backlog\.(dropped|squeezed)|net\.udp\.buffer_errors|memory\.oom_kills|log\.errors.*"),
     (Role.DEMAND, r"cpu\.(busy|user|system)|disk\.(read|write)\.(rate|requests)|net\.(receive|send)\.(rate|packets)"),
