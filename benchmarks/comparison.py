@@ -12,7 +12,7 @@ import numpy as np
 
 from benchmarks.table import show
 from reditus.core.binning import BinStats
-from reditus.core.comparison import Side, aligned_bin_ns, compare, side_of_frame
+from reditus.core.comparison import Comparison, Side, aligned_bin_ns, compare, side_of_frame
 from reditus.core.comparison.roles import meaning_of
 from reditus.core.comparison.samples import keys_of
 from reditus.core.comparison.verdict import verdict_of
@@ -35,7 +35,7 @@ FIRST_ROWS = 3
 def main() -> None:
     each = int(sys.argv[1]) if len(sys.argv) > 1 else 10
     series, compare_s, decode_s = a_day_against_a_day()
-    told, first, worded, wrong, alike = many_pairs(each)
+    differing, first, worded, wrong, alike = many_pairs(each)
     show(
         "Comparing on this machine",
         [
@@ -43,8 +43,8 @@ def main() -> None:
             ("a day against a day, in means of a minute", f"{compare_s:.2f} s"),
             ("against decoding the bins of both", f"{compare_s / decode_s:.1f} times"),
             ("pairs in which nothing differs, called different", f"{wrong} of {alike}"),
-            ("what differs, among the first three rows", f"{first} of {told}"),
-            ("more or slower work, in the right words", f"{worded} of {told}"),
+            ("what differs, among the first three rows", f"{first} of {differing}"),
+            ("more or slower work, in the right words", f"{worded} of {differing}"),
         ],
     )
 
@@ -88,7 +88,7 @@ def many_pairs(each: int) -> tuple[int, int, int, int, int]:
             counted["alike"] += 1
             counted["wrong"] += bool(found.differences)
             continue
-        counted["told"] += 1
+        counted["differing"] += 1
         counted["worded"] += verdict_of(found).what == pair.change.what
         counted["first"] += any(
             item.measure.name in pair.change.shows_in
@@ -97,10 +97,10 @@ def many_pairs(each: int) -> tuple[int, int, int, int, int]:
             )
             for item in found.differences[:FIRST_ROWS]
         )
-    return counted["told"], counted["first"], counted["worded"], counted["wrong"], counted["alike"]
+    return counted["differing"], counted["first"], counted["worded"], counted["wrong"], counted["alike"]
 
 
-def _compared(pair: Pair):
+def _compared(pair: Pair) -> Comparison:
     frames = pair.frames()
     keys = keys_of(frames)
     windows = window_of(pair.window), window_of(pair.reference)

@@ -35,7 +35,7 @@ def fact_changes(before: HostFacts, after: HostFacts) -> list[str]:
         if old[key] is not None and new[key] is not None and old[key] != new[key]
     ]
     if old["boot"] and new["boot"] and old["boot"] != new["boot"]:
-        out.append("the machine was started anew")
+        out.append("the machine was restarted")
     for key, title in _PARTS.items():
         out += _part_changes(title, old[key], new[key])
     out += _ports(old["listening"], new["listening"])

@@ -50,7 +50,7 @@ def test_changes_of_a_machine_are_sentences():
         "kernel: 6.1 → 6.2",
         "cores: 8 → 7",
         "memory: 32 GiB → 16 GiB",
-        "the machine was started anew",
+        "the machine was restarted",
         "disk sdb went",
         "filesystem /srv came",
         "filesystem /, options: rw → ro",

@@ -41,7 +41,7 @@ def correlated(rng, size, memory):
 
 
 @pytest.mark.parametrize("memory", [0.0, 0.8, 0.97])
-def test_chance_is_called_a_difference_as_seldom_as_it_should_be(memory):
+def test_of_pairs_that_do_not_differ_few_are_called_different(memory):
     rng = np.random.default_rng(int(memory * 100))
     wrong = sum(effect_of(correlated(rng, 600, memory), correlated(rng, 600, memory)).p < 0.05 for _ in range(200))
     # Up to 7.5 % were measured; 200 trials of that are 15, and rarely more than 27.
@@ -83,7 +83,7 @@ def test_of_many_few_that_are_called_a_difference_are_wrong():
     assert not len(beyond_chance([], 0.05))
 
 
-def test_a_trend_is_told_from_noise():
+def test_a_trend_is_seen_in_noise():
     rng = np.random.default_rng(3)
     grown, p = trend_of(np.linspace(0, 10, 300) + rng.normal(size=300))
     assert grown == pytest.approx(10, abs=1)

@@ -108,6 +108,14 @@ const ticks = computed(() =>
           vector-effect="non-scaling-stroke"
         />
       </svg>
+      <span class="absolute right-0 bottom-0.5 bg-leaf/80 px-1 text-2xs text-soft"
+        >reference, median {{ spellAmount(item.reference.median, unit) }}</span
+      >
+      <span
+        class="absolute right-0 bottom-4 bg-leaf/80 px-1 text-2xs font-semibold"
+        :style="{ color: `var(--color-${item.resource})` }"
+        >window, median {{ spellAmount(item.window.median, unit) }}</span
+      >
       <span
         v-for="tick in ticks"
         :key="tick.share"

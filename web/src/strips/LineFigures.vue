@@ -30,7 +30,7 @@ const scale = computed(() =>
   scaleFor(props.strip.plan.unit, Math.max(0, ...props.data.lines.map((line) => line.summary?.high ?? 0))),
 )
 /** Three decimals take more room. */
-const wide = computed(() => (scale.value.digits > 2 ? 'w-[38px]' : 'w-[30px]'))
+const wide = computed(() => (scale.value.digits > 2 ? 'w-[34px]' : 'w-[30px]'))
 const inWords = ({ label, summary }: Line): string => {
   const say = (value: number | null | undefined): string => spellAmount(value, props.strip.plan.unit)
   return summary

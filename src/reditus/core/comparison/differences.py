@@ -235,7 +235,7 @@ def _difference(
 
 def _growth(here: FloatArray, there: FloatArray, meaning: Meaning) -> Effect | None:
     """A level that grows or falls through the window and did not in the reference: its ticks are too much alike to be
-    told apart one by one, but their order is no chance.
+    set apart one by one, but their order is no chance.
     """
     (grown, p), (before, _) = trend_of(here), trend_of(there)
     if abs(grown) < max(meaning.floor, LEAST_GROWTH * float(np.median(there))) or abs(grown) < 3 * abs(before):

@@ -102,7 +102,7 @@ def _effect(delta: float, mean: float, spread: FloatArray, blocks: int) -> Effec
     error = float(np.sqrt(np.mean(spread**2)) * np.sqrt(blocks / (blocks - 1)))
     reach = error * float(student.ppf(0.5 + SURE / 2, blocks - 1))
     p = 2 * float(student.sf(abs(mean) / error, blocks - 1)) if error > 0 else float(mean == 0)
-    # So few blocks can be told apart by chance alone that often.
+    # So few blocks are set apart by chance alone that often.
     p = min(max(p, 2 / comb(2 * blocks, blocks)), 1.0)
     return Effect(delta, max(delta - reach, -1.0), min(delta + reach, 1.0), p, blocks)
 
