@@ -143,6 +143,7 @@ export async function mounted(
       { path: '/recorders', name: 'recorders', component: BLANK },
       { path: '/counters', name: 'counters', component: BLANK },
       { path: '/archives/:id', name: 'workbench', component: BLANK },
+      { path: '/archives/:id/compare', name: 'compare', component: BLANK },
     ],
   })
   const page = mount(
