@@ -21,7 +21,8 @@ def at(minutes):
 def bench(running, page):
     page.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}?from={at(19)}&to={at(33)}")
     page.locator('[data-strip="cores"] canvas').wait_for()
-    page.get_by_role("link", name="compare").click()
+    page.locator("[data-compare-menu]").click()
+    page.get_by_role("link", name="What is different?").click()
     page.locator("[data-difference]").first.wait_for()
     return page
 
@@ -75,3 +76,28 @@ def test_a_recording_without_anything_before_it_is_halved(running, page):
     page.get_by_text("Nothing could be compared: the reference holds no ticks.").wait_for()
     page.get_by_label("Reference", exact=True).select_option("before")
     page.get_by_text("No difference beyond chance").first.wait_for()
+
+
+def test_a_reference_stands_behind_the_strips_and_moves_along(running, page):
+    page.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}?from={at(19)}&to={at(33)}")
+    page.locator('[data-strip="cores"] canvas').wait_for()
+    page.locator("[data-compare-menu]").click()
+    page.get_by_role("button", name="the stretch before").click()
+    page.keyboard.press("Escape")
+    behind = page.locator('[data-strip="cores"] [data-reference]')
+    behind.get_by_text("reference: mean").wait_for()
+    wait_until(lambda: link(page).params.get("against") == str(-14 * 60))
+    no_violations(page)
+    page.reload()
+    behind.locator("path[d^='M']").first.wait_for()
+    assert page.locator("[data-compare-menu]").inner_text().startswith("against")
+    # The page of differences takes the same reference.
+    page.locator("[data-compare-menu]").click()
+    page.get_by_role("link", name="What is different?").click()
+    page.locator("[data-difference]").first.wait_for()
+    assert link(page).params["with_to"] == at(19)
+    page.go_back()
+    page.locator("[data-compare-menu]").click()
+    page.get_by_role("button", name="nothing", exact=True).click()
+    wait_until(lambda: page.locator("[data-reference]").count() == 0)
+    wait_until(lambda: "against" not in link(page).params)

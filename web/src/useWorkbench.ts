@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
+import type { Against } from './comparison/against'
 import { PACES, type Pace } from './model/playback'
 import type { WidthS } from './model/averaging'
 import { clampTo, within, type Span } from './model/span'
@@ -22,6 +23,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const looping = ref(false)
   /** A moment that others are compared with. */
   const pinned = ref<number | null>(null)
+  /** What is drawn behind the strips. */
+  const against = shallowRef<Against | null>(null)
   /** A time that was marked, for the figures since then. */
   const mark = ref<number | null>(null)
   /** Which processes the moment lists. */
@@ -60,6 +63,7 @@ export const useWorkbench = defineStore('workbench', () => {
     pinned.value = null
     processFilter.value = ''
     averaging.value = null
+    against.value = null
   }
 
   function close(): void {
@@ -194,6 +198,7 @@ export const useWorkbench = defineStore('workbench', () => {
     processFilter,
     linkProblem,
     finding,
+    against,
     averaging,
     steps: computed(() => steps.value),
     revisit,

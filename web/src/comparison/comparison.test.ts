@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Difference } from '../api/client'
+import { readAgainst, referenceSpan, writeAgainst } from './against'
 import { comparable, referencesOf, usualReference } from './references'
 import { linePath, rowFigures, rowTitle, rowWords, shapePath, spellTimes, stripOfRow } from './words'
 
@@ -96,5 +97,19 @@ describe('pictures', () => {
       { width: 4, height: 10 },
     )
     expect(path).toBe('M0.0,9.0M2.0,1.0L3.0,1.0')
+  })
+})
+
+describe('what stands behind the strips', () => {
+  it('moves along with the window, and stands in the link', () => {
+    const day = { archive: null, shift: -24 * HOUR }
+    expect(referenceSpan({ start: 30 * HOUR, end: 31 * HOUR }, day)).toEqual({
+      start: 6 * HOUR,
+      end: 7 * HOUR,
+    })
+    const other = { archive: '11111111-1111-4111-8111-111111111111', shift: 0 }
+    for (const against of [day, other]) expect(readAgainst(writeAgainst(against))).toEqual(against)
+    expect(writeAgainst(day)).toBe('-86400')
+    for (const wrong of ['', '0', 'yesterday', 'x,5', undefined]) expect(readAgainst(wrong)).toBeNull()
   })
 })

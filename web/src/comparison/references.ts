@@ -24,9 +24,9 @@ export function referencesOf(window: Span, extent: Span): Reference[] {
   const every: Reference[] = [
     { id: 'before', label: 'the stretch before', span: moved(window, -length) },
     { id: 'after', label: 'the stretch after', span: moved(window, length) },
-    { id: 'day', label: 'the same time the day before', span: moved(window, -DAY_MS) },
-    { id: 'next', label: 'the same time the day after', span: moved(window, DAY_MS) },
-    { id: 'week', label: 'the same time a week before', span: moved(window, -7 * DAY_MS) },
+    { id: 'day', label: 'the day before', span: moved(window, -DAY_MS) },
+    { id: 'next', label: 'the day after', span: moved(window, DAY_MS) },
+    { id: 'week', label: 'a week before', span: moved(window, -7 * DAY_MS) },
   ]
   return every.filter(
     ({ id, span }) =>

@@ -12,6 +12,7 @@ import { usePictureOf, usePictures } from '../pictures/usePictures'
 import { useWorkbench } from '../useWorkbench'
 import { DECADES, heightOf, highest } from './chart'
 import { placeOf, readingOf } from './reading'
+import ReferenceLines from './ReferenceLines.vue'
 import StripChart from './StripChart.vue'
 import StripMenu from './StripMenu.vue'
 import StripReadout from './StripReadout.vue'
@@ -64,7 +65,9 @@ const top = computed(() => {
   if (edge.kind === 'auto' && plan.value.top === 'memory' && limits.value.memoryBytes)
     return limits.value.memoryBytes
   if (edge.kind === 'auto' && plan.value.top === 'whole') return 1
-  const most = edge.kind === 'matched' ? props.matchedTop : highest(plan.value, data.value)
+  const own = edge.kind === 'matched' ? props.matchedTop : highest(plan.value, data.value)
+  const { reference } = props.row
+  const most = reference ? Math.max(own, highest(plan.value, reference.data)) : own
   // How far it is to the limit is what a temperature is read for.
   const least = Math.max(most, ...heats.value, LEAST_TOP[plan.value.unit] ?? 0)
   return roundTop(least, scaleFor(plan.value.unit, least))
@@ -239,8 +242,16 @@ const description = computed(() => {
         <p v-if="data.missing" class="hatched flex h-full items-center justify-center text-soft">
           <span class="bg-paper px-2">{{ data.missing }}</span>
         </p>
+        <ReferenceLines
+          v-if="row.reference && !data.missing"
+          :plan="plan"
+          :data="row.reference.data"
+          :span="row.reference.span"
+          :top="top"
+          :log="strip.log"
+        />
         <StripChart
-          v-else
+          v-if="!data.missing"
           :plan="plan"
           :data="data"
           :window="window"

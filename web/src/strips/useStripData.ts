@@ -14,6 +14,8 @@ export interface DrawnStrip {
   data: StripData
   /** The figures since the mark, where one is set. */
   since: StripData | null
+  /** The reference that stands behind it, where one is chosen. */
+  reference: { data: StripData; span: Span } | null
   devices: string[]
   /** Where it begins, px from the top of the first. */
   offset: number
@@ -54,6 +56,9 @@ export function useStripData(): Drawn {
         strip,
         data: pick(strip, window.set.value, measure),
         since: window.since.value ? pick(strip, window.since.value, measure) : null,
+        reference: window.reference.value
+          ? { data: pick(strip, window.reference.value.set, measure), span: window.reference.value.span }
+          : null,
         devices: measure?.devices ?? [],
         offset,
       }

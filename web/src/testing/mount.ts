@@ -87,6 +87,7 @@ function aSession(opened: Opened): Session {
       answered: shallowRef(new Set<string>()),
       since: computed(() => opened.since),
       markers: ref(opened.markers),
+      reference: computed(() => null),
       changes: computed(() => []),
       severity: ref<Severity>('warning'),
     },

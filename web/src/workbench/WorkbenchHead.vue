@@ -5,9 +5,7 @@ import { spellDuration } from '../model/clock'
 import HostFacts from '../names/HostFacts.vue'
 import KeyCap from '../ui/KeyCap.vue'
 import TopBar from '../ui/TopBar.vue'
-import { RouterLink } from 'vue-router'
-import { toInstant } from '../model/instant'
-import { useWorkbench } from '../useWorkbench'
+import CompareMenu from '../comparison/CompareMenu.vue'
 import { useSession } from './session'
 import WindowMenu from './WindowMenu.vue'
 
@@ -15,7 +13,6 @@ import WindowMenu from './WindowMenu.vue'
 defineEmits<{ find: [] }>()
 
 const { archive } = useSession()
-const bench = useWorkbench()
 const about = computed(() => {
   if (!archive.value) return ''
   const { facts, interval_s: interval, source } = archive.value
@@ -43,17 +40,7 @@ const about = computed(() => {
     </div>
     <template #right>
       <WindowMenu />
-      <RouterLink
-        v-if="archive && bench.window"
-        class="whitespace-nowrap hover:text-ink print:hidden"
-        :to="{
-          name: 'compare',
-          params: { id: archive.id },
-          query: { from: toInstant(bench.window.start), to: toInstant(bench.window.end) },
-        }"
-        title="What is different: this window against the day before, the stretch before, another archive"
-        >compare</RouterLink
-      >
+      <CompareMenu v-if="archive" />
       <button
         type="button"
         class="whitespace-nowrap hover:text-ink print:hidden"

@@ -8,6 +8,7 @@ import { planNamed, readDevice, writeDevice, type KnownMeasure } from '../model/
 import { readWidth } from '../model/averaging'
 import { parsePlace, placeQuery } from '../model/link'
 import { within, type Span } from '../model/span'
+import { readAgainst, writeAgainst } from '../comparison/against'
 import { parseReading, readingQuery } from '../logs/lines'
 import { useReading } from '../logs/useReading'
 import { readStrips } from '../model/strips'
@@ -90,6 +91,7 @@ export function useOpening(
     )
     bench.linkProblem = place.problem
     reading.open(parseReading(route.query))
+    bench.against = readAgainst(route.query['against'])
     bench.averaging = readWidth(route.query['means'])
     bench.finding = typeof route.query['finding'] === 'string' ? route.query['finding'] : null
     if (isLive.value && !place.window && place.needle === null) bench.follow(true)
@@ -121,6 +123,7 @@ export function useOpening(
         ...(board.layout === 'device' && board.device ? { device: writeDevice(board.device) } : {}),
         ...(board.isChanged ? { strips: board.text } : {}),
         ...(board.layout === 'logs' ? readingQuery(reading.now) : {}),
+        ...(bench.against === null ? {} : { against: writeAgainst(bench.against) }),
         ...(bench.averaging === null ? {} : { means: String(bench.averaging) }),
         ...(bench.finding === null ? {} : { finding: bench.finding }),
       }

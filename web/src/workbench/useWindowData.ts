@@ -6,6 +6,7 @@ import { fits } from '../model/averaging'
 import { toMs } from '../model/instant'
 import { contains, type Span } from '../model/span'
 import { namesOfAll } from '../model/strips'
+import { referenceSpan } from '../comparison/against'
 import { changeNotes } from '../logs/lines'
 import { changesOf } from '../names/facts'
 import type { Severity } from '../notes/markers'
@@ -26,6 +27,8 @@ export interface WindowData {
   isFetching: Ref<boolean>
   /** Figures since the mark, where one is set. */
   since: ComputedRef<SeriesSet | undefined>
+  /** The same measures of the reference that is drawn behind the strips; its span, too. */
+  reference: ComputedRef<{ set: SeriesSet; span: Span } | null>
   markers: Ref<Markers | undefined>
   /** What changed about the machine in the window, as notes. */
   changes: ComputedRef<Marker[]>
@@ -65,6 +68,11 @@ export function useWindowData(id: Ref<string>): WindowData {
       : null,
   )
   const { data: figures } = useSeriesSet(id, sinceMark, ref(1), measures)
+  const before = computed(() =>
+    bench.against && shown.value ? referenceSpan(shown.value, bench.against) : null,
+  )
+  const otherId = computed(() => bench.against?.archive ?? id.value)
+  const { data: behind } = useSeriesSet(otherId, before, width, measures, means)
   const severity = ref<Severity>('warning')
   const { data: markers } = useMarkers(id, shown, severity)
   const { data: facts } = useFacts(id)
@@ -81,6 +89,9 @@ export function useWindowData(id: Ref<string>): WindowData {
     error,
     isFetching,
     since: computed(() => (sinceMark.value ? figures.value : undefined)),
+    reference: computed(() =>
+      before.value && behind.value ? { set: behind.value, span: before.value } : null,
+    ),
     markers,
     changes,
     severity,
