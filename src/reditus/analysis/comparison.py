@@ -3,18 +3,22 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from reditus.analysis.log_series import TITLES, read_log_series
 from reditus.analysis.series import binned_by
 from reditus.analysis.use import By, read_use
+from reditus.core.binning import Binner, BinStats
+from reditus.core.binning.edges import aligned_edges
 from reditus.core.comparison import Comparison, Side, aligned_bin_ns, compare
 from reditus.core.comparison.roles import meaning_of
 from reditus.core.diagnosis.finding import Diagnosis, Finding
-from reditus.core.measures.selection import SeriesKey, everything
+from reditus.core.measures.selection import EVERY_DEVICE, SeriesKey, everything
 from reditus.core.types import NS_PER_S
 from reditus.core.use import QUANTITIES, Quantity
 from reditus.core.window import Window
 from reditus.store.read.reader import Reader
 
 USE_BINS = 8
+LOG_BINS = 48
 MIB = 2**20
 LEAST_CORES, LEAST_BYTES, LEAST_BYTES_PER_S = 0.05, 64 * MIB, 256 * 1_024
 """Of a program less is not worth a row."""
@@ -81,8 +85,20 @@ def read_side(reader: Reader, window: Window, bin_ns: int) -> ReadSide:
         for key, part in zip(keys, found.series, strict=True)
         if part is not None and part.observed_s.any()
     }
+    logged = _log_stats(reader, window, bin_ns)
+    stats |= {(key.measure.name, key.device): part for key, part in logged.items()}
     side = Side(reader.scope.host_name, reader.scope.facts, window, bin_ns, stats)
-    return ReadSide(side, keys, read_programs(reader, window))
+    return ReadSide(side, (*keys, *logged), read_programs(reader, window))
+
+
+def _log_stats(reader: Reader, window: Window, bin_ns: int) -> dict[SeriesKey, BinStats]:
+    """Lines and errors a second of each log, in longer bins: some a minute are none in most bins of seconds."""
+    longer = max((window.end_ns - window.start_ns) // (LOG_BINS * bin_ns), 1) * bin_ns
+    binner = Binner(window, aligned_edges(window, longer))
+    names = [f"{name}@{EVERY_DEVICE}" for name in TITLES] if reader.logs() else []
+    found = [item for item in read_log_series(reader, names, window) if item.series is not None]
+    out = {item.key: binner.binned(item.series) for item in found if item.series is not None}
+    return {key: stats for key, stats in out.items() if stats.observed_s.any()}
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ only the lines that hold TEXT, percent-encoded, in which `*` stands for any lett
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from urllib.parse import unquote
 
 import numpy as np
@@ -15,7 +16,7 @@ from reditus.analysis.series import ChartSeries, Read, draw
 from reditus.core.binning.edges import aligned_edges, requested_edges
 from reditus.core.errors import UnknownCounter, UnknownMeasure
 from reditus.core.frame import Frame, Series, Timebase
-from reditus.core.measures import Measure, Resource, Unit
+from reditus.core.measures import Measure, Per, Resource, Unit
 from reditus.core.measures.selection import EVERY_DEVICE, SeriesKey
 from reditus.core.types import NS_PER_S, FloatArray
 from reditus.core.window import Window
@@ -46,18 +47,24 @@ class LogName:
     @property
     def measure(self) -> Measure:
         """The measure that the series is of."""
-        what = "Lines as bad as an error, or worse" if self.what == ERRORS else "Lines"
-        return Measure(
-            name=self.name,
-            title=TITLES[self.what] + (f" with {self.holding!r}" if self.holding else ""),
-            unit=Unit.PER_S,
-            resource=Resource.LOG,
-            help=f"{what} that were logged a second. Known from a log's first line to its last.",
-            formula="lines / s",
-            needs=(),
-            derive=_not_of_counters,
-            total=Unit.COUNT,
-        )
+        return _measure(self.name, self.what, self.holding)
+
+
+@lru_cache(maxsize=256)
+def _measure(name: str, what: str, holding: str) -> Measure:
+    lines = "Lines as bad as an error, or worse" if what == ERRORS else "Lines"
+    return Measure(
+        name=name,
+        title=TITLES[what] + (f" with {holding!r}" if holding else ""),
+        unit=Unit.PER_S,
+        resource=Resource.LOG,
+        help=f"{lines} that were logged a second. Known from a log's first line to its last.",
+        formula="lines / s",
+        needs=(),
+        derive=_not_of_counters,
+        per=Per.LOG,
+        total=Unit.COUNT,
+    )
 
 
 def is_log(text: str) -> bool:

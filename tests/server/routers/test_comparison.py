@@ -93,6 +93,25 @@ def test_findings_of_both_sides(client):
     assert {item["kind"]: item["what"] for item in gone}["cpu.saturated"] == "gone"
 
 
+def test_what_was_logged_is_compared_too(client, loaded):
+    for scenario, severity in zip(loaded, ("error", "informational"), strict=True):
+        whole = window_of(scenario)
+        step_ns = (whole.end_ns - whole.start_ns) // 300
+        lines = [
+            {"at": spell_time(whole.start_ns + at * step_ns), "kind": "log", "log": "press.log", "text": f"plate {at}",
+             "severity": severity if at % 2 else "notice"}
+            for at in range(300)
+        ]  # fmt: skip
+        assert client.post(f"/api/archives/{scenario.archive}/markers", json=lines).status_code == 204
+    window, reference = loaded
+    query = {"with": str(reference.archive)} | ends(window) | ends(reference, "with")
+    found = compared(client, window.archive, **query)
+    rows = {(item["measure"], item["device"]): item for item in found["differences"]}
+    assert rows["log.errors", "press.log"]["reference"]["high"] == 0
+    # As many lines were written.
+    assert ("log.lines", "press.log") not in rows
+
+
 def test_what_cannot_be_compared_is_said(client, loaded):
     window, _ = loaded
     same = compared(client, window.archive, status=422)

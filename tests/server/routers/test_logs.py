@@ -101,6 +101,12 @@ def test_lines_are_counted_like_any_measure(client, url):
     assert (answer.status_code, "log.lines" in answer.text) == (404, True), answer.text
 
 
+def test_so_many_searches_at_once_are_refused(client, url):
+    names = [f"log.lines{{holding={number}}}" for number in range(17)]
+    answer = client.get(f"{url}/series", params={"measure": names, "from": at(0), "to": at(60)})
+    assert (answer.status_code, "at most 16 are drawn" in answer.text) == (422, True), answer.text
+
+
 def send(client, url, text, **params):
     body = text if isinstance(text, bytes) else text.encode()
     return client.post(url, content=body, params=params, headers={"content-type": "text/plain"})

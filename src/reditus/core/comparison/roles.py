@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
-from reditus.core.measures import Measure, Unit
+from reditus.core.measures import Measure, Resource, Unit
 
 
 class Role(StrEnum):
@@ -53,6 +53,10 @@ _NEXT_TO_NOTHING: dict[Unit, float] = {
 }  # fmt: skip
 
 
+LINES_A_SECOND = 1 / 600
+"""A line in ten minutes is next to nothing."""
+
+
 @dataclass(frozen=True, slots=True)
 class Meaning:
     """What a measure tells of work, and below what its values are next to nothing."""
@@ -71,6 +75,8 @@ def meaning_of(measure: Measure) -> Meaning | None:
     floor = _NEXT_TO_NOTHING[measure.unit]
     if measure.unit is Unit.BYTES and measure.name.endswith(".size"):
         floor = 4_096.0
-    if measure.unit is Unit.PER_S and role is Role.LOSS:
+    if measure.resource is Resource.LOG:
+        floor = LINES_A_SECOND
+    elif measure.unit is Unit.PER_S and role is Role.LOSS:
         floor = 0.2
     return Meaning(role, WEIGHTS[role], floor)

@@ -50,6 +50,8 @@ class Per(Enum):
     INTERFACE = "network.interface.name"
     FILESYSTEM = "system.filesystem.mountpoint"
     SENSOR = "hw.id"
+    LOG = "log.name"
+    """Of lines that were logged, which are no counters."""
 
 
 class Reach(Enum):

@@ -89,7 +89,7 @@ async def add_log(
             problem_count=len(read.lines.problems),
         )
 
-    return await run_until_disconnect(request, work, context.lanes.charts)
+    return await run_until_disconnect(request, work, context.lanes.long)
 
 
 def _read(text: bytes, zone: str, year: int | None, boot: str | None, written: str | None) -> LogRead:

@@ -24,7 +24,8 @@ router = APIRouter(prefix="/archives/{archive_id}", tags=["series"])
 MAX_SERIES = 512
 LONGEST_BIN_S = 31 * 86_400
 MOST_USE = 12
-"""Names of use in one request."""
+MOST_LOGS = 16
+"""Names of use, and of lines of logs, in one request."""
 
 
 @router.get("/series", response_model=SeriesSetOut)
@@ -59,6 +60,10 @@ async def read_series(
             use = [name for name in dict.fromkeys(measure) if is_use(name)]
             if len(use) > MOST_USE:
                 raise WindowError(f"{len(use)} names of use are requested at once; at most {MOST_USE} are drawn")
+            if len(logs) > MOST_LOGS:
+                raise WindowError(
+                    f"{len(logs)} names of log lines are requested at once; at most {MOST_LOGS} are drawn"
+                )
             if len(keys) > MAX_SERIES:
                 raise WindowError(f"{len(keys)} series are requested at once; at most {MAX_SERIES} are drawn")
             bin_ns = None if bin_s is None else bin_s * NS_PER_S

@@ -52,11 +52,14 @@ def add_markers(session: Session, archive: UUID, markers: Sequence[Marker]) -> N
     if scope.host != archive:
         put_markers(session, scope.host, archive, markers)
         return
+    homes: dict[UUID, list[Marker]] = {}
     for marker in markers:
         home = archive_at(session, scope, marker.at_ns)
         if home is None:
             raise UnknownArchive(archive)
-        put_markers(session, scope.host, home, [marker])
+        homes.setdefault(home, []).append(marker)
+    for home, own in homes.items():
+        put_markers(session, scope.host, home, own)
 
 
 def read_markers(session: Session, archive: UUID, window: Window, choice: LineChoice, limit: int) -> Found:
