@@ -26,7 +26,7 @@ EXAMPLES = 12
 
 BEYOND_SCHEMAS = {
     "bad-time", "bad-window", "bad-json", "bad-block", "block-version", "bad-schema", "bad-facts", "bad-plan",
-    "request-too-large", "bad-address", "bad-verdict",
+    "request-too-large", "bad-address", "bad-verdict", "bad-log", "bad-zone",
 }  # fmt: skip
 """What a schema cannot say: that a window ends after it begins, that bytes are a block, that a text holds no NUL.
 Nothing else may be

@@ -8,23 +8,11 @@ import typer
 from rich.console import Console
 from rich.table import Table
 
-from reditus.cli.captures import capture_of
 from reditus.cli.client import Client
 from reditus.cli.console import Failure, out
 from reditus.cli.reports import spell_value
 from reditus.cli.service import service, settings_of_environment
-from reditus.core.comparison import aligned_bin_ns, compare, side_of_frame
-from reditus.core.comparison.roles import meaning_of
-from reditus.core.comparison.samples import keys_of
-from reditus.core.comparison.verdict import verdict_of
 from reditus.core.durations import spell_duration
-from reditus.core.errors import WindowError
-from reditus.core.fact_changes import fact_changes
-from reditus.core.frame import Frame
-from reditus.core.rfc3339 import TimeError
-from reditus.core.window import Window, parse_window
-from reditus.exchange.recording import Recording
-from reditus.server.comparison_schemas import ComparisonOut, side_out
 
 MOST_SHOWN = 25
 
@@ -42,7 +30,9 @@ def compare_windows(
     if Path(archive).is_file():
         if reference is None or not Path(reference).is_file():
             raise Failure(f"{archive} is a file; give the file of the reference, too, or import both")
-        answer = _of_files((Path(archive), start, end), (Path(reference), with_start, with_end))
+        from reditus.cli.file_comparison import of_files  # SciPy takes a second or two; no other command waits for it
+
+        answer = of_files((Path(archive), start, end), (Path(reference), with_start, with_end))
     else:
         answer = _of_archives(archive, reference, (start, end), (with_start, with_end))
     if as_json:
@@ -60,36 +50,6 @@ def _of_archives(
         if reference is not None:
             query["with"] = client.find_archive(reference)["id"]
         return client.comparison(found["id"], {key: value for key, value in query.items() if value})
-
-
-def _of_files(own: tuple[Path, str | None, str | None], other: tuple[Path, str | None, str | None]) -> dict[str, Any]:
-    """Without server and database."""
-    recordings = [capture_of(file, None).recording for file, _, _ in (own, other)]
-    windows = [_window(recording, *side) for recording, side in zip(recordings, (own, other), strict=True)]
-    frames = [recording.frame() for recording in recordings]
-    bin_ns = aligned_bin_ns(windows, [_interval_ns(frame) for frame in frames])
-    keys = [key for key in keys_of(frames) if meaning_of(key.measure) is not None]
-    window, reference = (
-        side_of_frame(recording.host_name, frame, keys, part, bin_ns)
-        for recording, frame, part in zip(recordings, frames, windows, strict=True)
-    )
-    found = compare(window, reference, keys)
-    sides = side_out(window, str(recordings[0].archive)), side_out(reference, str(recordings[1].archive))
-    changes = fact_changes(reference.facts, window.facts)
-    shown = ComparisonOut.of(sides, found, verdict_of(found), None, changes, [])
-    return shown.model_dump(mode="json", by_alias=True)
-
-
-def _window(recording: Recording, file: Path, start: str | None, end: str | None) -> Window:
-    try:
-        extent = recording.window()
-        return parse_window(start, end, (extent.start_ns, extent.end_ns))
-    except (WindowError, TimeError) as why:
-        raise Failure(f"{file}: {why}") from why
-
-
-def _interval_ns(frame: Frame) -> int:
-    return min(int(group.timebase.interval_ns.min()) for group in frame.groups if len(group.timebase))
 
 
 def show_comparison(answer: dict[str, Any], console: Console) -> None:

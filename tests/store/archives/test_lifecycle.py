@@ -14,6 +14,7 @@ from reditus.core.plan import Plan
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.store import ArchiveProtected, EmptyWindow, HostInfo, UnknownArchive
+from reditus.store.archives.log_lines import LineChoice
 from reditus.store.archives.plans import Announced
 
 LATER = UUID(int=78)
@@ -36,7 +37,7 @@ def seconds(store, timeline):
 
 
 def marked(store, archive):
-    answer = store.markers.read(archive, stretch(-100, 1_000), worse_than="debug", limit=9)
+    answer = store.markers.read(archive, stretch(-100, 1_000), LineChoice(), 9)
     return [marker.ident for marker in answer.markers]
 
 
