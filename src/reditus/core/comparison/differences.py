@@ -56,7 +56,10 @@ class Distribution:
         """Of bins of which at least one is known."""
         known = ~np.isnan(stats.mean)
         mean = stats.mean[known]
-        q1, median, q3, p95, p99 = (float(value) for value in np.quantile(mean, _QUANTILES))
+        places = np.arange(len(mean))
+        q1, median, q3, p95, p99 = (
+            float(value) for value in np.interp(np.multiply(_QUANTILES, len(mean) - 1), places, np.sort(mean))
+        )
         return cls(
             len(mean), float(stats.low[known].min()), q1, median, q3, p95, p99, float(stats.high[known].max()),
             float(np.average(mean, weights=np.maximum(stats.observed_s[known], 1e-9))),

@@ -14,8 +14,8 @@ from functools import lru_cache
 from math import comb
 
 import numpy as np
+from scipy.special import stdtr, stdtrit
 from scipy.stats import kendalltau
-from scipy.stats import t as student
 
 from reditus.core.types import BoolArray, FloatArray
 
@@ -61,10 +61,13 @@ def effect_of(window: FloatArray, reference: FloatArray) -> Effect:
         return Effect(0.0, -1.0, 1.0, 1.0, 0)
     above, below = _dominance(here, there), _dominance(there, here)
     delta = float(above.mean())
-    blocks = min(max(_blocks(here), _blocks(there)), min(len(here), len(there)) // 2)
+    blocks = _blocks(here)
+    if blocks < MOST_BLOCKS:  # there cannot be more, so the other side need not be looked at
+        blocks = max(blocks, _blocks(there))
+    blocks = min(blocks, min(len(here), len(there)) // 2)
     if abs(delta) >= APART_DELTA and _is_far(here, there):
         blocks = min(max(blocks, APART_BLOCKS), min(len(here), len(there)) // 2)
-    if abs(len(window) - len(reference)) <= 1:
+    if blocks < MOST_BLOCKS and abs(len(window) - len(reference)) <= 1:
         paired = _paired(window, reference, blocks)
         if paired is not None:
             return paired_effect(delta, *paired)
@@ -100,8 +103,8 @@ def _is_far(window: FloatArray, reference: FloatArray) -> bool:
 def _effect(delta: float, mean: float, spread: FloatArray, blocks: int) -> Effect:
     """`mean` is what is tested, and `spread` its replicates less itself."""
     error = float(np.sqrt(np.mean(spread**2)) * np.sqrt(blocks / (blocks - 1)))
-    reach = error * float(student.ppf(0.5 + SURE / 2, blocks - 1))
-    p = 2 * float(student.sf(abs(mean) / error, blocks - 1)) if error > 0 else float(mean == 0)
+    reach = error * float(stdtrit(blocks - 1, 0.5 + SURE / 2))
+    p = 2 * float(stdtr(blocks - 1, -abs(mean) / error)) if error > 0 else float(mean == 0)
     # So few blocks are set apart by chance alone that often.
     p = min(max(p, 2 / comb(2 * blocks, blocks)), 1.0)
     return Effect(delta, max(delta - reach, -1.0), min(delta + reach, 1.0), p, blocks)
