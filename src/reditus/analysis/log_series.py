@@ -77,8 +77,11 @@ def parse_log(text: str) -> LogName:
     found = _NAME.match(text)
     if found is None:
         raise UnknownMeasure(text, [*TITLES, *(f"{name}{{holding=TEXT}}" for name in TITLES)])
+    holding = unquote(found["holding"] or "")
+    if "\0" in holding:  # which no text in the database can hold
+        raise UnknownMeasure(text, list(TITLES))
     name = text if found["log"] is None else text.removesuffix(f"@{found['log']}")
-    return LogName(name, found["what"], unquote(found["holding"] or ""), found["log"])
+    return LogName(name, found["what"], holding, found["log"])
 
 
 def read_log_series(reader: Reader, names: Sequence[str], window: Window) -> list[Read]:

@@ -42,9 +42,9 @@ class LogPreviewOut(Out):
     problem_count: int
 
     @classmethod
-    def of(cls, read: LogRead, shown: int, *, is_cut: bool = False) -> "LogPreviewOut":
-        """Some of what was read. What is cut off has a last line that nothing can be said of."""
-        lines = read.lines.markers[:-1] if is_cut else read.lines.markers
+    def of(cls, read: LogRead, shown: int) -> "LogPreviewOut":
+        """Some of what was read."""
+        lines = read.lines.markers
         return cls(
             format=read.format,
             doubts=list(read.doubts),

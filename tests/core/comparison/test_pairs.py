@@ -58,7 +58,7 @@ def test_what_differs_stands_among_the_first_rows_and_in_the_right_words(judged)
 
 def test_a_sentence_says_why(judged):
     sentences = {pair.name.split("/")[0]: verdict_of(found).sentence for pair, found in judged}
-    assert sentences["fewer_cores"].endswith("cores, and had 4.") or " cores, and had " in sentences["fewer_cores"]
+    assert " cores, and had " in sentences["fewer_cores"]
     assert "GiB of memory, and had" in sentences["less_memory"]
     assert "hypervisor took time away" in sentences["stolen"]
     assert sentences["more_work"].startswith("More work was done")

@@ -127,4 +127,4 @@ def test_what_cannot_be_compared_is_said(client, loaded):
     assert short["differences"] == []
     assert any("values in the reference" in item["why"] for item in short["not_compared"])
     unknown = compared(client, window.archive, status=404, **ends(window), **{"with": str(uuid4())})
-    assert "no archive" in unknown["detail"].lower() or "archive" in unknown["detail"]
+    assert "there is no archive" in unknown["detail"]

@@ -5,7 +5,7 @@ from itertools import pairwise
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Depends, Query, Request
 
 from reditus.analysis.comparison import (
     Interval,
@@ -41,19 +41,28 @@ WithStart = Annotated[Moment | None, Query(alias="with_from", description="RFC 3
 WithEnd = Annotated[Moment | None, Query(alias="with_to", description="RFC 3339; else its end.")]
 
 
-@router.get("")
-async def read_comparison(
+def sides_of(
     archive_id: UUID,
-    request: Request,
-    context: ContextDep,
     start: Start = None,
     end: End = None,
     other: With = None,
     other_start: WithStart = None,
     other_end: WithEnd = None,
+) -> list[_Requested]:
+    """The window and the reference that a request is for: of which archive or host, from when, until when."""
+    return [(archive_id, start, end), (other or archive_id, other_start, other_end)]
+
+
+Sides = Annotated[list[_Requested], Depends(sides_of)]
+
+
+@router.get("")
+async def read_comparison(
+    requested: Sides,
+    request: Request,
+    context: ContextDep,
 ) -> ComparisonOut:
     """Every measure of both sides, what differs beyond chance ranked by what it means for work, and a sentence."""
-    requested = [(archive_id, start, end), (other or archive_id, other_start, other_end)]
 
     def work() -> ComparisonOut:
         intervals = [_interval(context, *side) for side in requested]
@@ -81,17 +90,11 @@ async def read_comparison(
 
 @router.get("/findings")
 async def read_finding_changes(
-    archive_id: UUID,
+    requested: Sides,
     request: Request,
     context: ContextDep,
-    start: Start = None,
-    end: End = None,
-    other: With = None,
-    other_start: WithStart = None,
-    other_end: WithEnd = None,
 ) -> list[FindingChangeOut]:
     """Findings of both sides: which are new, gone, longer or shorter."""
-    requested = [(archive_id, start, end), (other or archive_id, other_start, other_end)]
 
     def work() -> list[FindingChangeOut]:
         found = []

@@ -47,9 +47,10 @@ async def preview(
     """How a log's beginning would be read: nothing is kept."""
     context.store.archives.get(archive_id)
     body = await request.body()
+    text = body[:SAMPLE_BYTES]
     # What was cut off somewhere ends in the middle of a line.
-    is_cut = len(body) >= SAMPLE_BYTES
-    text = body[: body.rfind(b"\n") + 1] if is_cut and b"\n" in body else body
+    if len(body) >= SAMPLE_BYTES and b"\n" in text:
+        text = text[: text.rfind(b"\n") + 1]
 
     def work() -> LogPreviewOut:
         return LogPreviewOut.of(_read(text, zone, year, boot, written), PREVIEWED)
@@ -62,7 +63,7 @@ async def add_log(
     archive_id: UUID,
     request: Request,
     context: ContextDep,
-    name: Annotated[str, Query(min_length=1, max_length=MAX_LOG, description="What the log is called.")],
+    name: Annotated[str, Query(min_length=1, max_length=MAX_LOG, pattern=r"\S", description="What the log is called.")],
     zone: Zone = "UTC",
     year: Year = None,
     boot: Boot = None,
