@@ -14,6 +14,7 @@ from uuid import UUID
 import structlog
 
 from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
+from reditus.analysis.hours import grow_hours
 from reditus.analysis.rollups import grow_rollups
 from reditus.analysis.use_rollups import grow_use
 from reditus.analysis.windows import requested_window
@@ -218,6 +219,7 @@ def _extend(store: Store, archive: UUID, give_way: Callable[[], bool]) -> None:
         with store.extending_rollups(archive) as reader:
             more = grow_rollups(reader, archive)
             more |= grow_use(reader, archive)
+            more |= grow_hours(reader, archive)
 
 
 def scrub(

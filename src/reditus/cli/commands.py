@@ -78,7 +78,7 @@ def demo() -> None:
         with step("Beginning to record this machine"):
             arguments = recorder_arguments(running, name=LIVE_NAME, every="1s")
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
-        every = [SimulatedArchive.of(registration) for registration in fernhold.ARCHIVES]
+        every = [SimulatedArchive.of(registration) for registration in (*fernhold.ARCHIVES, *fernhold.EARLIER)]
         with Client(running.url, running.token) as client:
             for number, archive in enumerate(every, 1):
                 registration = archive.registration

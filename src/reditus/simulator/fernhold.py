@@ -2,7 +2,7 @@
 about them.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from uuid import UUID, uuid5
 
 from reditus.core.facts import GroupFacts
@@ -337,6 +337,65 @@ def _vault() -> Scenario:
     )  # fmt: skip
 
 
+WEEKS_BEFORE = 3
+CREEPS_S, BENCH_4_S = at(6 * 24), at(12 * 24 + 9)
+"""From the beginning of the weeks before: when requests began to take longer, and when bench 4 began to scan."""
+ONCE_FASTER = 0.6
+GROWN_BYTES = 6_460 * GIB
+"""By so much the pictures grew in those weeks."""
+
+
+def _vault_before() -> Scenario:
+    """The weeks before the two days, as a slow recorder saw them: the pictures' filesystem fills, and with that
+    requests of each disk take longer, a little more every day.
+    """
+    days = WEEKS_BEFORE * 7
+    machine = replace(
+        VAULT,
+        filesystems=(
+            replace(VAULT.filesystems[0], used_bytes=VAULT.filesystems[0].used_bytes - 2 * GIB),
+            replace(VAULT.filesystems[1], used_bytes=VAULT.filesystems[1].used_bytes - GROWN_BYTES),
+        ),
+    )
+    steps = [
+        (
+            day * DAY_S,
+            ONCE_FASTER + (1 - ONCE_FASTER) * max(day * DAY_S + DAY_S / 2 - CREEPS_S, 0) / (days * DAY_S - CREEPS_S),
+        )
+        for day in range(days)
+    ]
+    before = Work(
+        "file server", 0.0, BENCH_4_S, workers=8, intensity=0.08, kernel_share=0.6, curve=OFFICE, disk="md0",
+        read_bytes_per_s=28e6, write_bytes_per_s=8e6, depth=24, waits=0.3, send_bytes_per_s=28e6,
+        receive_bytes_per_s=8e6,
+    )  # fmt: skip
+    return Scenario(
+        machine=machine, archive=uuid5(VAULT.id, "three weeks before"), name="Three weeks before",
+        begin_ns=MIDNIGHT_NS - days * 86_400 * NS_PER_S, length_s=days * 86_400 - 300, interval_s=300.0, seed=1912,
+        works=(
+            before,
+            replace(
+                before, start_s=BENCH_4_S, end_s=days * DAY_S, intensity=0.12, read_bytes_per_s=42e6,
+                write_bytes_per_s=12e6, send_bytes_per_s=42e6, receive_bytes_per_s=12e6,
+            ),
+            Work(
+                "scrub", at(1), at(5), every_s=DAY_S, workers=1, intensity=0.4, kernel_share=0.9, disk="md0",
+                read_bytes_per_s=900e6, read_size=512 * 1024, depth=6, waits=0.0, user="root",
+            ),
+        ),
+        causes=(
+            Cause("disk.busy_steady", at(1), days * DAY_S, is_problem=False, device="md0",
+                  story="Every night the scrub."),
+        ),
+        faults=tuple(
+            Fault(FaultKind.SLOW_DISK, start_s, start_s + DAY_S, name, factor)
+            for start_s, factor in steps
+            for name in VAULT_DISKS
+        ),
+        lines=(LogLine(BENCH_4_S, "notice", "fileserver[911]", "bench 4 connected"),),
+    )  # fmt: skip
+
+
 SCAN_GATE = Machine(
     id=uuid5(FERNHOLD, "scan-gate"), name="scan-gate", cores=4, memory_bytes=8 * GIB,
     disks=(Disk("nvme0n1"),), links=(Link("enp1s0"), Link("enp2s0")), cache_bytes=4 * GIB, packet_cost_s=3.4e-6,
@@ -458,6 +517,8 @@ ARCHIVES = (
     DemoArchive(_reading_room()),
     DemoArchive(STITCH_01_TWO_DAYS),
 )
+EARLIER = (DemoArchive(_vault_before()),)
+"""What came before: long, and at coarse ticks."""
 STORY_BEGINS_S, STORY_SHOWS_S = at(9), HOUR_S
 
 

@@ -10,6 +10,7 @@ J. Bai, Econometric Theory 13, 1997.
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from scipy.special import chdtrc, kolmogorov
@@ -72,9 +73,9 @@ def pieces_of(values: FloatArray, *, sloped: bool = True) -> list[Piece]:
     if scale > 0 and _bridge(calm) / np.sqrt(scale) >= LEAST_BRIDGE:
         cuts = _Search(calm, scale * np.log(len(calm)), sloped).cuts()
     edges = [0, *cuts, len(calm)]
-    lines = [_line(calm[left:right], scale, len(calm), sloped) for left, right in zip(edges, edges[1:], strict=False)]
+    lines = [_line(calm[left:right], scale, len(calm), sloped) for left, right in pairwise(edges)]
     found = []
-    for place, (left, right) in enumerate(zip(edges, edges[1:], strict=False)):
+    for place, (left, right) in enumerate(pairwise(edges)):
         certainty, uncertain = 1.0, 0
         if place:
             before = edges[place - 1]
@@ -96,8 +97,8 @@ def without_spikes(values: FloatArray) -> FloatArray:
 
 
 def long_run_variance(values: FloatArray) -> float:
-    """The variance of a mean of many values, times their number: from how far means of neighbouring blocks lie apart,
-    which a few changes of level do not alter. The largest of several lengths of blocks, so that slow noise counts.
+    """The variance of a mean of many values, times their number: from how far means of blocks lie from the middle of
+    their neighbours, which neither a slope nor a few changes of level alter. The largest of several lengths of blocks, so that slow noise counts.
     """
     found = []
     for length in BLOCKS:
@@ -105,17 +106,17 @@ def long_run_variance(values: FloatArray) -> float:
         if blocks < LEAST_BLOCKS and length > 1:
             break
         means = values[: blocks * length].reshape(blocks, length).mean(axis=1)
-        steps = np.sort(np.abs(np.diff(means)))
-        # The median of a difference of two normal values is 0.6745 √2 deviations.
-        robust = (float(np.median(steps)) / (0.6745 * np.sqrt(2))) ** 2
-        # Of values that mostly stay the same: half the mean square of all but the largest tenth.
-        found.append(length * (robust or float(np.mean(steps[: max(len(steps) * 9 // 10, 1)] ** 2)) / 2))
+        steps = np.sort(np.abs(np.diff(means, 2)))
+        # The median of such a difference of normal values is 0.6745 √6 deviations.
+        robust = (float(np.median(steps)) / (0.6745 * np.sqrt(6))) ** 2
+        # Of values that mostly stay the same: a sixth of the mean square of all but the largest tenth.
+        found.append(length * (robust or float(np.mean(steps[: max(len(steps) * 9 // 10, 1)] ** 2)) / 6))
     return max(found, default=0.0)
 
 
 def _bridge(values: FloatArray) -> float:
     """The largest departure of the running sum from a straight line, over the root of the number of values."""
-    return float(np.max(np.abs(np.cumsum(values - values.mean())))) / np.sqrt(len(values))
+    return float(np.max(np.abs(np.cumsum(values - values.mean()))) / np.sqrt(len(values)))
 
 
 def _line(values: FloatArray, variance: float, count: int, sloped: bool) -> tuple[float, float]:
@@ -140,7 +141,7 @@ def _certainty(
     together = values[before:after]
     on_one = np.polyval(np.polyfit(np.arange(len(together)), together, 1), np.arange(len(together)))
     fitted = np.concatenate(
-        [np.linspace(*lines[0], at - before), np.linspace(*lines[1], after - at)]  # type: ignore[call-overload]
+        [np.linspace(*line, length) for line, length in zip(lines, (at - before, after - at), strict=True)]
     )
     gain = float(np.sum((together - on_one) ** 2) - np.sum((together - fitted) ** 2)) / variance
     return 1.0 - min(len(together) * float(chdtrc(3, max(gain, 0.0))), 1.0)
@@ -184,11 +185,12 @@ class _Search:
         """Of one piece from each start: the squared distance from its level, or from its line, which costs more."""
         lengths = (end - starts).astype(np.float64)
         total = self._sums[end] - self._sums[starts]
-        flat = self._squares[end] - self._squares[starts] - total**2 / lengths
+        flat: FloatArray = self._squares[end] - self._squares[starts] - total**2 / lengths
         if not self._sloped:
             return flat
         middle = (starts + end - 1) / 2
         together = self._moments[end] - self._moments[starts] - middle * total
         spread = lengths * (lengths**2 - 1) / 12
         saved = np.where(lengths >= LEAST_SLOPED, together**2 / spread, 0.0)
-        return flat - np.maximum(saved - self._slope, 0.0)
+        flat -= np.maximum(saved - self._slope, 0.0)
+        return flat

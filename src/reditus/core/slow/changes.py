@@ -1,6 +1,6 @@
 """What changed slowly in one measure: its pieces over weeks, whether it creeps, and how long there is room."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -9,12 +9,16 @@ from reditus.core.slow.rhythm import nan_median, rhythm_of
 from reditus.core.slow.trends import Slope, slope_of
 from reditus.core.types import FloatArray
 
-MOST_VALUES = 1_200
-"""Of longer series medians of neighbours are divided: a month and a half of hours is kept as it is."""
+MOST_VALUES = 400
+"""Of longer series medians of neighbours are divided: of three weeks of two hours each, of half a year of twelve."""
+LEAST_DAYS = 1.0
+"""What was over after less is a moment, with findings of its own, and no slow change."""
 LEAST_CERTAINTY = 0.99
 CREEPS_P = 0.01
-LEAST_FACTOR, LEAST_FLOORS = 1.15, 1.0
-"""A change of level counts from a seventh on, and from as much as makes a difference at all."""
+LEAST_FACTOR = 1.15
+LEAST_FLOORS, LEAST_SHARE = 1.0, 0.05
+"""A change of what doubles and halves counts from a seventh on; of what fills up from as much as makes a difference at
+all, and a twentieth of it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,24 +64,19 @@ def slow_change(values: FloatArray, per_day: int, *, floor: float, is_relative: 
     together = 1
     while len(values) // together > MOST_VALUES or per_day % together:
         together += 1
-    coarse = values
+    scaled = np.log(np.maximum(values, 0.0) + floor) if is_relative else values / floor
+    plain = scaled - rhythm_of(scaled, per_day)
+    offset, days = len(values) % together, per_day // together
     if together > 1:
-        whole = len(values) // together * together
-        coarse = nan_median(values[len(values) - whole :].reshape(-1, together), axis=1)
-    offset = len(values) - len(coarse) * together
-    days = per_day // together
-    scaled = np.log(np.maximum(coarse, 0.0) + floor) if is_relative else coarse / floor
-    plain = scaled - rhythm_of(scaled, days)
-    pieces = pieces_of(plain)
+        plain = nan_median(plain[offset:].reshape(-1, together), axis=1)
+    pieces = _lasting(plain, days)
     if not pieces:
         return None
-    kept = _kept(plain, pieces, days)
+    least = _least(plain, is_relative)
+    kept = _kept(plain, pieces, least)
     slope = _slope(plain, kept[-1], days)
     if kept[-1].creeps and slope is None:
-        level = float(nan_median(plain[kept[-1].start : kept[-1].stop]))
-        last = kept[-1]
-        kept[-1] = Piece(last.start, last.stop, level, level, last.certainty, last.uncertainty)
-        kept = _kept(plain, kept, days)
+        kept = _kept(plain, [*kept[:-1], _level(plain, kept[-1])], least)
 
     def in_units(value: float) -> float:
         return float(max(np.exp(value) - floor, 0.0)) if is_relative else value * floor
@@ -95,6 +94,18 @@ def slow_change(values: FloatArray, per_day: int, *, floor: float, is_relative: 
     return SlowChange(stretches, slope, is_relative)
 
 
+def _lasting(plain: FloatArray, per_day: int) -> list[Piece]:
+    """The pieces, but for what was over within a day; the last one goes on."""
+    pieces = pieces_of(plain)
+    short = [piece for piece in pieces[1:-1] if piece.stop - piece.start < LEAST_DAYS * per_day]
+    if not short:
+        return pieces
+    without = plain.copy()
+    for piece in short:
+        without[piece.start : piece.stop] = np.nan
+    return pieces_of(without)
+
+
 def _slope(plain: FloatArray, piece: Piece, per_day: int) -> Slope | None:
     """Of a piece that creeps, where the test says so too."""
     if not piece.creeps:
@@ -103,26 +114,31 @@ def _slope(plain: FloatArray, piece: Piece, per_day: int) -> Slope | None:
     # Without a rhythm any round will do; days are taken where there are enough.
     rounds = per_day if len(part) >= 8 * per_day else max(len(part) // 16, 1)
     slope = slope_of(part, rounds)
-    return slope if slope is not None and slope.p <= CREEPS_P and abs(piece.last - piece.first) >= _least() else None
+    return slope if slope is not None and slope.p <= CREEPS_P else None
 
 
-def _least() -> float:
-    return float(np.log(LEAST_FACTOR))
+def _least(plain: FloatArray, is_relative: bool) -> float:
+    """As much as a change has to be, in the scale that it is judged on."""
+    if is_relative:
+        return float(np.log(LEAST_FACTOR))
+    return max(LEAST_FLOORS, LEAST_SHARE * float(np.nanmedian(np.abs(plain))))
 
 
-def _kept(plain: FloatArray, pieces: list[Piece], per_day: int) -> list[Piece]:
+def _kept(plain: FloatArray, pieces: list[Piece], least: float) -> list[Piece]:
     """Pieces that differ by something and surely; what does not is a part of the one before."""
-    out = [pieces[0]]
-    for piece in pieces[1:]:
+    levelled = [piece if abs(piece.last - piece.first) >= least else _level(plain, piece) for piece in pieces]
+    out = levelled[:1]
+    for piece in levelled[1:]:
         before = out[-1]
-        differs = abs(piece.first - before.last) >= _least() or piece.creeps or before.creeps
-        if differs and piece.certainty >= LEAST_CERTAINTY:
+        jumps = abs(piece.first - before.last) >= least
+        if (jumps or piece.creeps or before.creeps) and piece.certainty >= LEAST_CERTAINTY:
             out.append(piece)
-            continue
-        part = plain[before.start : piece.stop]
-        if before.creeps or piece.creeps:
-            out[-1] = Piece(before.start, piece.stop, before.first, piece.last, before.certainty, before.uncertainty)
         else:
-            level = float(nan_median(part))
-            out[-1] = Piece(before.start, piece.stop, level, level, before.certainty, before.uncertainty)
+            joined = replace(before, stop=piece.stop, last=piece.last)
+            out[-1] = joined if before.creeps or piece.creeps else _level(plain, joined)
     return out
+
+
+def _level(plain: FloatArray, piece: Piece) -> Piece:
+    level = float(np.nanmedian(plain[piece.start : piece.stop]))
+    return replace(piece, first=level, last=level)

@@ -39,7 +39,7 @@ def rolling_median(values: FloatArray, width: int) -> FloatArray:
     return nan_median(sliding_window_view(padded, width), axis=1)
 
 
-def nan_median(values: FloatArray, axis: int | None = None) -> FloatArray:
+def nan_median(values: FloatArray, axis: int) -> FloatArray:
     """As NumPy's, and NaN without a warning where nothing is known."""
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", RuntimeWarning)

@@ -16,9 +16,9 @@ from reditus.core.types import FloatArray, IntArray
 
 MOST_VALUES, LEAST_VALUES = 96, 8
 SHARES = (0.0, 0.05, 0.1, 0.2, 0.35, 0.5, 0.65, 0.8, 0.9, 0.95, 0.98, 0.99, 0.999, 1.0)
-"""Of the walk's variance at the end, beside the noise's; each as likely beforehand. Measured: of 90 in a hundred that it
-says, walks and walks with noise come to 87 to 90; lines with nothing but noise to 99, for it is never sure that nothing
-walks."""
+"""Of the walk's variance at the end, beside the noise's; each as likely beforehand. Measured: of 90 in a hundred that
+it says, walks and walks with noise come to 87 to 90; lines with nothing but noise to 99, for it is never sure that
+nothing walks."""
 DRAWS = 4_000
 SURE = 0.9
 SEED = 20_261_129
@@ -37,8 +37,9 @@ class TimeLeft:
 
 
 def time_left(values: FloatArray, limit: float, *, rising: bool = True) -> TimeLeft | None:
-    """Until the limit is reached from below, or from above where not `rising`. Of evenly spaced values without a rhythm, NaN where unknown; None for too few, or where as likely as not the
-    limit is never reached. Of many values means of neighbours stand for them.
+    """Until the limit is reached from below, or from above where not `rising`. Of evenly spaced values without a
+    rhythm, NaN where unknown; None for too few, or where as likely as not the limit is never reached. Of many values
+    means of neighbours stand for them.
     """
     together = -(-len(values) // MOST_VALUES)
     whole = -(-len(values) // together) * together

@@ -84,7 +84,7 @@ def _variance(table: FloatArray, signs: FloatArray) -> float:
     # Hirsch and Slack's covariance, with ranks from the middle: (K + Σ R R') / 3.
     together = (signs.T @ signs + ranks.T @ ranks) / 3
     between = float(together.sum() - np.trace(together))
-    return max(own + between, own / max(phases, 1))
+    return float(max(own + between, own / max(phases, 1)))
 
 
 def _likeness(table: FloatArray) -> float:

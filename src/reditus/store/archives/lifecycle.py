@@ -22,6 +22,7 @@ from reditus.store.database.tables import (
     BlockRow,
     DamageRow,
     FactsRow,
+    HoursRow,
     MarkerRow,
     ProcessRow,
     RecorderRow,
@@ -39,7 +40,8 @@ from reditus.store.rollups.table import drop_rollups
 UNDO_S = 60.0
 """A deletion is carried out by the first sealing after so long; until then it can be taken back."""
 _OWN = (
-    RollupRow, RollupReachRow, UseBinRow, UseReachRow, BlockRow, MarkerRow, ProcessRow, FactsRow, DamageRow, ScrubRow,
+    RollupRow, RollupReachRow, HoursRow, UseBinRow, UseReachRow, BlockRow, MarkerRow, ProcessRow, FactsRow, DamageRow,
+    ScrubRow,
 )  # fmt: skip
 
 

@@ -244,6 +244,23 @@ class RollupReachRow(Base):
     )
 
 
+class HoursRow(Base):
+    """The hours of some series over one week (core.normal.hours)."""
+
+    __tablename__ = "hours"
+
+    host_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    archive_id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    week_ns: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    keys_id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+    __table_args__ = (
+        ForeignKeyConstraint(["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="hours_archive_fkey"),
+        ForeignKeyConstraint(["host_id", "keys_id"], ["rollup_keys.host_id", "rollup_keys.id"], name="hours_keys_fkey"),
+    )
+
+
 class UseBinRow(Base):
     """Who used what in one bin (core.use_codec)."""
 

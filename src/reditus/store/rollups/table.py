@@ -17,6 +17,7 @@ from reditus.core.types import NS_PER_S
 from reditus.store.database import statements
 from reditus.store.database.connection import binary_rows
 from reditus.store.database.tables import BlockRow, RollupKeysRow, RollupReachRow, RollupRow
+from reditus.store.rollups.hours import HOURS_LEVEL_S, HoursTable, drop_hours
 from reditus.store.rollups.use import TryRows, UseBins, drop_stale_use, drop_use, truncate_use
 
 
@@ -35,6 +36,7 @@ class RollupTable:
         """`try_rows` runs a statement, and returns None where the database's files are damaged."""
         self._session, self._host, self._try_rows = session, host, try_rows
         self.use = UseBins(session, host, try_rows)
+        self.hours = HoursTable(session, host, try_rows)
 
     def slowest_interval_ns(self, archive: UUID) -> int:
         """The longest interval of any group of the archive; 0 while it is empty."""
@@ -129,6 +131,7 @@ class RollupTable:
 def drop_rollups(session: Session, host: UUID, archive: UUID, from_ns: int | None = None) -> None:
     """Forget what was rolled up from some time on, or everything: the ticks below it change."""
     drop_use(session, host, archive, from_ns)
+    hours_from_ns = drop_hours(session, host, archive, from_ns)
     rows = [RollupRow.host_id == host, RollupRow.archive_id == archive]
     reaches = [RollupReachRow.host_id == host, RollupReachRow.archive_id == archive]
     if from_ns is None:
@@ -136,6 +139,9 @@ def drop_rollups(session: Session, host: UUID, archive: UUID, from_ns: int | Non
         session.execute(delete(RollupReachRow).where(*reaches))
         return
     for reach in session.scalars(select(RollupReachRow).where(*reaches, RollupReachRow.until_ns > from_ns)):
+        if reach.level_s == HOURS_LEVEL_S:
+            reach.until_ns = hours_from_ns
+            continue
         level_ns = reach.level_s * NS_PER_S
         cut_ns = from_ns // level_ns * level_ns
         own = [*rows, RollupRow.level_s == reach.level_s]
@@ -164,7 +170,11 @@ def truncate_rollups(session: Session, host: UUID, archive: UUID) -> None:
         return
     truncate_use(session, host, archive, first_ns)
     for reach in session.scalars(
-        select(RollupReachRow).where(RollupReachRow.host_id == host, RollupReachRow.archive_id == archive)
+        select(RollupReachRow).where(
+            RollupReachRow.host_id == host,
+            RollupReachRow.archive_id == archive,
+            RollupReachRow.level_s != HOURS_LEVEL_S,
+        )
     ):
         level_ns = reach.level_s * NS_PER_S
         reach.since_ns = max(reach.since_ns, -(-first_ns // level_ns) * level_ns)
