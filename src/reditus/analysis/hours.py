@@ -24,7 +24,10 @@ KEPT_PER = {Per.DISK, Per.INTERFACE, Per.FILESYSTEM, Per.SENSOR}
 MOST_KEPT = 400
 COARSE_S = (600, 1_200, 1_800, 3_600)
 """Bins of recordings whose ticks are too far apart for rollups."""
+COARSEST_LEVEL_S = 1_200
+"""Three bins make an hour's low, median and high; of coarser rollups the ticks are read."""
 STEP_HOURS = DAY_HOURS
+"""In one transaction, where there are bins of rollups; a week of coarse ticks."""
 
 
 def kept_series(known: ColumnSet, facts: HostFacts) -> list[SeriesKey]:
@@ -47,7 +50,7 @@ def grow_hours(reader: Reader, archive: UUID) -> bool:
     extent = reader.extent
     if extent.first_ns is None or extent.last_ns is None or extent.interval_ns is None:
         return False
-    level_s = min(levels_of(extent.interval_ns), default=None)
+    level_s = min((level for level in levels_of(extent.interval_ns) if level <= COARSEST_LEVEL_S), default=None)
     if level_s is None:
         until_ns = extent.last_ns - max(LAG_S * NS_PER_S, 2 * reader.rollups.slowest_interval_ns(archive))
     else:
@@ -57,8 +60,9 @@ def grow_hours(reader: Reader, archive: UUID) -> bool:
         until_ns = rolled_up.until_ns
     reach = reader.rollups.reach(archive, HOURS_LEVEL_S)
     first_ns = extent.first_ns // HOUR_NS * HOUR_NS
+    step_hours = WEEK_HOURS if level_s is None else STEP_HOURS
     begin_ns = max(reach.until_ns, first_ns) if reach else first_ns
-    end_ns = min(until_ns // HOUR_NS * HOUR_NS, begin_ns + STEP_HOURS * HOUR_NS, week_of(begin_ns) + WEEK_NS)
+    end_ns = min(until_ns // HOUR_NS * HOUR_NS, begin_ns + step_hours * HOUR_NS, week_of(begin_ns) + WEEK_NS)
     if end_ns <= begin_ns:
         return False
     keys = kept_series(reader.known, reader.scope.facts)

@@ -9,8 +9,8 @@ from reditus.core.types import NS_PER_S, BoolArray, FloatArray, IntArray
 SUSTAINED_S = 1_800.0
 PAUSE_S = 900.0
 """Back within the band for no longer than this is the same departure."""
-LEAST_FACTOR = 1.5
-"""Above its usual median by at least half."""
+LEAST_FACTOR = 2.0
+"""At least twice its usual median."""
 LEAST_INSIDE = 0.8
 """Share of a departure in which the values lie outside."""
 

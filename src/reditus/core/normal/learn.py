@@ -6,6 +6,7 @@ are only as many as there are weeks. Where fewer than two weeks know an hour, th
 and the answer says so.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,6 +37,21 @@ class Normal:
     days: IntArray
     """How many days, where it rests on the same hour of other days; else 0."""
 
+    def at(self, places: IntArray) -> "Normal":
+        """Those hours."""
+        return Normal(self.middle[places], self.low[places], self.high[places], self.weeks[places], self.days[places])
+
+    @classmethod
+    def joined(cls, parts: Sequence["Normal"]) -> "Normal":
+        """Hours of several, one after another."""
+        return cls(
+            np.concatenate([part.middle for part in parts]),
+            np.concatenate([part.low for part in parts]),
+            np.concatenate([part.high for part in parts]),
+            np.concatenate([part.weeks for part in parts]),
+            np.concatenate([part.days for part in parts]),
+        )
+
 
 def learnt(past: FloatArray, floor: float) -> Normal:
     """From the weeks before, shape (weeks, WEEK_HOURS, 3), NaN for what is unknown or left out; `floor` is as much as
@@ -46,11 +62,14 @@ def learnt(past: FloatArray, floor: float) -> Normal:
     weeks = known.sum(axis=0)
     own = nan_median(scaled, axis=0) if len(scaled) else np.full((WEEK_HOURS, 3), np.nan)
     spread = _spread(scaled[:, :, MIDDLE], own[:, MIDDLE], weeks)
-    stands_in, days, apart = _by_day(scaled, known)
-    by_day = (weeks < LEAST_WEEKS) & (days >= LEAST_DAYS)
-    of_hour = np.where(by_day[:, None], stands_in, own)
+    of_hour, by_day = own, np.zeros(WEEK_HOURS, dtype=bool)
+    days, apart = np.zeros(WEEK_HOURS, dtype=np.int64), np.zeros(WEEK_HOURS)
+    if (weeks < LEAST_WEEKS).any():
+        stands_in, days, apart = _by_day(scaled, known)
+        by_day = (weeks < LEAST_WEEKS) & (days >= LEAST_DAYS)
+        of_hour = np.where(by_day[:, None], stands_in, own)
     few = (weeks < LEAST_WEEKS) & ~by_day
-    of_hour[few] = np.nan
+    of_hour = np.where(few[:, None], np.nan, of_hour)
     counts = np.maximum(np.where(by_day, days, weeks), 1)
     widen = DEVIATIONS * np.where(by_day, apart, spread) * np.sqrt(1 + 1 / counts) + LEAST_LOG
     low, high = of_hour[:, LOW] - widen, of_hour[:, HIGH] + widen

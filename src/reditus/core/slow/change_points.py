@@ -1,12 +1,12 @@
 """Since when a series is as it is: the times at which its level changed or it began to creep, and how sure that is.
 
-The best division into pieces, each of one level or on one line, by the exact search of R. Killick, P. Fearnhead and
-I. Eckley (Optimal detection of changepoints with a linear computational cost, J. American Statistical Association 107,
-2012), with squared distance as cost. Values depend on each other, so that a piece has to pay for itself in units of the
-long-run variance and not of the values' own. How sure a change is: the largest departure of the running sum from a
-straight line, which for a level that never changes is that of a Brownian bridge (the distribution of A. Kolmogorov,
-1933); where a piece has a slope, the likelihood ratio, times the places it was looked for at. How exactly it is dated:
-J. Bai, Econometric Theory 13, 1997.
+The best division into pieces, each of one level or on one line, by the exact search of B. Jackson et al. (An algorithm
+for optimal partitioning of data on an interval, IEEE Signal Processing Letters 12, 2005), with squared distance as
+cost. Values depend on each other, so that a piece has to pay for itself in units of the long-run variance and not of
+the values' own. How sure a change is: the largest departure of the running sum from a straight line, which for a level
+that never changes is that of a Brownian bridge (the distribution of A. Kolmogorov, 1933); where a piece has a slope,
+the likelihood ratio, times the places it was looked for at. How exactly it is dated: J. Bai, Econometric Theory 13,
+1997.
 """
 
 from dataclasses import dataclass
@@ -28,6 +28,8 @@ LEAST_BRIDGE = 1.0
 """A level that never changes departs farther in one of four series."""
 LEAST_VALUES = 12
 LEAST_PIECE, LEAST_SLOPED = 3, 8
+ENDS_AT_ONCE = 64
+"""Of pieces, whose costs are worked out together."""
 SPIKE_VALUES = 5
 """What lasts for at most half as long is taken for an odd moment and not for a level."""
 SPIKE_DEVIATIONS = 4.0
@@ -71,7 +73,7 @@ def pieces_of(values: FloatArray, *, sloped: bool = True) -> list[Piece]:
     scale = max(variance, 1e-9 * float(np.ptp(calm)) ** 2)
     cuts: list[int] = []
     if scale > 0 and _bridge(calm) / np.sqrt(scale) >= LEAST_BRIDGE:
-        cuts = _Search(calm, scale * np.log(len(calm)), sloped).cuts()
+        cuts = _cuts(calm, scale * float(np.log(len(calm))), sloped)
     edges = [0, *cuts, len(calm)]
     lines = [_line(calm[left:right], scale, len(calm), sloped) for left, right in pairwise(edges)]
     found = []
@@ -92,13 +94,16 @@ def without_spikes(values: FloatArray) -> FloatArray:
     """Odd moments brought back to what is around them."""
     around = rolling_median(values, SPIKE_VALUES)
     apart = values - around
-    deviation = 1.4826 * float(np.median(np.abs(apart))) or float(np.std(apart)) / SPIKE_DEVIATIONS
+    deviation = 1.4826 * float(np.median(np.abs(apart)))
+    if deviation == 0:
+        deviation = float(np.std(apart)) / SPIKE_DEVIATIONS
     return around + np.clip(apart, -SPIKE_DEVIATIONS * deviation, SPIKE_DEVIATIONS * deviation)
 
 
 def long_run_variance(values: FloatArray) -> float:
     """The variance of a mean of many values, times their number: from how far means of blocks lie from the middle of
-    their neighbours, which neither a slope nor a few changes of level alter. The largest of several lengths of blocks, so that slow noise counts.
+    their neighbours, which neither a slope nor a few changes of level alter. The largest of several lengths of blocks,
+    so that slow noise counts.
     """
     found = []
     for length in BLOCKS:
@@ -147,50 +152,50 @@ def _certainty(
     return 1.0 - min(len(together) * float(chdtrc(3, max(gain, 0.0))), 1.0)
 
 
-class _Search:
-    """The division that costs least."""
+def _cuts(values: FloatArray, unit: float, sloped: bool) -> list[int]:
+    """Where the division that costs least cuts; `unit` is what the penalties count in."""
+    count, piece = len(values), PENALTY * unit
+    best, last = np.full(count + 1, np.inf), np.zeros(count + 1, dtype=np.int64)
+    best[0] = -piece
+    for first in range(0, count, ENDS_AT_ONCE):
+        ends = np.arange(first + 1, min(first + ENDS_AT_ONCE, count) + 1)
+        costs = _costs(values, ends, SLOPE_PENALTY * unit if sloped else None)
+        for row, end in zip(costs, ends.tolist(), strict=True):
+            if end < LEAST_PIECE:
+                continue
+            totals = best[: end - LEAST_PIECE + 1] + row[: end - LEAST_PIECE + 1]
+            last[end] = np.argmin(totals)
+            best[end] = totals[last[end]] + piece
+    found: list[int] = []
+    at = int(last[count])
+    while at > 0:
+        found.append(at)
+        at = int(last[at])
+    return found[::-1]
 
-    def __init__(self, values: FloatArray, unit: float, sloped: bool) -> None:
-        at = np.arange(len(values), dtype=np.float64)
-        # Around the mean, or large levels would leave no digits for what is left.
-        centred = values - values.mean()
-        self._count, self._sloped = len(values), sloped
-        self._piece, self._slope = PENALTY * unit, SLOPE_PENALTY * unit
-        self._sums = np.concatenate([[0.0], np.cumsum(centred)])
-        self._squares = np.concatenate([[0.0], np.cumsum(centred**2)])
-        self._moments = np.concatenate([[0.0], np.cumsum(at * centred)])
 
-    def cuts(self) -> list[int]:
-        """Where it cuts."""
-        best = np.full(self._count + 1, np.inf)
-        best[0] = -self._piece
-        last = np.zeros(self._count + 1, dtype=np.int64)
-        candidates = np.zeros(1, dtype=np.int64)
-        for end in range(LEAST_PIECE, self._count + 1):
-            totals = best[candidates] + self._costs(candidates, end)
-            chosen = int(np.argmin(totals))
-            best[end], last[end] = totals[chosen] + self._piece, candidates[chosen]
-            # What cannot win any more is not tried again (their equation 4): parting a piece saves at most nothing,
-            # and costs a slope at most.
-            kept = candidates[totals <= best[end] + self._slope * self._sloped]
-            candidates = np.append(kept, end - LEAST_PIECE + 1)
-        cuts: list[int] = []
-        at = int(last[self._count])
-        while at > 0:
-            cuts.append(at)
-            at = int(last[at])
-        return cuts[::-1]
-
-    def _costs(self, starts: IntArray, end: int) -> FloatArray:
-        """Of one piece from each start: the squared distance from its level, or from its line, which costs more."""
-        lengths = (end - starts).astype(np.float64)
-        total = self._sums[end] - self._sums[starts]
-        flat: FloatArray = self._squares[end] - self._squares[starts] - total**2 / lengths
-        if not self._sloped:
-            return flat
-        middle = (starts + end - 1) / 2
-        together = self._moments[end] - self._moments[starts] - middle * total
-        spread = lengths * (lengths**2 - 1) / 12
-        saved = np.where(lengths >= LEAST_SLOPED, together**2 / spread, 0.0)
-        flat -= np.maximum(saved - self._slope, 0.0)
-        return flat
+def _costs(values: FloatArray, ends: IntArray, slope_penalty: float | None) -> FloatArray:
+    """Of one piece from each value (columns) up to each end (rows): the squared distance from its level, or from its
+    line, which costs more. Infinite where it would end before it begins.
+    """
+    count = int(ends[-1])
+    # Around the mean, or large levels would leave no digits for what is left.
+    centred = values[:count] - values.mean()
+    at = np.arange(count, dtype=np.float64)
+    sums = np.concatenate([[0.0], np.cumsum(centred)])
+    squares = np.concatenate([[0.0], np.cumsum(centred**2)])
+    starts = np.arange(count)
+    lengths = (ends[:, None] - starts).astype(np.float64)
+    within = lengths > 0
+    lengths[~within] = 1.0
+    total = sums[ends][:, None] - sums[starts]
+    costs = squares[ends][:, None] - squares[starts] - total**2 / lengths
+    if slope_penalty is not None:
+        moments = np.concatenate([[0.0], np.cumsum(at * centred)])
+        together = moments[ends][:, None] - moments[starts] - (starts + ends[:, None] - 1) / 2 * total
+        is_long = lengths >= LEAST_SLOPED
+        spread = np.where(is_long, lengths * (lengths**2 - 1) / 12, 1.0)
+        costs -= np.maximum(np.where(is_long, together**2 / spread, 0.0) - slope_penalty, 0.0)
+    costs[~within] = np.inf
+    out: FloatArray = costs
+    return out

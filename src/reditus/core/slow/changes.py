@@ -11,7 +11,7 @@ from reditus.core.types import FloatArray
 
 MOST_VALUES = 400
 """Of longer series medians of neighbours are divided: of three weeks of two hours each, of half a year of twelve."""
-LEAST_DAYS = 1.0
+LEAST_DAYS, AS_BEFORE, LEAST_EVEN_DAYS = 1.0, 0.4, 4
 """What was over after less is a moment, with findings of its own, and no slow change."""
 LEAST_CERTAINTY = 0.99
 CREEPS_P = 0.01
@@ -69,10 +69,10 @@ def slow_change(values: FloatArray, per_day: int, *, floor: float, is_relative: 
     offset, days = len(values) % together, per_day // together
     if together > 1:
         plain = nan_median(plain[offset:].reshape(-1, together), axis=1)
-    pieces = _lasting(plain, days)
+    least = _least(plain, is_relative)
+    pieces = _lasting(plain, days, least)
     if not pieces:
         return None
-    least = _least(plain, is_relative)
     kept = _kept(plain, pieces, least)
     slope = _slope(plain, kept[-1], days)
     if kept[-1].creeps and slope is None:
@@ -94,10 +94,20 @@ def slow_change(values: FloatArray, per_day: int, *, floor: float, is_relative: 
     return SlowChange(stretches, slope, is_relative)
 
 
-def _lasting(plain: FloatArray, per_day: int) -> list[Piece]:
-    """The pieces, but for what was over within a day; the last one goes on."""
+def _lasting(plain: FloatArray, per_day: int, least: float) -> list[Piece]:
+    """The pieces, but for what was over within a day, and then was as before."""
+    whole = len(plain) // per_day * per_day
+    by_day = nan_median(plain[:whole].reshape(-1, per_day), axis=1)
+    if whole >= LEAST_EVEN_DAYS * per_day and float(np.nanmax(by_day) - np.nanmin(by_day)) < least:
+        level = float(np.nanmedian(plain))
+        return [Piece(0, len(plain), level, level, 1.0, 0)]  # no day differs enough for a change to count
     pieces = pieces_of(plain)
-    short = [piece for piece in pieces[1:-1] if piece.stop - piece.start < LEAST_DAYS * per_day]
+    short = [
+        piece
+        for before, piece, after in zip(pieces, pieces[1:], pieces[2:], strict=False)
+        if piece.stop - piece.start < LEAST_DAYS * per_day
+        and abs(after.first - before.last) < AS_BEFORE * abs(piece.first - before.last)
+    ]
     if not short:
         return pieces
     without = plain.copy()

@@ -5,8 +5,6 @@ nor a drift, nor some odd days, become a part of it. It is a value an hour of th
 there are weeks enough; days of the week have a level of their own.
 """
 
-import warnings
-
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
@@ -22,13 +20,16 @@ def rhythm_of(values: FloatArray, per_day: int) -> FloatArray:
     where there are too few days.
     """
     days = len(values) // per_day
-    if per_day < 2 or days < LEAST_DAYS:
+    knows_weeks = days >= LEAST_WEEKS * DAYS_A_WEEK
+    if days < LEAST_DAYS:
         return np.zeros(len(values))
+    if per_day == 1:
+        return _of_weekdays(values, 1) if knows_weeks else np.zeros(len(values))
     level = rolling_median(values, per_day + 1 - per_day % 2)
     apart = values - level
-    phases = per_day * (DAYS_A_WEEK if days >= LEAST_WEEKS * DAYS_A_WEEK else 1)
+    phases = per_day * (DAYS_A_WEEK if knows_weeks else 1)
     rhythm = _by_phase(apart, phases)
-    if days >= LEAST_WEEKS * DAYS_A_WEEK:
+    if knows_weeks:
         rhythm = rhythm + _of_weekdays(values - rhythm, per_day)
     return rhythm
 
@@ -40,11 +41,15 @@ def rolling_median(values: FloatArray, width: int) -> FloatArray:
 
 
 def nan_median(values: FloatArray, axis: int) -> FloatArray:
-    """As NumPy's, and NaN without a warning where nothing is known."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)
-        out: FloatArray = np.nanmedian(values, axis=axis)
-        return out
+    """As NumPy's `nanmedian`, which takes many times as long; NaN without a warning where nothing is known."""
+    if not values.shape[axis]:
+        return np.full(values.shape[:axis] + values.shape[axis + 1 :], np.nan)
+    ordered = np.sort(values, axis=axis)  # what is not known comes last
+    known = np.sum(~np.isnan(values), axis=axis, keepdims=True)
+    first = np.take_along_axis(ordered, np.maximum(known - 1, 0) // 2, axis=axis)
+    second = np.take_along_axis(ordered, np.minimum(known // 2, values.shape[axis] - 1), axis=axis)
+    out: FloatArray = np.where(known % 2 == 1, first, (first + second) / 2).squeeze(axis)
+    return out
 
 
 def _by_phase(apart: FloatArray, phases: int) -> FloatArray:
