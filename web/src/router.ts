@@ -9,6 +9,7 @@ export const router = createRouter({
     { path: '/recorders', name: 'recorders', component: () => import('./views/RecordersView.vue') },
     { path: '/counters', name: 'counters', component: () => import('./views/CountersView.vue') },
     { path: '/archives/:id/compare', name: 'compare', component: () => import('./views/CompareView.vue') },
+    { path: '/archives/:id/weeks', name: 'weeks', component: () => import('./views/WeeksView.vue') },
     { path: '/archives/:id/machine', name: 'machine', component: () => import('./views/MachineView.vue') },
     { path: '/archives/:id', name: 'workbench', component: WorkbenchView },
     { path: '/:anything(.*)*', name: 'lost', component: () => import('./views/LostView.vue') },

@@ -218,8 +218,9 @@ def _extend(store: Store, archive: UUID, give_way: Callable[[], bool]) -> None:
     while more and give_way():
         with store.extending_rollups(archive) as reader:
             more = grow_rollups(reader, archive)
-            more |= grow_use(reader, archive)
             more |= grow_hours(reader, archive)
+            # What the map and the strips are drawn from comes first.
+            more = more or grow_use(reader, archive)
 
 
 def scrub(

@@ -1,7 +1,8 @@
 """What is usual for a host at each hour, behind its strips and on its map, and what departs from it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from uuid import UUID
 
 import numpy as np
 
@@ -20,7 +21,8 @@ from reditus.core.normal.learn import Normal, learnt, left_out
 from reditus.core.normal.unlike import Unusual, unlike_usual
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.core.window import Window
-from reditus.store.read.reader import Reader
+from reditus.store.read.reader import Allowance, Reader
+from reditus.store.store import Store
 
 MOST_PAST_WEEKS = 26
 """What was usual half a year ago need not be any more."""
@@ -30,6 +32,8 @@ DAY_NS = 24 * HOUR_NS
 OUTSIDE_BINS = 300
 DEPARTURE_S = 300
 MOST_DEPARTURE_BINS = 4_000
+MOST_DAYS = 62
+"""Of longer windows only the last days are held against what is usual."""
 UNUSUAL_ROLES = (Role.RESPONSE, Role.LOSS)
 DEMANDS = {"cpu.busy", "disk.read.requests", "disk.write.requests", "net.receive.rate", "net.send.rate"}
 """By as much as any of these is above its usual median, waits and queues may be too: more work is no reason to say that
@@ -145,7 +149,7 @@ class UnusualMap:
 
 def unusual_map(reader: Reader, window: Window, width: int, incidents: Sequence[Finding]) -> UnusualMap:
     """What waited, queued or was held up beyond what is usual, over a window."""
-    held = _held(reader, window, width, incidents)
+    held = _held(reader, _last_days(window), width, incidents)
     bins = len(held.edges_ns) - 1
     strain, most = np.full(bins, np.nan), np.full(bins, -1)
     for at, row in enumerate(held.rows):
@@ -159,9 +163,23 @@ def unusual_map(reader: Reader, window: Window, width: int, incidents: Sequence[
     return UnusualMap(held.edges_ns, strain, [held.rows[at].key if at >= 0 else None for at in most.tolist()])
 
 
-def with_unusual(reader: Reader, result: DiagnosisResult, incidents: Sequence[Finding]) -> DiagnosisResult:
-    """A diagnosis, and what was unlike usual besides."""
-    window = cut_to_ticks(reader, result.diagnosis.window)
+def with_unusual(
+    reader: Reader, result: DiagnosisResult, elsewhere: Sequence[Finding], memory: SpanCache
+) -> DiagnosisResult:
+    """A diagnosis, and what was unlike usual besides. `elsewhere` is what was found in other archives of the host."""
+    window = result.diagnosis.window
+    contents = reader.contents(cut_to_ticks(reader, window))
+    kept = reader.rollups.hours.fingerprint()
+    key = ("usual", reader.scope.host, reader.scope.archives, window, kept, contents)
+    if (known := memory.result(key)) is not None:
+        return known
+    found = _with_unusual(reader, result, [*elsewhere, *incidents_of(reader, memory)])
+    memory.put_result(key, found)
+    return found
+
+
+def _with_unusual(reader: Reader, result: DiagnosisResult, incidents: Sequence[Finding]) -> DiagnosisResult:
+    window = _last_days(cut_to_ticks(reader, result.diagnosis.window))
     width = min(max((window.end_ns - window.start_ns) // (DEPARTURE_S * NS_PER_S), 1), MOST_DEPARTURE_BINS)
     held = _held(reader, window, int(width), incidents)
     bin_s = float(held.edges_ns[1] - held.edges_ns[0]) / NS_PER_S
@@ -175,6 +193,22 @@ def with_unusual(reader: Reader, result: DiagnosisResult, incidents: Sequence[Fi
         return result
     findings = (*result.diagnosis.findings, *more)
     return DiagnosisResult(replace(result.diagnosis, findings=findings), result.processes)
+
+
+def incidents_elsewhere(
+    store: Store, timeline: UUID, memory: SpanCache, check: Callable[[], None], allowance: Allowance | None
+) -> list[Finding]:
+    """What was found in the other archives of the same host. One that cannot be read leaves out nothing."""
+    every = store.archives.all()
+    own = next((archive for archive in every if archive.id == timeline), None)
+    found: list[Finding] = []
+    for other in every:
+        is_other = own is not None and other.host.id == own.host.id and other.id != timeline
+        if not is_other or other.deleted_ns is not None or other.last_ns is None or other.trouble is not None:
+            continue
+        with store.reading(other.id, check, allowance) as reader:
+            found += incidents_of(reader, memory)
+    return found
 
 
 def incidents_of(reader: Reader, memory: SpanCache) -> list[Finding]:
@@ -234,6 +268,10 @@ def _held(reader: Reader, window: Window, width: int, incidents: Sequence[Findin
             continue
         rows.append(_Row(key, meaning.floor, part.mean / more_work, middle, normal.high[places], normal, first_ns))
     return _Held(found.edges_ns, rows)
+
+
+def _last_days(window: Window) -> Window:
+    return Window(max(window.start_ns, window.end_ns - MOST_DAYS * DAY_NS), window.end_ns)
 
 
 def _is_response(key: SeriesKey) -> bool:

@@ -11,6 +11,7 @@ from reditus.core.binning.edges import even_edges
 from reditus.core.errors import BlockError
 from reditus.core.measures.selection import StoredColumn, needed_columns
 from reditus.core.processes import GROUP
+from reditus.core.rollup import LEAST_TICKS_A_BIN
 from reditus.core.types import NS_PER_S, IntArray
 from reditus.core.use import MACHINE, Use
 from reditus.core.use_codec import LEVELS_S
@@ -63,7 +64,8 @@ def grow_use(reader: Reader, archive: UUID) -> bool:
         return False
     lag_ns = max(LAG_S * NS_PER_S, 2 * reader.rollups.slowest_interval_ns(archive))
     first_ns, until_ns, finer_s, more = extent.first_ns, extent.last_ns - lag_ns, None, False
-    for level_s in LEVELS_S:
+    # Bins of a few ticks each cost more to make than reading the ticks ever will.
+    for level_s in [level for level in LEVELS_S if level * NS_PER_S >= LEAST_TICKS_A_BIN * (extent.interval_ns or 0)]:
         level_ns = level_s * NS_PER_S
         reach = reader.rollups.use.reach(archive, level_s)
         begin_ns = reach.until_ns if reach else (first_ns - 1) // level_ns * level_ns

@@ -11,6 +11,7 @@ from reditus.core.diagnosis import KINDS, Diagnosis, Evidence, Finding, RuledOut
 from reditus.core.diagnosis.contributors import NamedContributors
 from reditus.core.errors import ReditusError
 from reditus.core.measures import Measure, Resource, Unit, measure_named
+from reditus.core.normal import unlike
 from reditus.core.outside import shown
 from reditus.core.rfc3339 import parse_time, spell_bounded
 from reditus.server.document_schemas import Facts
@@ -25,8 +26,10 @@ Time = Annotated[
     int, PlainSerializer(spell_bounded, return_type=str), WithJsonSchema({"type": "string", "format": "date-time"})
 ]
 """A time in an answer: nanoseconds inside, RFC 3339 in UTC outside. Columns of many times are numbers (`times_ms`)."""
+FINDING_KINDS = (*KINDS, unlike.KIND)
+"""What rules find in a recording, and what is found because a host's past is known."""
 FindingKind = Annotated[
-    str, WithJsonSchema({"type": "string", "enum": [item.id for item in KINDS], "title": "FindingKind"})
+    str, WithJsonSchema({"type": "string", "enum": [item.id for item in FINDING_KINDS], "title": "FindingKind"})
 ]
 """What a finding or a ruled-out entry may be of."""
 Source = Literal["recorded", "imported", "simulated"]
@@ -634,7 +637,7 @@ class VerdictIn(BaseModel):
 
     def verdict(self, decided_ns: int) -> Verdict:
         """Raise BadVerdict for a kind that no finding has, and for a dismissal without a reason."""
-        problems = [item.id for item in KINDS if item.is_problem]
+        problems = [item.id for item in FINDING_KINDS if item.is_problem]
         if self.kind not in problems:
             raise BadVerdict(f"{shown(self.kind)} is no kind of finding; there are {', '.join(problems)}")
         if self.state == "dismissed" and not self.remark:

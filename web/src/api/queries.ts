@@ -33,7 +33,10 @@ import {
   type SeriesSet,
   type StrainMap,
   type StrainRow,
+  type Unusual,
   type Use,
+  type Usual,
+  type Weeks,
 } from './client'
 
 type Query<T> = UseQueryReturnType<T, ApiError>
@@ -347,6 +350,69 @@ export function useComparison(
       const query = sidesOf(window.value, other.value, reference.value)
       const params = { path: { archive_id: id.value }, query }
       return unwrap(api.GET('/api/archives/{archive_id}/comparison', { params, signal }))
+    },
+  })
+}
+
+/** A host over weeks: all of its archives as one. */
+export function useWeeks(id: Ref<string>): Query<Weeks> {
+  return useQuery<Weeks, ApiError>({
+    meta: { doing: 'reading the weeks' },
+    queryKey: computed(() => ['weeks', id.value]),
+    staleTime: 60_000,
+    shallow: true,
+    queryFn: ({ signal }) => {
+      const params = { path: { archive_id: id.value } }
+      return unwrap(api.GET('/api/archives/{archive_id}/weeks', { params, signal }))
+    },
+  })
+}
+
+/** What is usual for measures at each hour of a window. */
+export function useUsual(
+  id: Ref<string>,
+  window: Ref<Span | null>,
+  measure: Ref<string[]>,
+  wanted: Ref<boolean>,
+): Query<Usual[]> {
+  return useQuery<Usual[], ApiError>({
+    meta: { doing: 'learning what is usual' },
+    queryKey: computed(() => ['usual', id.value, window.value, measure.value]),
+    enabled: computed(() => wanted.value && window.value !== null && measure.value.length > 0),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    shallow: true,
+    queryFn: ({ signal }) => {
+      const span = window.value ?? { start: 0, end: 1 }
+      const query = { from: toInstant(span.start), to: toInstant(span.end), measure: measure.value }
+      return unwrap(
+        api.GET('/api/archives/{archive_id}/usual', {
+          params: { path: { archive_id: id.value }, query },
+          signal,
+        }),
+      )
+    },
+  })
+}
+
+/** How far beyond what is usual anything was, over the whole archive. */
+export function useUnusual(id: Ref<string>, span: Ref<Span | null>, width: Ref<number>): Query<Unusual> {
+  return useQuery<Unusual, ApiError>({
+    meta: { doing: 'looking for what is unusual' },
+    queryKey: computed(() => ['unusual', id.value, span.value, width.value]),
+    enabled: computed(() => span.value !== null && width.value > 0),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    shallow: true,
+    queryFn: ({ signal }) => {
+      const { start, end } = span.value ?? { start: 0, end: 1 }
+      const query = { from: toInstant(start), to: toInstant(end), width: width.value }
+      return unwrap(
+        api.GET('/api/archives/{archive_id}/unusual', {
+          params: { path: { archive_id: id.value }, query },
+          signal,
+        }),
+      )
     },
   })
 }

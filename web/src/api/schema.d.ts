@@ -569,6 +569,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/unusual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Unusual
+         * @description How far beyond its band anything waited, queued, was held up or failed; what more work explains is left out.
+         */
+        get: operations["read_unusual"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/use": {
         parameters: {
             query?: never;
@@ -581,6 +601,26 @@ export interface paths {
          * @description Processes over a window, or what they are put together by, with what is attributed to none of them.
          */
         get: operations["read_use_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Usual
+         * @description What is usual at each hour of a window, learnt from the host's weeks before it, and how much was outside.
+         */
+        get: operations["read_usual"];
         put?: never;
         post?: never;
         delete?: never;
@@ -602,6 +642,27 @@ export interface paths {
          * @description Confirm a finding, dismiss it with a reason, or remark upon it. It holds for every archive of the host.
          */
         put: operations["put_verdict"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{archive_id}/weeks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Weeks
+         * @description All archives of the host as one: strained days, what changed slowly and since when, and how long there is
+         *     room.
+         */
+        get: operations["read_weeks"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1807,7 +1868,7 @@ export interface components {
              * FindingKind
              * @enum {string}
              */
-            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
+            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset" | "unlike.usual";
             /** Next */
             next: string[];
             /**
@@ -1948,6 +2009,23 @@ export interface components {
             title: string;
         };
         /**
+         * GrowthOut
+         * @description What was wanted of a resource beside how long it took, in natural logarithms a week.
+         */
+        GrowthOut: {
+            /** Demand */
+            demand: string;
+            demand_slope: components["schemas"]["SlopeOut"] | null;
+            /** Demand Title */
+            demand_title: string;
+            resource: components["schemas"]["Resource"];
+            /** Response */
+            response: string;
+            response_slope: components["schemas"]["SlopeOut"] | null;
+            /** Response Title */
+            response_title: string;
+        };
+        /**
          * HardwareFacts
          * @description What the machine is made of.
          */
@@ -2070,6 +2148,37 @@ export interface components {
             name: string;
             /** Strips */
             strips: string[];
+        };
+        /**
+         * LeftOut
+         * @description How long there is room for something, if it goes on as it did.
+         */
+        LeftOut: {
+            /** Days */
+            days: number;
+            /**
+             * Days High
+             * @description Between these it is, 90 % sure; null where there is no telling.
+             */
+            days_high: number | null;
+            /** Days Low */
+            days_low: number;
+            /** Device */
+            device: string | null;
+            /** Limit */
+            limit: number;
+            /** Measure */
+            measure: string;
+            /** Now */
+            now: number;
+            /**
+             * Then
+             * @description What is so, once the limit is reached.
+             */
+            then: string;
+            /** Title */
+            title: string;
+            unit: components["schemas"]["Unit"];
         };
         /**
          * LineProblemOut
@@ -2866,7 +2975,7 @@ export interface components {
              * FindingKind
              * @enum {string}
              */
-            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset";
+            kind: "cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset" | "unlike.usual";
             resource: components["schemas"]["Resource"];
             /**
              * Start
@@ -2970,6 +3079,50 @@ export interface components {
             start: string;
         };
         /**
+         * SlopeOut
+         * @description A trend a week.
+         */
+        SlopeOut: {
+            /** A Week */
+            a_week: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /**
+             * P
+             * @description How likely such a trend is where nothing creeps.
+             */
+            p: number;
+        };
+        /**
+         * SlowChangeOut
+         * @description A measure that changed over weeks.
+         */
+        SlowChangeOut: {
+            /** Device */
+            device: string | null;
+            /**
+             * Devices
+             * @description Devices that changed alike.
+             */
+            devices: string[];
+            /**
+             * Hours
+             * @description The median of each hour, from `hours_from` on.
+             */
+            hours: (number | null)[];
+            /** Measure */
+            measure: string;
+            resource: components["schemas"]["Resource"];
+            role: components["schemas"]["Role"];
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Title */
+            title: string;
+            unit: components["schemas"]["Unit"];
+        };
+        /**
          * StoredOut
          * @description What became of a batch. When this arrives, the ticks are on disk.
          */
@@ -3034,6 +3187,35 @@ export interface components {
             resource: components["schemas"]["Resource"];
         };
         /**
+         * StrainedOut
+         * @description A resource over the days: each hour's strain, and whether it is strained constantly or comes back.
+         */
+        StrainedOut: {
+            /**
+             * At Hours
+             * @description Hours of the day, UTC, where they are the same on most days.
+             */
+            at_hours: number[];
+            /**
+             * Days
+             * @description On so many of the recorded days some hour was strained.
+             */
+            days: number;
+            /**
+             * Hours
+             * @description Mean strain of each hour in percent, from the first day's 00:00 UTC.
+             */
+            hours: (number | null)[];
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "never" | "constant" | "daily" | "intermittent";
+            /** Of */
+            of: number;
+            resource: components["schemas"]["Resource"];
+        };
+        /**
          * StretchIn
          * @description A stretch of time.
          */
@@ -3050,6 +3232,39 @@ export interface components {
              * @description RFC 3339; not included.
              */
             to: string;
+        };
+        /**
+         * StretchOut
+         * @description How a measure was from some time on.
+         */
+        StretchOut: {
+            /**
+             * Certainty
+             * @description 0 to 1: how unlikely the change at its start is where nothing changes.
+             */
+            certainty: number;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** First */
+            first: number;
+            /**
+             * Last
+             * @description The same as `first` where the measure did not creep.
+             */
+            last: number;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * Uncertainty S
+             * @description The change may have been so much earlier or later, 95 % sure.
+             */
+            uncertainty_s: number;
         };
         /**
          * SummaryOut
@@ -3152,11 +3367,36 @@ export interface components {
          */
         UnjudgedOut: {
             /** Kinds */
-            kinds: ("cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset")[];
+            kinds: ("cpu.saturated" | "cpu.busy_unwaited" | "cpu.one_core" | "cpu.interrupts" | "cpu.steal" | "cpu.quota" | "cpu.churn" | "cpu.thermal" | "cpu.packets" | "memory.pressure" | "memory.oom_kill" | "swap.thrashing" | "memory.free_low" | "swap.occupied" | "memory.leak" | "memory.cache_thrash" | "swap.full" | "fs.filling" | "memory.cache_growth" | "disk.saturated" | "disk.slow" | "disk.busy_steady" | "disk.hot" | "disk.writeback" | "io.limited" | "io.stalled" | "io.iowait_harmless" | "load.blocked" | "tasks.blocked" | "net.saturated" | "net.loss" | "net.errors" | "net.listen_overflow" | "net.udp_overflow" | "net.backlog" | "spike" | "data.gap" | "data.reset" | "unlike.usual")[];
             /** Reason */
             reason: string;
             /** Subject */
             subject: string;
+        };
+        /**
+         * UnusualOut
+         * @description How far beyond what is usual anything waited or failed, per bin.
+         */
+        UnusualOut: {
+            /** Bin S */
+            bin_s: number;
+            /**
+             * Most
+             * @description Which of `names` it was.
+             */
+            most: (number | null)[];
+            /** Names */
+            names: string[];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * Strain
+             * @description In percent; null where nothing is known of what is usual.
+             */
+            strain: (number | null)[];
         };
         /**
          * UsageOut
@@ -3326,6 +3566,48 @@ export interface components {
             written_bytes_per_s: number;
         };
         /**
+         * UsualOut
+         * @description What is usual for a measure, of each hour of a window.
+         */
+        UsualOut: {
+            /**
+             * Days
+             * @description Where those are fewer than two: how many other days at the same hour.
+             */
+            days: number;
+            /** Device */
+            device: string | null;
+            /**
+             * High
+             * @description The band; null for hours of which too little past is known.
+             */
+            high: (number | null)[];
+            /**
+             * Hours From
+             * Format: date-time
+             */
+            hours_from: string;
+            /** Low */
+            low: (number | null)[];
+            /** Measure */
+            measure: string;
+            /** Middle */
+            middle: (number | null)[];
+            /** Missing */
+            missing: string | null;
+            /**
+             * Outside
+             * @description Share of the window outside the band; null where neither is known.
+             */
+            outside: number | null;
+            unit: components["schemas"]["Unit"];
+            /**
+             * Weeks
+             * @description How many of the same hour of the week it rests on, at least.
+             */
+            weeks: number;
+        };
+        /**
          * VerdictIn
          * @description What to make of a finding. Dismissing one needs a reason; open without a remark takes back what was said.
          */
@@ -3380,6 +3662,50 @@ export interface components {
              * @enum {string}
              */
             state: "open" | "confirmed" | "dismissed";
+        };
+        /**
+         * WeeksOut
+         * @description A host over weeks.
+         */
+        WeeksOut: {
+            /** Archives */
+            archives: number;
+            /** Changes */
+            changes: components["schemas"]["SlowChangeOut"][];
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Growth */
+            growth: components["schemas"]["GrowthOut"][];
+            /** Host */
+            host: string;
+            /**
+             * Host Id
+             * Format: uuid
+             * @description Opens all of its archives as one.
+             */
+            host_id: string;
+            /**
+             * Hours From
+             * Format: date-time
+             */
+            hours_from: string;
+            /**
+             * Knows Weeks
+             * @description Whether there are two weeks and more: a weekend is then told from a change.
+             */
+            knows_weeks: boolean;
+            /** Left */
+            left: components["schemas"]["LeftOut"][];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Strain */
+            strain: components["schemas"]["StrainedOut"][];
         };
         /**
          * What
@@ -4598,6 +4924,44 @@ export interface operations {
             };
         };
     };
+    read_unusual: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the end. */
+                to?: string | null;
+                /** @description Bins at most. */
+                width?: number;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnusualOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     read_use_of: {
         parameters: {
             query?: {
@@ -4644,6 +5008,44 @@ export interface operations {
             };
         };
     };
+    read_usual: {
+        parameters: {
+            query: {
+                /** @description NAME, NAME@DEVICE, or NAME@* for every device. */
+                measure: string[];
+                /** @description RFC 3339; else the beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the end. */
+                to?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsualOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     put_verdict: {
         parameters: {
             query?: never;
@@ -4665,6 +5067,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_weeks: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; else the beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the end. */
+                to?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeeksOut"];
+                };
             };
             /** @description A problem, after RFC 9457. */
             default: {

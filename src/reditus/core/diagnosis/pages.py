@@ -2,12 +2,13 @@
 
 from reditus.core.diagnosis.engine import KINDS
 from reditus.core.diagnosis.parameters import described
+from reditus.core.normal import unlike
 
 
 def diagnoses_page() -> str:
     """Markdown: every kind with what it means, and every number that is judged by."""
     parts = ["# Diagnoses\n\nWhat Reditus names, and what it rules out. Written from the code by `scripts/pages`.\n"]
-    for kind in KINDS:
+    for kind in (*KINDS, unlike.KIND):
         parts.append(
             f"\n## {kind.title} (`{kind.id}`)\n\n{'A finding' if kind.is_problem else 'Ruled out'}. {kind.meaning}\n"
         )

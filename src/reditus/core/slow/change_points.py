@@ -164,7 +164,7 @@ def _cuts(values: FloatArray, unit: float, sloped: bool) -> list[int]:
             if end < LEAST_PIECE:
                 continue
             totals = best[: end - LEAST_PIECE + 1] + row[: end - LEAST_PIECE + 1]
-            last[end] = np.argmin(totals)
+            last[end] = totals.argmin()
             best[end] = totals[last[end]] + piece
     found: list[int] = []
     at = int(last[count])

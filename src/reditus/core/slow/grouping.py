@@ -12,6 +12,12 @@ from reditus.core.slow.changes import SlowChange, Stretch
 SAME_SHARE = 0.03
 """Of the whole length: changes that lie no farther apart are of the same time."""
 ALIKE = 0.3
+_SAID_BY = {
+    "disk.read.wait": "disk.wait", "disk.write.wait": "disk.wait", "net.receive.packets": "net.receive.rate",
+    "net.send.packets": "net.send.rate", "disk.read.requests": "disk.read.rate",
+    "disk.write.requests": "disk.write.rate", "cpu.user": "cpu.busy", "cpu.system": "cpu.busy",
+}  # fmt: skip
+"""What says nothing more where the other changed alike."""
 """Natural logarithm of how far sizes may differ for devices to be put together."""
 
 
@@ -54,7 +60,12 @@ def grouped(found: Sequence[Found], length: int) -> list[Together]:
     """
     out: list[Together] = []
     by_measure: dict[str, list[Found]] = {}
+    by_name = {item.key.name: item for item in found}
     for item in found:
+        device = f"@{item.key.device}" if item.key.device is not None else ""
+        general = by_name.get(_SAID_BY.get(item.key.measure.name, "") + device)
+        if general is not None and _alike(general, item, length):
+            continue
         by_measure.setdefault(item.key.measure.name, []).append(item)
     for own in by_measure.values():
         left = sorted((item for item in own if item.key.device is not None), key=lambda item: -item.weight)

@@ -22,6 +22,7 @@ from reditus.server.routers import (
     series,
     strain,
     use,
+    weeks,
 )
 
 ROUTERS = [
@@ -44,6 +45,7 @@ ROUTERS = [
     recorders.router,
     diagnosis.router,
     comparison.router,
+    weeks.router,
     live.router,
     docs.router,
 ]

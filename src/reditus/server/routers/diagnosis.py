@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query, Request, Response
 
 from reditus.analysis.diagnosis import diagnose_timeline
 from reditus.analysis.maintenance import Task
+from reditus.analysis.normal import incidents_elsewhere, with_unusual
 from reditus.analysis.windows import requested_window
 from reditus.core.errors import CoreError
 from reditus.core.rfc3339 import TimeError
@@ -31,9 +32,13 @@ async def read_diagnosis(
 
     def work() -> DiagnosisOut:
         try:
+            elsewhere = incidents_elsewhere(
+                context.store, archive_id, context.judged, check_cancelled, context.budget.long
+            )
             with context.store.reading(archive_id, check_cancelled, context.budget.long) as reader:
                 window = requested_window(reader, start, end)
-                body = diagnose_timeline(reader, window, context.judged)
+                found = diagnose_timeline(reader, window, context.judged)
+                body = with_unusual(reader, found, elsewhere, context.judged)
                 verdicts = reader.verdicts()
         except (StoreError, CoreError, TimeError):
             raise  # the request's fault, not the archive's

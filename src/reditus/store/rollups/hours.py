@@ -27,6 +27,11 @@ order by h.week_ns, h.archive_id, h.keys_id
 """
 
 
+_FINGERPRINT = """
+select coalesce(sum(hashtext(h.data::text)::bigint), 0)::bigint, count(*) from hours h where h.host_id = %(host)s
+"""
+
+
 class HoursTable:
     """The hours of one host, within a reader's transaction."""
 
@@ -44,6 +49,11 @@ class HoursTable:
             week = together([week, decoded(row.data, week.begin_ns, len(week.values))])
         row.data = encoded(week)
         self._session.flush()
+
+    def fingerprint(self) -> tuple[int, int]:
+        """Changes whenever what is kept of the host does."""
+        rows = self._try_rows(_FINGERPRINT, {"host": self._host})
+        return tuple(rows[0]) if rows else (0, 0)
 
     def read(
         self, archives: Sequence[UUID] | None, names: Sequence[str] | None, begin_ns: int, end_ns: int
