@@ -25,6 +25,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const pinned = ref<number | null>(null)
   /** What is drawn behind the strips. */
   const against = shallowRef<Against | null>(null)
+  /** Whether what is usual for the hour stands behind the strips. */
+  const usual = ref(false)
   /** A time that was marked, for the figures since then. */
   const mark = ref<number | null>(null)
   /** Which processes the moment lists. */
@@ -64,6 +66,7 @@ export const useWorkbench = defineStore('workbench', () => {
     processFilter.value = ''
     averaging.value = null
     against.value = null
+    usual.value = false
   }
 
   function close(): void {
@@ -199,6 +202,7 @@ export const useWorkbench = defineStore('workbench', () => {
     linkProblem,
     finding,
     against,
+    usual,
     averaging,
     steps: computed(() => steps.value),
     revisit,

@@ -16,7 +16,7 @@ from reditus.core.normal.hours import DAY_HOURS, HIGH, HOUR_NS, MIDDLE
 from reditus.core.slow.changes import slow_change
 from reditus.core.slow.grouping import Found, Together, grouped
 from reditus.core.slow.rhythm import DAYS_A_WEEK, LEAST_WEEKS, rhythm_of
-from reditus.core.slow.strained import StrainedDays, strained_days
+from reditus.core.slow.strained import STRAINED, StrainedDays, strained_days
 from reditus.core.slow.time_left import TimeLeft, time_left
 from reditus.core.slow.trends import Slope, slope_of
 from reditus.core.types import FloatArray
@@ -117,7 +117,7 @@ def weeks_of(reader: Reader, window: Window, check: Callable[[], None] = lambda:
     return Weeks(
         window, strain, {resource: strained_days(row) for resource, row in strain.items()}, first_ns, changes,
         {item.lead.key.name: hours[item.lead.key.name] for item in changes}, _left(reader, keys, values),
-        _growth(keys, values), values.shape[1] >= LEAST_WEEKS * DAYS_A_WEEK * DAY_HOURS,
+        _growth(keys, _untroubled(values, strain, first_ns - window.start_ns)), values.shape[1] >= LEAST_WEEKS * DAYS_A_WEEK * DAY_HOURS,
     )  # fmt: skip
 
 
@@ -193,7 +193,18 @@ def _limit(reader: Reader, measure: Measure, device: str | None) -> float | None
     return link.speed_bits_per_s / 8 if link is not None and link.speed_bits_per_s else None
 
 
-def _growth(keys: Sequence[SeriesKey], values: FloatArray) -> list[Growth]:
+def _untroubled(values: FloatArray, strain: dict[Resource, FloatArray], later_ns: int) -> dict[Resource, FloatArray]:
+    """The hours without those in which a resource was hard pressed: an outage at the end is no growth."""
+    out = {}
+    for resource, row in strain.items():
+        hours = np.full(values.shape[1], np.nan)
+        own = row[later_ns // HOUR_NS :][: len(hours)]
+        hours[: len(own)] = own
+        out[resource] = np.where((np.nan_to_num(hours) >= STRAINED)[None, :, None], np.nan, values)
+    return out
+
+
+def _growth(keys: Sequence[SeriesKey], of_resource: dict[Resource, FloatArray]) -> list[Growth]:
     places = {key.name: at for at, key in enumerate(keys)}
     found = []
     for resource, demand, response in _GROWTH:
@@ -203,7 +214,7 @@ def _growth(keys: Sequence[SeriesKey], values: FloatArray) -> list[Growth]:
         for name in (demand, response):
             meaning = meaning_of(measure_named(name))
             assert meaning is not None
-            middle = values[places[name], :, MIDDLE]
+            middle = of_resource[resource][places[name], :, MIDDLE]
             scaled = np.log(np.maximum(middle, 0.0) + meaning.floor)
             slope = slope_of(scaled - rhythm_of(scaled, DAY_HOURS), DAY_HOURS)
             slopes.append(None if slope is None else _a_week(slope))

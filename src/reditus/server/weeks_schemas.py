@@ -14,9 +14,9 @@ from reditus.core.normal.hours import HOUR_NS
 from reditus.core.slow.changes import Stretch
 from reditus.core.slow.grouping import Together
 from reditus.core.slow.trends import Slope
-from reditus.core.types import FloatArray
+from reditus.core.types import NS_PER_S, FloatArray
 from reditus.server.schemas import Out, Time
-from reditus.store.read.scope import Scope
+from reditus.store.read.reader import Reader
 
 How = Literal["never", "constant", "daily", "intermittent"]
 
@@ -100,12 +100,21 @@ class GrowthOut(Out):
     response_slope: SlopeOut | None
 
 
+class PartOut(Out):
+    """One of the archives that tell of a host."""
+
+    id: UUID
+    start: Time
+    end: Time
+    interval_s: float = Field(description="Where that changes, figures may differ for that reason alone.")
+
+
 class WeeksOut(Out):
     """A host over weeks."""
 
     host: str
     host_id: UUID = Field(description="Opens all of its archives as one.")
-    archives: int
+    archives: list[PartOut] = Field(description="In the order of their beginnings.")
     start: Time
     end: Time
     knows_weeks: bool = Field(description="Whether there are two weeks and more: a weekend is then told from a change.")
@@ -116,12 +125,12 @@ class WeeksOut(Out):
     growth: list[GrowthOut]
 
     @classmethod
-    def of(cls, scope: Scope, weeks: Weeks) -> "WeeksOut":
+    def of(cls, reader: Reader, weeks: Weeks) -> "WeeksOut":
         """From what the analysis says."""
         return cls(
-            host=scope.host_name,
-            host_id=scope.host,
-            archives=len(scope.archives),
+            host=reader.scope.host_name,
+            host_id=reader.scope.host,
+            archives=_parts(reader),
             start=weeks.window.start_ns,
             end=weeks.window.end_ns,
             knows_weeks=weeks.knows_weeks,
@@ -138,6 +147,20 @@ class WeeksOut(Out):
             left=[_left(item) for item in weeks.left],
             growth=[_growth(item) for item in weeks.growth],
         )  # fmt: skip
+
+
+def _parts(reader: Reader) -> list[PartOut]:
+    found = []
+    for archive in reader.scope.archives:
+        extent = reader.extent_of(archive)
+        if extent.first_ns is not None and extent.last_ns is not None:
+            found.append(
+                PartOut(
+                    id=archive, start=extent.first_ns, end=extent.last_ns,
+                    interval_s=(extent.interval_ns or 0) / NS_PER_S,
+                )
+            )  # fmt: skip
+    return sorted(found, key=lambda part: part.start)
 
 
 def _how(text: str) -> How:

@@ -2576,6 +2576,32 @@ export interface components {
             recording: boolean;
         };
         /**
+         * PartOut
+         * @description One of the archives that tell of a host.
+         */
+        PartOut: {
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Interval S
+             * @description Where that changes, figures may differ for that reason alone.
+             */
+            interval_s: number;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+        };
+        /**
          * PatternOut
          * @description How a finding recurs.
          */
@@ -3668,8 +3694,11 @@ export interface components {
          * @description A host over weeks.
          */
         WeeksOut: {
-            /** Archives */
-            archives: number;
+            /**
+             * Archives
+             * @description In the order of their beginnings.
+             */
+            archives: components["schemas"]["PartOut"][];
             /** Changes */
             changes: components["schemas"]["SlowChangeOut"][];
             /**

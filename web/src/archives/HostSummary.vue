@@ -117,5 +117,11 @@ const placeOf = (finding: Finding): Record<string, string> => {
       </template>
       <span v-if="listed.length > SHOWN" class="text-soft"> · {{ listed.length - SHOWN }} more</span>
     </p>
+    <RouterLink
+      :to="{ name: 'weeks', params: { id: archive.id } }"
+      class="relative z-10 shrink-0 text-2xs text-soft underline decoration-rule-strong underline-offset-2 hover:text-needle"
+      :aria-label="`${archive.host.name} over weeks`"
+      >over weeks</RouterLink
+    >
   </div>
 </template>

@@ -113,12 +113,27 @@ function other(event: Event): void {
             </option>
           </select>
         </label>
+        <label class="flex items-baseline gap-2 border-t border-rule pt-2">
+          <input v-model="bench.usual" type="checkbox" data-usual-choice />
+          <span
+            >what is usual for the hour
+            <span class="text-soft">a band, learnt from this host’s past weeks</span></span
+          >
+        </label>
         <p class="border-t border-rule pt-2">
           <RouterLink
             class="underline hover:text-needle"
             :to="{ name: 'compare', params: { id }, query }"
             @click="close()"
             >What is different? Every measure, ranked</RouterLink
+          >
+        </p>
+        <p>
+          <RouterLink
+            class="underline hover:text-needle"
+            :to="{ name: 'weeks', params: { id } }"
+            @click="close()"
+            >Over weeks: since when is it like this?</RouterLink
           >
         </p>
       </div>

@@ -5,7 +5,7 @@ import { toMs } from '../model/instant'
 import { refThrottled, useElementSize } from '@vueuse/core'
 import { computed, ref, useTemplateRef } from 'vue'
 import type { StrainRow } from '../api/client'
-import { useStrain } from '../api/queries'
+import { useStrain, useUnusual } from '../api/queries'
 import { spellWindow } from '../model/clock'
 import { clampTo, lengthOf, shareAt, type Span } from '../model/span'
 import { kindOf, useNames } from '../names/useNames'
@@ -17,6 +17,8 @@ import { excusedOf, excusesIn, type Excused } from './ruledOut'
 import StrainCells from './StrainCells.vue'
 import StrainHover from './StrainHover.vue'
 import StrainLabel from './StrainLabel.vue'
+import UnusualCells from './UnusualCells.vue'
+import { unusualWords } from './unusual'
 import { useFrame, type Grip } from './useFrame'
 
 /** The whole archive at a glance: how hard each resource was pressed, and when. The window is a frame on it. */
@@ -34,6 +36,10 @@ const opened = ref<StrainRow['resource'][]>([])
 const bins = computed(() => Math.floor(width.value / 20) * 20)
 const shown = refThrottled(extent, REFRESH_MS, true, true)
 const { data: map, error, isPending, isFetching } = useStrain(id, shown, bins, opened)
+/** Held against what is usual once the findings are there: those come first. */
+const judged = computed(() => (judgement.diagnosis.value ? shown.value : null))
+const { data: unusual } = useUnusual(id, judged, bins)
+const knowsUsual = computed(() => unusual.value?.strain.some((value) => value !== null) ?? false)
 const { drawn, gripAt, down, move, up, cancel, nudge } = useFrame(surface)
 
 const rows = computed(() =>
@@ -222,6 +228,11 @@ function spell(row: StrainRow): string {
           >
           <p class="sr-only">{{ spell(row) }}</p>
         </div>
+        <div v-if="unusual && knowsUsual" class="map-grid h-[15px] pt-[3px]">
+          <span class="truncate pr-2 pl-[40px] text-[10px] leading-3 text-soft" :title="unusualWords(unusual)"
+            >unlike usual</span
+          >
+        </div>
         <div class="map-grid pointer-events-none absolute inset-0">
           <div
             ref="surface"
@@ -263,6 +274,9 @@ function spell(row: StrainRow): string {
                 class="hatched block h-full text-center text-[10px] leading-none text-soft"
                 ><span class="bg-paper px-2">not recorded</span></span
               >
+            </div>
+            <div v-if="unusual && knowsUsual" class="h-[15px] pt-[3px]">
+              <UnusualCells class="h-full" :unusual="unusual" :extent="extent" />
             </div>
             <div
               v-if="bench.window"

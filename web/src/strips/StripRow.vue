@@ -17,6 +17,7 @@ import StripChart from './StripChart.vue'
 import StripMenu from './StripMenu.vue'
 import StripReadout from './StripReadout.vue'
 import StripSummary from './StripSummary.vue'
+import UsualBand from './UsualBand.vue'
 
 /** One strip: its name and choices, its axis, its lines, what it reads at the needle, and its figures. */
 interface Props {
@@ -242,6 +243,15 @@ const description = computed(() => {
         <p v-if="data.missing" class="hatched flex h-full items-center justify-center text-soft">
           <span class="bg-paper px-2">{{ data.missing }}</span>
         </p>
+        <UsualBand
+          v-if="row.usual && !data.missing"
+          :plan="plan"
+          :usual="row.usual.found"
+          :of="row.usual.of"
+          :window="window"
+          :top="top"
+          :log="strip.log"
+        />
         <ReferenceLines
           v-if="row.reference && !data.missing"
           :plan="plan"

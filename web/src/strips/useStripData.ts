@@ -1,5 +1,5 @@
 import { computed, type ComputedRef } from 'vue'
-import type { SeriesSet } from '../api/client'
+import type { SeriesSet, Usual } from '../api/client'
 import type { Unit } from '../model/amounts'
 import { intersection, type Span } from '../model/span'
 import { FOLDED, namesOf, type Strip } from '../model/strips'
@@ -16,6 +16,8 @@ export interface DrawnStrip {
   since: StripData | null
   /** The reference that stands behind it, where one is chosen. */
   reference: { data: StripData; span: Span } | null
+  /** What is usual for its heaviest line, where that is shown. */
+  usual: { found: Usual; of: string } | null
   devices: string[]
   /** Where it begins, px from the top of the first. */
   offset: number
@@ -48,13 +50,26 @@ export function useStripData(): Drawn {
     return data
   }
 
+  function usualOf(strip: Strip, data: StripData): DrawnStrip['usual'] {
+    const heaviest = [...data.lines].sort((a, b) => (b.summary?.mean ?? 0) - (a.summary?.mean ?? 0))[0]
+    const name = strip.plan.stackedTo ?? strip.plan.traces[0]?.measure
+    const device = data.whole ? data.whole.device : (heaviest?.device ?? null)
+    const found = window.usual.value.find((item) => item.measure === name && item.device === device)
+    const [first, ...more] = strip.plan.traces
+    return found
+      ? { found, of: device ?? (more.length && !strip.plan.stackedTo ? (first?.label ?? '') : '') }
+      : null
+  }
+
   const rows = computed(() => {
     let offset = 0
     return board.strips.map((strip) => {
       const measure = charted.value.find((item) => item.name === strip.plan.traces[0]?.measure)
+      const data = pick(strip, window.set.value, measure)
       const row = {
         strip,
-        data: pick(strip, window.set.value, measure),
+        data,
+        usual: usualOf(strip, data),
         since: window.since.value ? pick(strip, window.since.value, measure) : null,
         reference: window.reference.value
           ? { data: pick(strip, window.reference.value.set, measure), span: window.reference.value.span }

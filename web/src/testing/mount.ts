@@ -27,6 +27,8 @@ export interface Sent {
 const refusal = (status: number, detail: string, errors: unknown[] = []): Response =>
   Response.json({ type: 'about:blank', title: 'Refused', status, detail, errors }, { status })
 
+const NOTHING_UNUSUAL = { start: '2026-11-12T00:00:00Z', bin_s: 60, strain: [], most: [], names: [] }
+
 /** A server that answers with these, and keeps what it was sent. Whatever is not among them is empty. */
 function serve(answers: Answers): Sent[] {
   const sent: Sent[] = []
@@ -39,7 +41,7 @@ function serve(answers: Answers): Sent[] {
     const answer = answers[key]
     if (answer instanceof Refusal) return refusal(answer.status, answer.detail, answer.errors)
     if (input.method === 'DELETE') return new Response(null, { status: 204 })
-    return Response.json(answer ?? [])
+    return Response.json(answer ?? (path.endsWith('/unusual') ? NOTHING_UNUSUAL : []))
   })
   return sent
 }
@@ -88,6 +90,7 @@ function aSession(opened: Opened): Session {
       since: computed(() => opened.since),
       markers: ref(opened.markers),
       reference: computed(() => null),
+      usual: computed(() => []),
       changes: computed(() => []),
       severity: ref<Severity>('warning'),
     },
@@ -145,6 +148,7 @@ export async function mounted(
       { path: '/counters', name: 'counters', component: BLANK },
       { path: '/archives/:id', name: 'workbench', component: BLANK },
       { path: '/archives/:id/compare', name: 'compare', component: BLANK },
+      { path: '/archives/:id/weeks', name: 'weeks', component: BLANK },
     ],
   })
   const page = mount(

@@ -106,7 +106,7 @@ const strip = computed(() => {
         preserveAspectRatio="none"
         class="h-11 w-full border-b border-rule-strong"
         role="img"
-        :aria-label="`${item.title}: ${changeWords(item, zone)}`"
+        :aria-label="`${item.title}: ${changeWords(weeks, item, zone)}`"
       >
         <path
           v-for="(at, place) in since"
@@ -133,7 +133,9 @@ const strip = computed(() => {
           vector-effect="non-scaling-stroke"
         />
       </svg>
-      <p class="truncate text-2xs" :title="changeWords(item, zone)">{{ changeWords(item, zone) }}</p>
+      <p class="truncate text-2xs" :title="changeWords(weeks, item, zone)">
+        {{ changeWords(weeks, item, zone) }}
+      </p>
     </div>
     <p class="text-right text-[10px] leading-3 text-soft" aria-hidden="true">
       {{ spellNumber(top, scale) }}<br />{{ scale.unit }}<template v-if="isLog"><br />log</template>

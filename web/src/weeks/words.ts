@@ -1,7 +1,7 @@
 import type { Growth, RoomLeft, SlowChange, Strained, Weeks } from '../api/client'
 import { spellTimes } from '../comparison/words'
 import { spellAmount } from '../model/amounts'
-import { spellDay, spellMinute, type Zone } from '../model/clock'
+import { spellDay, spellDuration, spellMinute, type Zone } from '../model/clock'
 import { toMs } from '../model/instant'
 import { unitOf } from '../model/layouts'
 
@@ -9,7 +9,9 @@ const HOUR_MS = 3_600_000
 /** Of devices, named one by one. */
 const NAMED = 3
 const MOST_SENTENCES = 3
+const MOST_CHAPTERS = 2
 const SURE_P = 0.05
+const LEAST_A_WEEK = 0.01
 
 /** Who changed: the machine, one device, or several that changed alike. */
 export function whoChanged({ device, devices }: SlowChange): string {
@@ -41,14 +43,28 @@ export function stretchWords(item: SlowChange, at: number, zone: Zone): string {
   return before ? `${say(stretch.first)}${when}, was ${say(before.last)}` : say(stretch.first)
 }
 
-/** All of it in a line, the newest first. */
-export const changeWords = (item: SlowChange, zone: Zone): string =>
-  item.stretches
+const PACE_MS = 3 * HOUR_MS
+/** A change where another archive begins, at another pace, may be nothing but that. */
+function paceWords(weeks: Weeks, item: SlowChange, at: number): string {
+  const start = toMs(item.stretches[at]?.start ?? weeks.start)
+  const begun = weeks.archives.findIndex((part) => Math.abs(toMs(part.start) - start) <= PACE_MS)
+  const [before, now] = [weeks.archives[begun - 1], weeks.archives[begun]]
+  if (at === 0 || !before || !now || before.interval_s === now.interval_s) return ''
+  return ` (recorded every ${spellDuration(now.interval_s)} from there on, every ${spellDuration(before.interval_s)} before)`
+}
+
+/** All of it in a line, the newest first; of a long story the last chapters. */
+export function changeWords(weeks: Weeks, item: SlowChange, zone: Zone, most = Infinity): string {
+  const [first] = item.stretches
+  const from = item.stretches.length > 1 && first && !creeps(first) ? 1 : 0
+  return item.stretches
     .map((_, at) => at)
-    .slice(item.stretches.length > 1 ? 1 : 0)
+    .slice(from)
     .reverse()
-    .map((at) => stretchWords(item, at, zone))
+    .slice(0, most)
+    .map((at) => stretchWords(item, at, zone) + paceWords(weeks, item, at))
     .join('; ')
+}
 
 const timesOf = ({ stretches }: SlowChange): number => {
   const [first, last] = [stretches[0]?.first ?? 0, stretches.at(-1)?.last ?? 0]
@@ -68,7 +84,7 @@ export function sentencesOf(weeks: Weeks, zone: Zone): string[] {
       const key = `${item.resource} ${role}`
       if (said.has(key) || out.length >= MOST_SENTENCES) continue
       said.add(key)
-      out.push(`${item.title}${who ? `, ${who}` : ''}: ${changeWords(item, zone)}.`)
+      out.push(`${item.title}${who ? `, ${who}` : ''}: ${changeWords(weeks, item, zone, MOST_CHAPTERS)}.`)
     }
   }
   return out.length ? out : ['Over these weeks nothing that was wanted, took or waited changed for good.']
@@ -114,11 +130,13 @@ export function leftWords({ days, days_low: low, days_high: high }: RoomLeft): s
 const perCent = (slope: number): string =>
   `${slope > 0 ? '+' : '−'}${Math.round(100 * Math.abs(Math.expm1(slope)))} %`
 
+/** A trend that is sure, and of as much as a hundredth a week. */
+const isTrend = (slope: Growth['demand_slope']): boolean =>
+  slope !== null && slope.p <= SURE_P && Math.abs(slope.a_week) >= LEAST_A_WEEK
+
 /** Growth of what was wanted beside growth of how long it took. */
 export function growthWords({ demand_slope: demand, response_slope: response }: Growth): string {
-  const [grows, slows] = [demand, response].map(
-    (slope) => slope !== null && slope.p <= SURE_P && slope.a_week > 0,
-  )
+  const [grows, slows] = [demand, response].map((slope) => isTrend(slope) && (slope?.a_week ?? 0) > 0)
   if (grows && slows && demand && response)
     return response.a_week > demand.a_week ? 'waits grow faster than the work' : 'waits grow as the work does'
   if (slows) return 'waits grow, the work does not'
@@ -127,4 +145,4 @@ export function growthWords({ demand_slope: demand, response_slope: response }: 
 }
 
 export const slopeWords = (slope: Growth['demand_slope']): string =>
-  slope === null ? 'too short to tell' : slope.p <= SURE_P ? `${perCent(slope.a_week)} a week` : 'no trend'
+  slope === null ? 'too short to tell' : isTrend(slope) ? `${perCent(slope.a_week)} a week` : 'no trend'

@@ -92,6 +92,7 @@ export function useOpening(
     bench.linkProblem = place.problem
     reading.open(parseReading(route.query))
     bench.against = readAgainst(route.query['against'])
+    bench.usual = route.query['usual'] === '1'
     bench.averaging = readWidth(route.query['means'])
     bench.finding = typeof route.query['finding'] === 'string' ? route.query['finding'] : null
     if (isLive.value && !place.window && place.needle === null) bench.follow(true)
@@ -124,6 +125,7 @@ export function useOpening(
         ...(board.isChanged ? { strips: board.text } : {}),
         ...(board.layout === 'logs' ? readingQuery(reading.now) : {}),
         ...(bench.against === null ? {} : { against: writeAgainst(bench.against) }),
+        ...(bench.usual ? { usual: '1' } : {}),
         ...(bench.averaging === null ? {} : { means: String(bench.averaging) }),
         ...(bench.finding === null ? {} : { finding: bench.finding }),
       }

@@ -1,7 +1,7 @@
 import { refThrottled } from '@vueuse/core'
 import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from 'vue'
-import type { ApiError, Marker, Markers, SeriesSet } from '../api/client'
-import { useFacts, useMarkers, useSeriesSet } from '../api/queries'
+import type { ApiError, Marker, Markers, SeriesSet, Usual } from '../api/client'
+import { useFacts, useMarkers, useSeriesSet, useUsual } from '../api/queries'
 import { fits } from '../model/averaging'
 import { toMs } from '../model/instant'
 import { contains, type Span } from '../model/span'
@@ -29,6 +29,8 @@ export interface WindowData {
   since: ComputedRef<SeriesSet | undefined>
   /** The same measures of the reference that is drawn behind the strips; its span, too. */
   reference: ComputedRef<{ set: SeriesSet; span: Span } | null>
+  /** What is usual for the measures of the strips, where that is shown. */
+  usual: ComputedRef<Usual[]>
   markers: Ref<Markers | undefined>
   /** What changed about the machine in the window, as notes. */
   changes: ComputedRef<Marker[]>
@@ -73,6 +75,13 @@ export function useWindowData(id: Ref<string>): WindowData {
   )
   const otherId = computed(() => bench.against?.archive ?? id.value)
   const { data: behind } = useSeriesSet(otherId, before, width, measures, means)
+  const ofMeasures = computed(() => measures.value.filter((name) => !/^(use|log)\./.test(name)))
+  const { data: known } = useUsual(
+    id,
+    shown,
+    ofMeasures,
+    computed(() => bench.usual),
+  )
   const severity = ref<Severity>('warning')
   const { data: markers } = useMarkers(id, shown, severity)
   const { data: facts } = useFacts(id)
@@ -92,6 +101,7 @@ export function useWindowData(id: Ref<string>): WindowData {
     reference: computed(() =>
       before.value && behind.value ? { set: behind.value, span: before.value } : null,
     ),
+    usual: computed(() => (bench.usual ? (known.value ?? []) : [])),
     markers,
     changes,
     severity,

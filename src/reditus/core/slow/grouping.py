@@ -12,6 +12,7 @@ from reditus.core.slow.changes import SlowChange, Stretch
 SAME_SHARE = 0.03
 """Of the whole length: changes that lie no farther apart are of the same time."""
 ALIKE = 0.3
+ALIKE_OF_LATE = 0.5
 _SAID_BY = {
     "disk.read.wait": "disk.wait", "disk.write.wait": "disk.wait", "net.receive.packets": "net.receive.rate",
     "net.send.packets": "net.send.rate", "disk.read.requests": "disk.read.rate",
@@ -64,7 +65,7 @@ def grouped(found: Sequence[Found], length: int) -> list[Together]:
     for item in found:
         device = f"@{item.key.device}" if item.key.device is not None else ""
         general = by_name.get(_SAID_BY.get(item.key.measure.name, "") + device)
-        if general is not None and _alike(general, item, length):
+        if general is not None and _alike_of_late(general, item, length):
             continue
         by_measure.setdefault(item.key.measure.name, []).append(item)
     for own in by_measure.values():
@@ -84,6 +85,14 @@ def grouped(found: Sequence[Found], length: int) -> list[Together]:
         if machine is not None and not any(item.lead is machine for item in out) and not groups:
             out.append(Together(machine, ()))
     return sorted(out, key=lambda item: -item.lead.weight)
+
+
+def _alike_of_late(general: Found, item: Found, length: int) -> bool:
+    """Whether a measure became what it is at the same time as a more general one, and changed about as much."""
+    return (
+        abs(general.latest.start - item.latest.start) <= SAME_SHARE * length
+        and abs(general.size - item.size) <= ALIKE_OF_LATE
+    )
 
 
 def _alike(one: Found, other: Found, length: int) -> bool:
