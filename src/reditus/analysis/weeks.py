@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from uuid import UUID
 
 import numpy as np
 
@@ -75,9 +76,23 @@ class Growth:
 
 
 @dataclass(frozen=True, slots=True)
+class Part:
+    """An archive of the host: where the interval changes, figures may differ for that reason alone."""
+
+    archive: UUID
+    start_ns: int
+    end_ns: int
+    interval_ns: int
+
+
+@dataclass(frozen=True, slots=True)
 class Weeks:
     """What there is to say of a host over weeks."""
 
+    host: UUID
+    host_name: str
+    parts: list[Part]
+    """The archives that tell of it, in the order of their beginnings."""
     window: Window
     """Whole days, in UTC."""
     strain: dict[Resource, FloatArray]
@@ -115,10 +130,21 @@ def weeks_of(reader: Reader, window: Window, check: Callable[[], None] = lambda:
             hours[key.name] = middle
     changes = grouped(found, values.shape[1])[:MOST_CHANGES]
     return Weeks(
+        reader.scope.host, reader.scope.host_name, _parts(reader),
         window, strain, {resource: strained_days(row) for resource, row in strain.items()}, first_ns, changes,
         {item.lead.key.name: hours[item.lead.key.name] for item in changes}, _left(reader, keys, values),
-        _growth(keys, _untroubled(values, strain, first_ns - window.start_ns)), values.shape[1] >= LEAST_WEEKS * DAYS_A_WEEK * DAY_HOURS,
+        _growth(keys, _untroubled(values, strain, first_ns - window.start_ns)),
+        values.shape[1] >= LEAST_WEEKS * DAYS_A_WEEK * DAY_HOURS,
     )  # fmt: skip
+
+
+def _parts(reader: Reader) -> list[Part]:
+    found = []
+    for archive in reader.scope.archives:
+        extent = reader.extent_of(archive)
+        if extent.first_ns is not None and extent.last_ns is not None:
+            found.append(Part(archive, extent.first_ns, extent.last_ns, extent.interval_ns or 0))
+    return sorted(found, key=lambda part: part.start_ns)
 
 
 def _whole_days(window: Window) -> Window:

@@ -131,6 +131,10 @@ class Client:
         """What is different between a window and a reference."""
         return dict(self._request("GET", f"/api/archives/{archive_id}/comparison", params=dict(query)))
 
+    def weeks(self, archive_id: str, query: Mapping[str, str]) -> dict[str, Any]:
+        """All archives of a host over weeks."""
+        return dict(self._request("GET", f"/api/archives/{archive_id}/weeks", params=dict(query)))
+
     def put_verdict(self, archive_id: str, body: dict[str, Any]) -> None:
         """Confirm, dismiss or remark upon a finding."""
         self._request("PUT", f"/api/archives/{archive_id}/verdicts", json=body)

@@ -26,6 +26,7 @@ from reditus.cli.reports import counter_as_json, holds, show_archives, show_coun
 from reditus.cli.service import Service, service, settings_of_environment
 from reditus.cli.verdicts import verdict
 from reditus.cli.watch import live_lines, past_lines
+from reditus.cli.weeks import weeks_of_host
 from reditus.core.binning import MAX_BINS
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.counters import COUNTERS
@@ -206,6 +207,7 @@ app.add_typer(markers, name="markers")
 app.command()(name)
 app.command()(verdict)
 app.command("compare")(compare_windows)
+app.command("weeks")(weeks_of_host)
 app.add_typer(recorders, name="recorders")
 app.command()(check)
 app.command()(direct)

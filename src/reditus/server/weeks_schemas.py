@@ -16,7 +16,6 @@ from reditus.core.slow.grouping import Together
 from reditus.core.slow.trends import Slope
 from reditus.core.types import NS_PER_S, FloatArray
 from reditus.server.schemas import Out, Time
-from reditus.store.read.reader import Reader
 
 How = Literal["never", "constant", "daily", "intermittent"]
 
@@ -125,12 +124,15 @@ class WeeksOut(Out):
     growth: list[GrowthOut]
 
     @classmethod
-    def of(cls, reader: Reader, weeks: Weeks) -> "WeeksOut":
+    def of(cls, weeks: Weeks) -> "WeeksOut":
         """From what the analysis says."""
         return cls(
-            host=reader.scope.host_name,
-            host_id=reader.scope.host,
-            archives=_parts(reader),
+            host=weeks.host_name,
+            host_id=weeks.host,
+            archives=[
+                PartOut(id=part.archive, start=part.start_ns, end=part.end_ns, interval_s=part.interval_ns / NS_PER_S)
+                for part in weeks.parts
+            ],
             start=weeks.window.start_ns,
             end=weeks.window.end_ns,
             knows_weeks=weeks.knows_weeks,
@@ -147,20 +149,6 @@ class WeeksOut(Out):
             left=[_left(item) for item in weeks.left],
             growth=[_growth(item) for item in weeks.growth],
         )  # fmt: skip
-
-
-def _parts(reader: Reader) -> list[PartOut]:
-    found = []
-    for archive in reader.scope.archives:
-        extent = reader.extent_of(archive)
-        if extent.first_ns is not None and extent.last_ns is not None:
-            found.append(
-                PartOut(
-                    id=archive, start=extent.first_ns, end=extent.last_ns,
-                    interval_s=(extent.interval_ns or 0) / NS_PER_S,
-                )
-            )  # fmt: skip
-    return sorted(found, key=lambda part: part.start)
 
 
 def _how(text: str) -> How:

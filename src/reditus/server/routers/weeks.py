@@ -49,7 +49,7 @@ async def read_weeks(
         with context.store.reading(host, check_cancelled, context.budget.long) as reader:
             window = requested_window(reader, start, end)
             found = weeks_of(reader, cut_to_ticks(reader, window), check_cancelled)
-            return WeeksOut.of(reader, found)
+            return WeeksOut.of(found)
 
     return await run_until_disconnect(request, work, context.lanes.long)
 
