@@ -105,7 +105,7 @@ class Weeks:
     left: list[Left]
     growth: list[Growth]
     knows_weeks: bool
-    """Whether there was enough for a rhythm of the week to be told from a change."""
+    """Whether there was enough to tell a rhythm of the week from a change."""
 
 
 def weeks_of(reader: Reader, window: Window, check: Callable[[], None] = lambda: None) -> Weeks:

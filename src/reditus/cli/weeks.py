@@ -40,7 +40,7 @@ def show_weeks(answer: dict[str, Any], console: Console) -> None:
 
     say(f"{answer['host']}, {answer['start'][:10]} to {answer['end'][:10]}, {len(answer['archives'])} archives (UTC)")
     if not answer["knows_weeks"]:
-        say("There are fewer than two weeks: a weekend cannot be told from a change yet.")
+        say("There are fewer than two weeks: a weekend may pass for a change yet.")
     for row in answer["strain"]:
         say(f"  {row['resource']:<10} {_strained(row)}")
     say("What changed slowly:" if answer["changes"] else "Nothing changed its level for good, and nothing creeps.")

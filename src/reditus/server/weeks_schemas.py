@@ -116,7 +116,9 @@ class WeeksOut(Out):
     archives: list[PartOut] = Field(description="In the order of their beginnings.")
     start: Time
     end: Time
-    knows_weeks: bool = Field(description="Whether there are two weeks and more: a weekend is then told from a change.")
+    knows_weeks: bool = Field(
+        description="Whether there are two weeks and more, so that no weekend passes for a change."
+    )
     strain: list[StrainedOut]
     hours_from: Time
     changes: list[SlowChangeOut]

@@ -3723,7 +3723,7 @@ export interface components {
             hours_from: string;
             /**
              * Knows Weeks
-             * @description Whether there are two weeks and more: a weekend is then told from a change.
+             * @description Whether there are two weeks and more, so that no weekend passes for a change.
              */
             knows_weeks: boolean;
             /** Left */

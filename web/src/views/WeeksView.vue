@@ -62,7 +62,7 @@ const title = (word: string): string => word.charAt(0).toUpperCase() + word.slic
             {{ sentence }}
           </p>
           <p v-if="!weeks.knows_weeks" class="mt-1 max-w-4xl text-soft">
-            There are fewer than two weeks: a weekend cannot be told from a change yet.
+            There are fewer than two weeks: a weekend may pass for a change yet.
           </p>
           <div class="mt-4 grid grid-cols-[400px_minmax(0,1fr)] gap-8">
             <div>

@@ -61,21 +61,22 @@ class Piece:
         return self.first != self.last
 
 
-def pieces_of(values: FloatArray, *, sloped: bool = True) -> list[Piece]:
+def pieces_of(values: FloatArray, *, least_noise: float = 0.0) -> list[Piece]:
     """The pieces of evenly spaced values without a rhythm, in order; NaN where a value is unknown. None where too few
-    are known; without `sloped` only of one level each.
+    are known. `least_noise` is the long-run variance that is taken for granted: of values without any, every crumb
+    would be a change.
     """
     known = np.flatnonzero(~np.isnan(values))
     if len(known) < LEAST_VALUES:
         return []
     calm = without_spikes(values[known])
     variance = long_run_variance(calm)
-    scale = max(variance, 1e-9 * float(np.ptp(calm)) ** 2)
+    scale = max(variance, least_noise, 1e-9 * float(np.ptp(calm)) ** 2)
     cuts: list[int] = []
     if scale > 0 and _bridge(calm) / np.sqrt(scale) >= LEAST_BRIDGE:
-        cuts = _cuts(calm, scale * float(np.log(len(calm))), sloped)
+        cuts = _cuts(calm, scale * float(np.log(len(calm))))
     edges = [0, *cuts, len(calm)]
-    lines = [_line(calm[left:right], scale, len(calm), sloped) for left, right in pairwise(edges)]
+    lines = [_line(calm[left:right], scale, len(calm)) for left, right in pairwise(edges)]
     found = []
     for place, (left, right) in enumerate(pairwise(edges)):
         certainty, uncertain = 1.0, 0
@@ -124,9 +125,9 @@ def _bridge(values: FloatArray) -> float:
     return float(np.max(np.abs(np.cumsum(values - values.mean()))) / np.sqrt(len(values)))
 
 
-def _line(values: FloatArray, variance: float, count: int, sloped: bool) -> tuple[float, float]:
+def _line(values: FloatArray, variance: float, count: int) -> tuple[float, float]:
     """The first and last value of a piece's line; of one level where a slope does not pay for itself."""
-    if sloped and len(values) >= LEAST_SLOPED:
+    if len(values) >= LEAST_SLOPED:
         at = np.arange(len(values)) - (len(values) - 1) / 2
         slope = float(at @ values / (at @ at))
         if slope**2 * float(at @ at) > SLOPE_PENALTY * np.log(count) * variance:
@@ -152,14 +153,14 @@ def _certainty(
     return 1.0 - min(len(together) * float(chdtrc(3, max(gain, 0.0))), 1.0)
 
 
-def _cuts(values: FloatArray, unit: float, sloped: bool) -> list[int]:
+def _cuts(values: FloatArray, unit: float) -> list[int]:
     """Where the division that costs least cuts; `unit` is what the penalties count in."""
     count, piece = len(values), PENALTY * unit
     best, last = np.full(count + 1, np.inf), np.zeros(count + 1, dtype=np.int64)
     best[0] = -piece
     for first in range(0, count, ENDS_AT_ONCE):
         ends = np.arange(first + 1, min(first + ENDS_AT_ONCE, count) + 1)
-        costs = _costs(values, ends, SLOPE_PENALTY * unit if sloped else None)
+        costs = _costs(values, ends, SLOPE_PENALTY * unit)
         for row, end in zip(costs, ends.tolist(), strict=True):
             if end < LEAST_PIECE:
                 continue
@@ -174,7 +175,7 @@ def _cuts(values: FloatArray, unit: float, sloped: bool) -> list[int]:
     return found[::-1]
 
 
-def _costs(values: FloatArray, ends: IntArray, slope_penalty: float | None) -> FloatArray:
+def _costs(values: FloatArray, ends: IntArray, slope_penalty: float) -> FloatArray:
     """Of one piece from each value (columns) up to each end (rows): the squared distance from its level, or from its
     line, which costs more. Infinite where it would end before it begins.
     """
@@ -190,12 +191,11 @@ def _costs(values: FloatArray, ends: IntArray, slope_penalty: float | None) -> F
     lengths[~within] = 1.0
     total = sums[ends][:, None] - sums[starts]
     costs = squares[ends][:, None] - squares[starts] - total**2 / lengths
-    if slope_penalty is not None:
-        moments = np.concatenate([[0.0], np.cumsum(at * centred)])
-        together = moments[ends][:, None] - moments[starts] - (starts + ends[:, None] - 1) / 2 * total
-        is_long = lengths >= LEAST_SLOPED
-        spread = np.where(is_long, lengths * (lengths**2 - 1) / 12, 1.0)
-        costs -= np.maximum(np.where(is_long, together**2 / spread, 0.0) - slope_penalty, 0.0)
+    moments = np.concatenate([[0.0], np.cumsum(at * centred)])
+    together = moments[ends][:, None] - moments[starts] - (starts + ends[:, None] - 1) / 2 * total
+    is_long = lengths >= LEAST_SLOPED
+    spread = np.where(is_long, lengths * (lengths**2 - 1) / 12, 1.0)
+    costs -= np.maximum(np.where(is_long, together**2 / spread, 0.0) - slope_penalty, 0.0)
     costs[~within] = np.inf
     out: FloatArray = costs
     return out

@@ -15,6 +15,8 @@ LEAST_DAYS, AS_BEFORE, LEAST_EVEN_DAYS = 1.0, 0.4, 4
 """What was over after less is a moment, with findings of its own, and no slow change."""
 LEAST_CERTAINTY = 0.99
 CREEPS_P = 0.01
+NOISE = 0.05
+"""Of a change that counts: what is smaller is taken for noise, also where there is none."""
 LEAST_FACTOR = 1.15
 LEAST_FLOORS, LEAST_SHARE = 1.0, 0.05
 """A change of what doubles and halves counts from a seventh on; of what fills up from as much as makes a difference at
@@ -69,6 +71,8 @@ def slow_change(values: FloatArray, per_day: int, *, floor: float, is_relative: 
     offset, days = len(values) % together, per_day // together
     if together > 1:
         plain = nan_median(plain[offset:].reshape(-1, together), axis=1)
+    if np.isnan(plain).all():
+        return None
     least = _least(plain, is_relative)
     pieces = _lasting(plain, days, least)
     if not pieces:
@@ -96,12 +100,13 @@ def slow_change(values: FloatArray, per_day: int, *, floor: float, is_relative: 
 
 def _lasting(plain: FloatArray, per_day: int, least: float) -> list[Piece]:
     """The pieces, but for what was over within a day, and then was as before."""
+    noise = (NOISE * least) ** 2
     whole = len(plain) // per_day * per_day
     by_day = nan_median(plain[:whole].reshape(-1, per_day), axis=1)
     if whole >= LEAST_EVEN_DAYS * per_day and float(np.nanmax(by_day) - np.nanmin(by_day)) < least:
         level = float(np.nanmedian(plain))
         return [Piece(0, len(plain), level, level, 1.0, 0)]  # no day differs enough for a change to count
-    pieces = pieces_of(plain)
+    pieces = pieces_of(plain, least_noise=noise)
     short = [
         piece
         for before, piece, after in zip(pieces, pieces[1:], pieces[2:], strict=False)
@@ -113,7 +118,7 @@ def _lasting(plain: FloatArray, per_day: int, least: float) -> list[Piece]:
     without = plain.copy()
     for piece in short:
         without[piece.start : piece.stop] = np.nan
-    return pieces_of(without)
+    return pieces_of(without, least_noise=noise)
 
 
 def _slope(plain: FloatArray, piece: Piece, per_day: int) -> Slope | None:

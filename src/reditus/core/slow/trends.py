@@ -18,6 +18,7 @@ from reditus.core.types import FloatArray
 MOST_PHASES, MOST_ROUNDS = 24, 200
 LEAST_ROUNDS = 4
 SURE = 0.95
+CRUMB = 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +96,8 @@ def _likeness(table: FloatArray) -> float:
         return 1.0
     line = np.polyfit(at, of_rounds[at], 1)
     left = of_rounds[at] - np.polyval(line, at)
-    if not np.any(left):
+    # What is next to nothing beside the line is the rhythm's remainder, and no noise that wanders.
+    if float(np.std(left)) <= CRUMB * float(np.ptp(of_rounds[at])):
         return 1.0
     # The line takes some of the likeness with it: an estimate from few rounds is too low by about (1 + 4 r) / n.
     memory = float(np.sum(left[1:] * left[:-1]) / np.sum(left**2))
