@@ -55,7 +55,10 @@ def exactly(store, timeline, window, level_s=60, width=400):
 
 def reach(store, archive):
     with store.engine.connect() as connection:
-        requested = text("select level_s, since_ns, until_ns from rollup_reach where archive_id = :archive order by 1")
+        requested = text(
+            "select level_s, since_ns, until_ns from rollup_reach "
+            "where archive_id = :archive and level_s < 604800 order by 1"
+        )
         return [tuple(row) for row in connection.execute(requested, {"archive": archive})]
 
 

@@ -42,6 +42,10 @@ T = TypeVar("T")
 CONNECT_TIMEOUT_S = 5
 
 
+EXTENDING_BYTES = 48 << 20
+"""Of decoded columns, while rollups are made."""
+
+
 class Store:
     """One database. Every method raises DatabaseUnavailable while it cannot be reached."""
 
@@ -177,7 +181,8 @@ class Store:
             host_id = host_of(session, archive, lock=True)
             walk_by_index(session)
             drop_stale(session, host_id, archive)
-            yield Reader(session, self._memory, archive, writes=True)
+            # Bin after bin comes out of the same blocks; those that requests want are not driven out for that.
+            yield Reader(session, self._memory, archive, kept=BlockCache(EXTENDING_BYTES), writes=True)
 
     def drop_rollups(self, archive: UUID, from_ns: int | None = None) -> None:
         """Remove an archive's rollups from some time on, or all; they can be derived again. Raise UnknownArchive."""

@@ -28,7 +28,11 @@ def a_finding(resource, start_h, end_h):
 
 def test_what_departs_together_is_one_finding():
     (found,) = unlike_usual(
-        [unusual("disk.wait", "sdb", 3, 5), unusual("disk.queue", "sdb", 4, 7, times=9), unusual("cpu.iowait", None, 3, 4)],
+        [
+            unusual("disk.wait", "sdb", 3, 5),
+            unusual("disk.queue", "sdb", 4, 7, times=9),
+            unusual("cpu.iowait", None, 3, 4),
+        ],
         [],
     )  # fmt: skip
     assert (found.kind, found.resource, found.device) == (KIND.id, Resource.DISK, "sdb")

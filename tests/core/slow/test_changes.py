@@ -105,7 +105,7 @@ def test_devices_that_changed_alike_are_one_and_the_odd_one_out_stands_alone():
 @pytest.mark.parametrize(
     ("strained", "how", "days"),
     [
-        (lambda hour: False, "never", 0),
+        (lambda hour: hour < 0, "never", 0),
         (lambda hour: hour > 30, "constant", 9),
         (lambda hour: hour % 24 in (1, 2, 3), "daily", 10),
         (lambda hour: hour in (50, 51, 130), "intermittent", 2),

@@ -38,7 +38,7 @@ def share_outside(values: FloatArray, low: FloatArray, high: FloatArray) -> floa
 def is_above(values: FloatArray, middle: FloatArray, high: FloatArray, floor: float) -> BoolArray:
     """Which values lie above their band, by enough to matter."""
     with np.errstate(invalid="ignore"):
-        out: BoolArray = (values > high) & (values > LEAST_FACTOR * middle + floor)
+        out: BoolArray = (values > high) & (values > LEAST_FACTOR * (middle + floor))
     return out
 
 
