@@ -86,8 +86,10 @@ class SimulatedHost:
 
 
 def boot_of(scenario: Scenario) -> UUID:
-    """A boot id that depends on the machine alone."""
-    return uuid5(scenario.machine.id, "boot")
+    """A boot id of the machine and the beginning: whoever records it from there on sees the same one, and counters that
+    begin at nothing at another time are of another boot.
+    """
+    return uuid5(scenario.machine.id, f"boot at {scenario.begin_ns}")
 
 
 def pieces_of(scenario: Scenario, part: Part, by: int = 1) -> list[BlockSlice]:

@@ -44,7 +44,7 @@ const all = computed(() => rows.value.map(({ line }) => inWords(line)).join('\n'
   <table class="w-full table-fixed" :title="all">
     <thead class="text-soft">
       <tr>
-        <th class="text-left font-normal">{{ scale.unit }}</th>
+        <th class="text-left font-normal">{{ scale.unit || 'line' }}</th>
         <th class="text-right font-normal" :class="wide">mean</th>
         <th class="text-right font-normal" :class="wide">high</th>
       </tr>
