@@ -114,7 +114,7 @@ def test_hours_outlive_their_ticks(weeks):
     assert (~np.isnan(kept(store, archive)[1][0, :, MIDDLE])).sum() == pytest.approx(14 * 24, abs=4 * 24)
 
 
-def test_the_story_of_three_weeks_is_told(weeks):
+def test_the_story_of_three_weeks_is_read_from_them(weeks):
     store, archive = weeks
     with store.reading(archive) as reader:
         found = weeks_of(reader, requested_window(reader, None, None))

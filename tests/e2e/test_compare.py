@@ -101,3 +101,39 @@ def test_a_reference_stands_behind_the_strips_and_moves_along(running, page):
     page.get_by_role("button", name="nothing", exact=True).click()
     wait_until(lambda: page.locator("[data-reference]").count() == 0)
     wait_until(lambda: "against" not in link(page).params)
+
+
+def test_before_and_after_a_moment_shifted_by_hand(running, page):
+    page.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}?from={at(10)}&to={at(20)}&at={at(18)}")
+    page.locator('[data-strip="cores"] canvas').wait_for()
+    page.locator("[data-compare-menu]").click()
+    page.locator("[data-around-needle]").click()
+    wait_until(lambda: link(page).params.get("against") == "-600")
+    assert link(page).params["from"] == at(18)
+    behind = page.locator('[data-strip="cores"] [data-reference]')
+    # Stitching begins twenty seconds after the needle.
+    behind.get_by_text(re.compile("; now ×")).wait_for()
+    # The moment has its own beside it, and what differs between both.
+    page.locator("[data-difference]").get_by_text("the reference’s moment").wait_for()
+    page.locator("[data-shift]").fill("60")
+    page.locator("[data-shift]").press("Enter")
+    wait_until(lambda: link(page).params.get("against") == "-540")
+    page.locator("[data-map-reference]").wait_for()
+    no_violations(page)
+
+
+def test_any_stretch_of_the_map_is_a_reference(running, page):
+    page.goto(f"{running.url}/archives/{STITCH_01_MORNING.archive}?from={at(30)}&to={at(40)}")
+    page.locator('[data-strip="cores"] canvas').wait_for()
+    surface = page.locator("[data-map-surface]")
+    box = surface.bounding_box()
+    page.keyboard.down("Alt")
+    page.mouse.move(box["x"] + box["width"] * 0.1, box["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + 20, steps=4)
+    page.mouse.up()
+    page.keyboard.up("Alt")
+    wait_until(lambda: "against" in link(page).params)
+    assert float(link(page).params["against"]) == pytest.approx(-24 * 60, abs=60)
+    # The window stays where it was.
+    assert link(page).params["from"] == at(30)

@@ -86,7 +86,7 @@ class SimulatedHost:
 
 
 def boot_of(scenario: Scenario) -> UUID:
-    """A boot id of the machine and the beginning: whoever records it from there on sees the same one, and counters that
+    """A boot id of the machine and the beginning: each recording from there on sees the same one, and counters that
     begin at nothing at another time are of another boot.
     """
     return uuid5(scenario.machine.id, f"boot at {scenario.begin_ns}")

@@ -11,7 +11,7 @@ TIMES = 120
 
 
 @pytest.mark.parametrize("memory", [0.0, 0.7, 0.9])
-def test_no_trend_is_seldom_taken_for_one(memory):
+def test_noise_is_rarely_a_trend(memory):
     rng = np.random.default_rng(int(10 * memory) + 21)
     rhythm = 2 * np.sin(np.arange(21 * 24) * 2 * np.pi / 24)
     slopes = [slope_of(remembering(21 * 24, memory, rng) + rhythm, 24) for _ in range(TIMES)]

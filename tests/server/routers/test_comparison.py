@@ -128,3 +128,27 @@ def test_what_cannot_be_compared_is_said(client, loaded):
     assert any("values in the reference" in item["why"] for item in short["not_compared"])
     unknown = compared(client, window.archive, status=404, **ends(window), **{"with": str(uuid4())})
     assert "there is no archive" in unknown["detail"]
+
+
+def test_notes_and_packages_between_two_windows_are_listed(client):
+    load(client, STITCH_01_MORNING)
+    begin_ns = STITCH_01_MORNING.begin_ns
+
+    def at(minutes):
+        return spell_time(begin_ns + round(minutes * 60e9))
+
+    marked = [
+        {"at": at(12), "text": "the new label reader was put in"},
+        {"at": at(13), "kind": "log", "log": "dpkg.log", "text": "upgraded stitcher 3.1", "severity": "informational"},
+        {"at": at(14), "kind": "log", "log": "press.log", "text": "plate 7", "severity": "informational"},
+        {"at": at(40), "text": "long after"},
+    ]
+    path = f"/api/archives/{STITCH_01_MORNING.archive}/markers"
+    assert client.post(path, json=marked).status_code == 204
+    query = {"from": at(18), "to": at(28), "with_from": at(0), "with_to": at(10)}
+    changes = compared(client, STITCH_01_MORNING.archive, **query)["changes"]
+    listed = [change.partition("Z: ")[2] for change in changes]
+    assert "the new label reader was put in" in listed
+    assert "upgraded stitcher 3.1" in listed
+    assert "plate 7" not in listed
+    assert "long after" not in listed

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { useArchives } from '../api/queries'
 import { spellWindow } from '../model/clock'
 import { toInstant, toMs } from '../model/instant'
+import { lengthOf } from '../model/span'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { useZone } from '../usePreferences'
 import { useWorkbench } from '../useWorkbench'
@@ -48,6 +49,32 @@ const query = computed(() => {
     with_to: toInstant(end),
   }
 })
+/** Seconds that the reference was moved by hand, from where it was chosen to begin. */
+const shiftBy = ref(0)
+watch(
+  () => bench.against?.archive,
+  () => {
+    shiftBy.value = 0
+  },
+)
+function shift(event: Event): void {
+  const seconds = event.target instanceof HTMLInputElement ? event.target.valueAsNumber : NaN
+  if (!bench.against || !Number.isFinite(seconds)) return
+  bench.against = { ...bench.against, shift: bench.against.shift + (seconds - shiftBy.value) * 1000 }
+  shiftBy.value = seconds
+}
+/** Before and after a change: the window begins at the needle, the reference ends there. */
+function aroundNeedle(): void {
+  if (bench.needle === null || !bench.window || !bench.extent) return
+  const length = Math.min(
+    lengthOf(bench.window),
+    bench.extent.end - bench.needle,
+    bench.needle - bench.extent.start,
+  )
+  if (length <= 0) return
+  bench.look({ start: bench.needle, end: bench.needle + length })
+  bench.against = { archive: null, shift: -length }
+}
 function other(event: Event): void {
   if (!(event.target instanceof HTMLSelectElement) || !bench.window) return
   const chosen = others.value.find((item) => item.id === (event.target as HTMLSelectElement).value)
@@ -100,6 +127,25 @@ function other(event: Event): void {
             </button>
           </li>
         </ul>
+        <p v-if="bench.needle !== null">
+          <button type="button" class="text-left hover:text-needle" data-around-needle @click="aroundNeedle">
+            before the needle <span class="text-soft">the window begins at the needle then</span>
+          </button>
+        </p>
+        <p class="text-2xs text-soft">Any other: Alt and drag on the map, from where it begins.</p>
+        <label v-if="bench.against" class="flex items-baseline gap-2">
+          <span class="whitespace-nowrap text-soft">begins later by</span>
+          <input
+            :value="shiftBy"
+            type="number"
+            step="any"
+            class="w-20 border-b border-rule-strong bg-leaf py-0.5 text-right"
+            aria-label="Seconds by which the reference begins later"
+            data-shift
+            @change="shift"
+          />
+          s
+        </label>
         <label v-if="others.length" class="flex items-baseline gap-2">
           <span class="whitespace-nowrap text-soft">another archive</span>
           <select

@@ -9,7 +9,7 @@ import { differences } from './difference'
 import type { Readings } from './readings'
 
 /** What differs between the pinned moment and this one. */
-const props = defineProps<{ then: Readings; now: Readings; at: number }>()
+const props = defineProps<{ then: Readings; now: Readings; at: number; ofReference?: boolean }>()
 const emit = defineEmits<{ unpin: []; go: [] }>()
 
 const SHOWN = 8
@@ -29,12 +29,17 @@ const shown = computed(() => (isWhole.value ? found.value : found.value.slice(0,
   <section class="border-y border-rule-strong py-2" data-difference>
     <MomentHead title="What differs" note="most first" />
     <p class="text-2xs text-soft">
-      from
-      <button type="button" class="underline hover:text-needle" title="Go there" @click="emit('go')">
-        {{ spellInstant(at, zone) }}
-      </button>
-      to this moment ·
-      <button type="button" class="underline hover:text-needle" @click="emit('unpin')">unpin</button>
+      <template v-if="ofReference"
+        >from the reference’s moment, {{ spellInstant(at, zone) }}, to this one</template
+      >
+      <template v-else>
+        from
+        <button type="button" class="underline hover:text-needle" title="Go there" @click="emit('go')">
+          {{ spellInstant(at, zone) }}
+        </button>
+        to this moment ·
+        <button type="button" class="underline hover:text-needle" @click="emit('unpin')">unpin</button>
+      </template>
     </p>
     <table class="mt-1 w-full text-2xs">
       <tbody>

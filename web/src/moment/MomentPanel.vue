@@ -26,12 +26,18 @@ const bench = useWorkbench()
 const READ_EVERY_MS = 500
 const at = refThrottled(toRef(bench, 'needle'), READ_EVERY_MS, true, true)
 // Two moments are compared in every measure that there is.
-const requested = computed(() => (bench.pinned === null ? SHOWN : null))
+const requested = computed(() => (bench.pinned === null && !bench.against ? SHOWN : null))
 const { data: moment, error } = useMoment(id, at, requested)
 const { data: processes } = useProcesses(id, at)
-const pinned = computed(() => (bench.pinned === at.value ? null : bench.pinned))
-const { data: pinnedMoment } = useMoment(id, pinned, requested)
-const { data: pinnedProcesses } = useProcesses(id, pinned)
+/** What the window is held against has its own moment: as far from its beginning, in whichever archive it is. */
+const against = computed(() => (bench.pinned === null ? bench.against : null))
+const pinned = computed(() => {
+  if (bench.pinned !== null) return bench.pinned === at.value ? null : bench.pinned
+  return against.value && at.value !== null ? at.value + against.value.shift : null
+})
+const thenId = computed(() => against.value?.archive ?? id.value)
+const { data: pinnedMoment } = useMoment(thenId, pinned, requested)
+const { data: pinnedProcesses } = useProcesses(thenId, pinned)
 const then = computed(() => (pinned.value === null ? null : new Readings(pinnedMoment.value)))
 const readings = computed(() => new Readings(moment.value))
 
@@ -119,6 +125,7 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
       :then="then"
       :now="readings"
       :at="pinned"
+      :of-reference="against !== null"
       @unpin="bench.unpin()"
       @go="bench.point(pinned)"
     />

@@ -6,6 +6,7 @@ import { refThrottled, useElementSize } from '@vueuse/core'
 import { computed, ref, useTemplateRef } from 'vue'
 import type { StrainRow } from '../api/client'
 import { useStrain, useUnusual } from '../api/queries'
+import { referenceSpan } from '../comparison/against'
 import { spellWindow } from '../model/clock'
 import { clampTo, lengthOf, shareAt, type Span } from '../model/span'
 import { kindOf, useNames } from '../names/useNames'
@@ -42,6 +43,10 @@ const { data: unusual } = useUnusual(id, judged, bins)
 const knowsUsual = computed(() => unusual.value?.strain.some((value) => value !== null) ?? false)
 const { drawn, gripAt, down, move, up, cancel, nudge } = useFrame(surface)
 
+/** What the window is held against, where that is of this archive. */
+const reference = computed(() =>
+  bench.against?.archive === null && bench.window ? referenceSpan(bench.window, bench.against) : null,
+)
 const rows = computed(() =>
   (map.value?.rows ?? []).filter((row) => row.device === null || opened.value.includes(row.resource)),
 )
@@ -278,6 +283,12 @@ function spell(row: StrainRow): string {
             <div v-if="unusual && knowsUsual" class="h-[15px] pt-[3px]">
               <UnusualCells class="h-full" :unusual="unusual" :extent="extent" />
             </div>
+            <div
+              v-if="reference"
+              class="pointer-events-none absolute -inset-y-0.5 min-w-1 border-[1.5px] border-dashed border-soft"
+              :style="stretch(reference)"
+              data-map-reference
+            />
             <div
               v-if="bench.window"
               class="pointer-events-none absolute -inset-y-0.5 min-w-1.5 border-[1.5px] border-needle"

@@ -28,6 +28,8 @@ export function useFrame(surface: Ref<HTMLElement | null>): Frame {
   const to = ref(0)
   let origin: Span | null = null
   let pressedAt = 0
+  /** Drawn with Alt: what the window is held against, from there on and as long as the window. */
+  let isReference = false
 
   const box = (): DOMRect | undefined => surface.value?.getBoundingClientRect()
   const momentOf = (event: PointerEvent): number => {
@@ -50,7 +52,8 @@ export function useFrame(surface: Ref<HTMLElement | null>): Frame {
   function down(event: PointerEvent): void {
     if (event.button !== 0 || !bench.window) return
     surface.value?.setPointerCapture(event.pointerId)
-    grip.value = gripAt(event)
+    isReference = event.altKey
+    grip.value = isReference ? 'new' : gripAt(event)
     origin = bench.window
     pressedAt = event.clientX
     from.value = to.value = momentOf(event)
@@ -66,7 +69,10 @@ export function useFrame(surface: Ref<HTMLElement | null>): Frame {
   function up(event: PointerEvent): void {
     if (!grip.value || !origin || !bench.extent) return
     const isDrag = Math.abs(event.clientX - pressedAt) > DRAG_PX
-    if (!isDrag) {
+    if (isReference) {
+      const shift = Math.round((Math.min(from.value, to.value) - origin.start) / 1000) * 1000
+      bench.against = shift ? { archive: null, shift } : null
+    } else if (!isDrag) {
       const half = lengthOf(origin) / 2
       if (grip.value === 'new')
         bench.look(within({ start: from.value - half, end: from.value + half }, bench.extent))

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { spellTimes } from '../comparison/words'
 import { spellAmount } from '../model/amounts'
 import type { Span } from '../model/span'
 import type { StripPlan } from '../model/strips'
@@ -9,6 +10,8 @@ import { heightOf, type StripData } from './chart'
 interface Props {
   plan: StripPlan
   data: StripData
+  /** The window's. */
+  own: StripData
   /** Of the reference. */
   span: Span
   top: number
@@ -46,7 +49,13 @@ const says = computed(() => {
   const [first] = lines.value
   if (!first?.summary) return 'reference: nothing recorded'
   const { mean, high } = first.summary
-  return `reference${lines.value.length > 1 ? `, ${first.label}` : ''}: mean ${spellAmount(mean, props.plan.unit)}, high ${spellAmount(high, props.plan.unit)}`
+  const now =
+    (props.own.whole ?? props.own.lines.find((line) => line.label === first.label))?.summary?.mean ?? null
+  const by =
+    mean !== null && now !== null && (mean > 0 || now > 0)
+      ? `; now ${spellTimes(mean > 0 ? now / mean : Infinity)}`
+      : ''
+  return `reference${lines.value.length > 1 ? `, ${first.label}` : ''}: mean ${spellAmount(mean, props.plan.unit)}, high ${spellAmount(high, props.plan.unit)}${by}`
 })
 </script>
 

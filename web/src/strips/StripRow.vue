@@ -256,6 +256,7 @@ const description = computed(() => {
           v-if="row.reference && !data.missing"
           :plan="plan"
           :data="row.reference.data"
+          :own="data"
           :span="row.reference.span"
           :top="top"
           :log="strip.log"

@@ -53,13 +53,14 @@ function paceWords(weeks: Weeks, item: SlowChange, at: number): string {
   return ` (recorded every ${spellDuration(now.interval_s)} from there on, every ${spellDuration(before.interval_s)} before)`
 }
 
-/** All of it in a line, the newest first; of a long story the last chapters. */
+/** All of it in a line, the newest first; of a long story the last chapters, without what may be the recording's. */
 export function changeWords(weeks: Weeks, item: SlowChange, zone: Zone, most = Infinity): string {
   const [first] = item.stretches
   const from = item.stretches.length > 1 && first && !creeps(first) ? 1 : 0
   return item.stretches
     .map((_, at) => at)
     .slice(from)
+    .filter((at) => most === Infinity || paceWords(weeks, item, at) === '')
     .reverse()
     .slice(0, most)
     .map((at) => stretchWords(item, at, zone) + paceWords(weeks, item, at))
@@ -83,6 +84,7 @@ export function sentencesOf(weeks: Weeks, zone: Zone): string[] {
       const who = whoChanged(item)
       const key = `${item.resource} ${role}`
       if (said.has(key) || out.length >= MOST_SENTENCES) continue
+      if (paceWords(weeks, item, item.stretches.length - 1)) continue
       said.add(key)
       out.push(`${item.title}${who ? `, ${who}` : ''}: ${changeWords(weeks, item, zone, MOST_CHAPTERS)}.`)
     }

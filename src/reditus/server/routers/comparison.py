@@ -1,5 +1,6 @@
 """What is different: a window of an archive or host against a reference."""
 
+import re
 from collections.abc import Sequence
 from itertools import pairwise
 from typing import Annotated
@@ -24,15 +25,20 @@ from reditus.core.errors import WindowError
 from reditus.core.fact_changes import fact_changes
 from reditus.core.rfc3339 import spell_time
 from reditus.core.types import NS_PER_S
+from reditus.core.window import Window
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.comparison_schemas import ComparisonOut, FindingChangeOut, side_out
 from reditus.server.context import Context, ContextDep
 from reditus.server.schemas import Moment
+from reditus.store.archives.log_lines import LineChoice
 
 router = APIRouter(prefix="/archives/{archive_id}/comparison", tags=["comparison"])
 
 LEAST_COVERED = 0.9
 ALIKE_LENGTH = 1.1
+PACKAGES = re.compile(r"^(dpkg|apt|rpm|dnf|yum|zypper|pacman|apk)\b", re.IGNORECASE)
+"""Logs of what is installed on the machine, by the names that distributions give them."""
+MOST_MARKERS, MOST_BETWEEN, MOST_LETTERS = 5_000, 60, 200
 _Requested = tuple[UUID, str | None, str | None]
 Start = Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")]
 End = Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")]
@@ -114,7 +120,9 @@ def _interval(context: Context, archive: UUID, start: str | None, end: str | Non
 
 
 def _since(context: Context, requested: Sequence[_Requested], intervals: Sequence[Interval]) -> list[str]:
-    """What changed about one host between two of its windows, where its newest facts do not tell it."""
+    """What changed about one host between two of its windows, where its newest facts do not tell it: its facts, what
+    people noted, and what package managers logged.
+    """
     if requested[0][0] != requested[1][0]:
         return []
     first, last = sorted(interval.window.end_ns for interval in intervals)
@@ -123,7 +131,13 @@ def _since(context: Context, requested: Sequence[_Requested], intervals: Sequenc
     for (_, before), (since_ns, after) in pairwise(history):
         if first < since_ns <= last:
             out += [f"{spell_time(since_ns)}: {change}" for change in fact_changes(before, after)]
-    return out
+    with context.store.reading(requested[0][0], check_cancelled, context.budget.long) as reader:
+        logs = {info.name for info in reader.logs() if PACKAGES.search(info.name)}
+    choice = LineChoice(logs=("", *sorted(logs)))  # remarks are of no log
+    for marker in context.store.markers.read(requested[0][0], Window(first, last), choice, MOST_MARKERS).markers:
+        if first < marker.at_ns <= last and (marker.kind == "note" or marker.log in logs):
+            out.append(f"{spell_time(marker.at_ns)}: {marker.text[:MOST_LETTERS]}")
+    return sorted(out)[:MOST_BETWEEN]
 
 
 def _limits(intervals: Sequence[Interval], found: Comparison) -> list[str]:
