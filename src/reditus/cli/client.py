@@ -1,6 +1,6 @@
 """Talk to the server: problems become sentences."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from types import TracebackType
 from typing import Any, Protocol, Self
 from urllib.parse import quote
@@ -194,8 +194,10 @@ class Client:
         """Change a recorder's orders."""
         return dict(self._request("PATCH", f"/api/recorders/{recorder}", json=orders))
 
-    def load(self, recording: Loadable) -> bool:
-        """Send a whole recording, the way a recorder sends its own; return False if it is there already."""
+    def load(self, recording: Loadable, stopped: Callable[[], bool] = lambda: False) -> bool:
+        """Send a whole recording, the way a recorder sends its own; return False if it is there already. Once it is
+        `stopped` nothing more is sent: the next time goes on.
+        """
         path = f"/api/archives/{recording.archive}"
         if self._has(recording.archive, ticks=recording.ticks):
             return False
@@ -203,6 +205,8 @@ class Client:
         for schema in recording.schemas():
             self._request("PUT", f"{path}/schemas/{schema.digest.hex()}", json=schema.as_json())
         for batch in _batches(recording.batches()):
+            if stopped():
+                return True
             self._request("POST", f"{path}/blocks", content=batch, headers={"Content-Type": BLOCKS_TYPE})
         markers = recording.markers()
         if markers:

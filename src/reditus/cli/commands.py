@@ -5,6 +5,8 @@ import logging
 import os
 import sys
 import time
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
@@ -81,12 +83,21 @@ def demo() -> None:
             running.children["recorder"] = Child("reditus.recorder", arguments, log=running.logs / "recorder.log")
         every = [SimulatedArchive.of(registration) for registration in (*fernhold.ARCHIVES, *fernhold.EARLIER)]
         with Client(running.url, running.token) as client:
-            for number, archive in enumerate(every, 1):
-                registration = archive.registration
-                title = f"Fernhold, {number} of {len(every)}: {registration['host']['name']}, {registration['name']}"
-                with step(title):
-                    client.load(archive)
-        _announce_and_wait(running, _story(every[0].archive))
+            titles = [
+                f"Fernhold, {number} of {len(every)}: {own['host']['name']}, {own['name']}"
+                for number, own in enumerate((archive.registration for archive in every), 1)
+            ]
+            with step(titles[0]):
+                client.load(every[0])
+
+            def load_others(stopped: Callable[[], bool]) -> None:
+                for archive, title in zip(every[1:], titles[1:], strict=True):
+                    if not stopped():
+                        with step(title):
+                            client.load(archive, stopped)
+
+            # The story begins with the first; who reads it need not wait for the others.
+            _announce_and_wait(running, _story(every[0].archive), load_others)
 
 
 @app.command()
@@ -304,13 +315,24 @@ def _story(archive: UUID) -> str:
     return f"/archives/{archive}?from={spell_time(begin_ns)}&to={spell_time(end_ns)}"
 
 
-def _announce_and_wait(running: Service, place: str = "") -> None:
+def _announce_and_wait(
+    running: Service, place: str = "", meanwhile: Callable[[Callable[[], bool]], None] | None = None
+) -> None:
+    """Say where it is, and wait for the end. `meanwhile` is called with what says whether to stop."""
     switch = StopSwitch()
-    with handling(switch.take):
+    with handling(switch.take), ThreadPoolExecutor(1) as aside:
         out.print(f"\nReditus is at  [bold]{running.url}{place}[/bold]\nCtrl-C stops everything.")
+        if meanwhile is not None:
+            aside.submit(meanwhile, switch.is_set).add_done_callback(_report)
         while not switch.wait(WATCH_EVERY_S):
             running.restart_dead_children()
         err.print("\n· Stopping")
+
+
+def _report(done: "Future[None]") -> None:
+    why = done.exception()
+    if why is not None:
+        err.print(f"reditus: {why}", markup=False)
 
 
 def _recorded(running: Service, arguments: list[str], for_ns: int | None) -> int:
