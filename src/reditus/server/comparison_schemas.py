@@ -10,6 +10,7 @@ from reditus.analysis.comparison import FindingChange, ProgramChange, Used
 from reditus.core.comparison import Comparison, Difference, Side
 from reditus.core.comparison.differences import Distribution, shape_of
 from reditus.core.comparison.roles import Role
+from reditus.core.comparison.thresholds import threshold_of
 from reditus.core.comparison.verdict import Verdict, What
 from reditus.core.measures import Resource, Unit
 from reditus.core.types import NS_PER_S, FloatArray
@@ -44,6 +45,7 @@ class DistributionOut(Out):
     p99: float
     high: float
     mean: float
+    above: float | None = Field(description="Share of the values from the rule's threshold on, where there is one.")
     shape: list[float] = Field(description="Density over equal parts of the scale, the highest is 1.")
 
     @classmethod
@@ -59,6 +61,7 @@ class DistributionOut(Out):
             p99=found.p99,
             high=found.high,
             mean=found.mean,
+            above=found.above,
             shape=[round(float(value), 3) for value in shape],
         )
 
@@ -81,6 +84,7 @@ class DifferenceOut(Out):
     delta: float = Field(description="Cliff's delta, −1 to 1: 1 where every value of the window is above.")
     delta_low: float
     delta_high: float = Field(description="Between these delta lies, 95 % sure.")
+    threshold: float | None = Field(description="From which a rule takes it for trouble, in the measure's unit.")
     shift: float = Field(description="Hodges–Lehmann shift, in the measure's unit.")
     shift_low: float
     shift_high: float
@@ -111,6 +115,7 @@ class DifferenceOut(Out):
             unit=item.measure.unit,
             resource=item.measure.resource,
             role=item.role,
+            threshold=threshold_of(item.measure.name),
             window=DistributionOut.of(item.window, shapes[0]),
             reference=DistributionOut.of(item.reference, shapes[1]),
             scale_low=low,

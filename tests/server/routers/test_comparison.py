@@ -55,6 +55,14 @@ def test_a_slow_disk_is_the_first_row_of_two_archives(client, slow, loaded):
     for side in (first["window"], first["reference"]):
         assert side["low"] <= side["q1"] <= side["median"] <= side["q3"] <= side["p95"] <= side["p99"] <= side["high"]
         assert max(side["shape"]) == 1
+    rows = {(item["measure"], item["device"]): item for item in [*found["differences"], *found["alike"]]}
+    busy = next(item for (measure, _), item in rows.items() if measure == "disk.busy")
+    assert busy["threshold"] == pytest.approx(0.9)
+    for side in (busy["window"], busy["reference"]):
+        # Beyond the quantiles that stand beside it.
+        assert side["above"] <= (0.5 if side["median"] < 0.9 else 1.0)
+        assert side["above"] >= (0.05 if side["p95"] > 0.9 else 0.0)
+    assert first["threshold"] is None or first["measure"] in ("disk.busy", "stall.io.some")
     assert found["compared"] >= 100
     assert found["gaps"] == []
     # The other way round everything falls.

@@ -1614,6 +1614,11 @@ export interface components {
             shift_high: number;
             /** Shift Low */
             shift_low: number;
+            /**
+             * Threshold
+             * @description From which a rule takes it for trouble, in the measure's unit.
+             */
+            threshold: number | null;
             /** Title */
             title: string;
             unit: components["schemas"]["Unit"];
@@ -1663,6 +1668,11 @@ export interface components {
          * @description One side's values of a measure, in its unit. Quantiles are of the bins' means, lowest and highest of ticks.
          */
         DistributionOut: {
+            /**
+             * Above
+             * @description Share of the values from the rule's threshold on, where there is one.
+             */
+            above: number | null;
             /** High */
             high: number;
             /** Low */

@@ -16,6 +16,7 @@ const side = (median: number, more: Partial<Difference['window']> = {}): Differe
   p99: median,
   high: median,
   mean: median,
+  above: null,
   shape: [0, 1, 0],
   ...more,
 })
@@ -27,6 +28,7 @@ const aDifference = (more: Partial<Difference> = {}): Difference => ({
   unit: 's',
   resource: 'disk',
   role: 'response',
+  threshold: null,
   window: side(0.042),
   reference: side(0.014),
   scale_low: 0,
@@ -82,6 +84,10 @@ describe('a row in words', () => {
     expect(rowTitle(aDifference({ device: null, reference_device: null }))).toBe('Wait per request')
     expect(stripOfRow(aDifference())).toBe('disk.wait@sdb')
     expect(rowFigures(aDifference())).toContain('delta 0.90 (0.80 to 1.00)')
+    expect(rowFigures(aDifference())).not.toContain('rules')
+    const stall = { measure: 'stall.io.some', unit: 'share' as const, threshold: 0.1 }
+    const sides = { window: side(0.4, { above: 0.93 }), reference: side(0.02, { above: 0 }) }
+    expect(rowFigures(aDifference({ ...stall, ...sides }))).toMatch(/window, 93 % of it at 10\s% and more/)
   })
 })
 

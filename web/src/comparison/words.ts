@@ -33,8 +33,12 @@ function listed(names: string[]): string {
 export function rowFigures(item: Difference): string {
   const unit = unitOf(item.measure, item.unit)
   const say = (value: number): string => spellAmount(value, unit)
-  const side = (name: string, { low, q1, median, q3, p95, p99, high }: Difference['window']): string =>
-    `${name}: low ${say(low)}, quartiles ${say(q1)} and ${say(q3)}, median ${say(median)}, p95 ${say(p95)}, p99 ${say(p99)}, high ${say(high)}`
+  const over = (share: number | null): string =>
+    share === null || item.threshold === null
+      ? ''
+      : `, ${Math.round(100 * share)} % of it at ${say(item.threshold)} and more, where rules begin`
+  const side = (name: string, { low, q1, median, q3, p95, p99, high, above }: Difference['window']): string =>
+    `${name}${over(above)}: low ${say(low)}, quartiles ${say(q1)} and ${say(q3)}, median ${say(median)}, p95 ${say(p95)}, p99 ${say(p99)}, high ${say(high)}`
   return [
     side('window', item.window),
     side('reference', item.reference),

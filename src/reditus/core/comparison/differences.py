@@ -18,6 +18,7 @@ from reditus.core.comparison.statistics import (
     shift_of,
     trend_of,
 )
+from reditus.core.comparison.thresholds import threshold_of
 from reditus.core.measures import Measure, Per, Resource, Unit
 from reditus.core.measures.measure import natural_key
 from reditus.core.measures.selection import SeriesKey
@@ -50,9 +51,11 @@ class Distribution:
     p99: float
     high: float
     mean: float
+    above: float | None = None
+    """Share of the values from the rule's threshold on, where there is one."""
 
     @classmethod
-    def of(cls, stats: BinStats) -> "Distribution":
+    def of(cls, stats: BinStats, threshold: float | None = None) -> "Distribution":
         """Of bins of which at least one is known."""
         known = ~np.isnan(stats.mean)
         mean = stats.mean[known]
@@ -63,6 +66,7 @@ class Distribution:
         return cls(
             len(mean), float(stats.low[known].min()), q1, median, q3, p95, p99, float(stats.high[known].max()),
             float(np.average(mean, weights=np.maximum(stats.observed_s[known], 1e-9))),
+            None if threshold is None else float(np.mean(mean >= threshold)),
         )  # fmt: skip
 
 
@@ -228,7 +232,8 @@ def _difference(
     if growth is not None:
         effect = growth
     shift = float(np.median(here) - np.median(there))
-    own, other = Distribution.of(window), Distribution.of(reference)
+    threshold = threshold_of(measure.name)
+    own, other = Distribution.of(window, threshold), Distribution.of(reference, threshold)
     ratio = _ratio(own, other, meaning.floor, rises=effect.delta > 0)
     score = meaning.weight * abs(effect.delta) * abs(float(np.log2(ratio))) * (1.0 if effect.p < LEVEL else 0.1)
     return Difference(
