@@ -181,6 +181,28 @@ def test_what_is_usual_is_learnt_from_the_weeks_before_and_a_slow_morning_is_unl
         assert item.confidence <= 0.6
 
 
+SLOW_ALL_ALONG = replace(
+    NEXT_DAY, archive=uuid5(VAULT.id, "slow all along"), length_s=2 * 3_600,
+    begin_ns=NEXT_DAY.begin_ns + 21 * HOUR_NS, interval_s=5.0,
+    faults=tuple(replace(fault, start_s=0.0, end_s=3 * HOUR_S, factor=6.0) for fault in NEXT_DAY.faults),
+)  # fmt: skip
+
+
+def slow_disks(store, archive):
+    with store.reading(archive) as reader:
+        found = diagnose_timeline(reader, requested_window(reader, None, None), SpanCache()).diagnosis
+    return {item.device for item in found.findings if item.kind in ("disk.slow", "disk.saturated")}
+
+
+def test_a_disk_that_was_slow_all_along_is_known_by_its_weeks_before(store):
+    archive = keep(store, SimulatedArchive(SLOW_ALL_ALONG))
+    disks = {fault.device for fault in SLOW_ALL_ALONG.faults}
+    # By itself it never was any different, and its sisters are no better.
+    assert not slow_disks(store, archive) & disks
+    roll_up(store, keep(store, SimulatedArchive(BEFORE)))
+    assert slow_disks(store, archive) >= disks
+
+
 def test_without_a_past_nothing_is_unlike_it(store):
     archive = keep(store, SimulatedArchive(NEXT_DAY))
     roll_up(store, archive)

@@ -1,12 +1,13 @@
 """Judge a timeline: short ones at once, long ones span by span, each of which is remembered until its ticks change."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from threading import Lock
 
 import numpy as np
 from cachetools import LRUCache
 
+from reditus.analysis.hours import known_hours
 from reditus.analysis.rollups import rolled
 from reditus.analysis.series import cut_to_ticks
 from reditus.core.binning import BinStats, even_edges
@@ -18,9 +19,11 @@ from reditus.core.diagnosis.finding import Diagnosis, Finding, Occurrence
 from reditus.core.diagnosis.growth import FILESYSTEMS
 from reditus.core.diagnosis.inputs import Readings, WholeReadings
 from reditus.core.diagnosis.spans import MARGIN_TICKS, SPAN_TICKS, RuleOutput, spans_of, with_margin
+from reditus.core.errors import DamagedBlock
 from reditus.core.frame import Series, Timebase
 from reditus.core.measures import measure_named
 from reditus.core.measures.selection import SeriesKey, StoredColumn, devices_of, needed_columns
+from reditus.core.normal.hours import HOUR_NS, MIDDLE, WEEK_NS
 from reditus.core.processes import GROUP
 from reditus.core.timeline import merged
 from reditus.core.types import NS_PER_S
@@ -43,7 +46,11 @@ ATTRIBUTED_TICKS = 3_600
 ATTRIBUTED_LEAK_TICKS = 40_000
 """A leak shows over all of its time; of a longer one only the beginning is looked at."""
 
+PAST_WEEKS, LEAST_PAST_HOURS = 8, 14 * 24
+"""The weeks before a recording count from two on, and for two months."""
+
 _Key = tuple[object, ...]
+_Past = Mapping[tuple[str, str | None], Series]
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,16 +99,18 @@ def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> Diag
     columns = needed_columns(reader.known, wanted)
     inner = cut_to_ticks(reader, window)
     most_ticks = reader.most_ticks(len(columns))
-    key = (reader.scope.host, reader.scope.archives, window, most_ticks, reader.contents(inner))
+    past = _past(reader, inner)
+    of_past = _rough_waits(past or {})
+    key = (reader.scope.host, reader.scope.archives, window, most_ticks, reader.contents(inner), of_past)
     if (known := memory.result(key)) is not None:
         return known
     if (inner.end_ns - inner.start_ns) / interval_ns <= min(LONG_TICKS, most_ticks):
         frame = reader.frame(columns, inner)
         reader.check()
-        diagnosis = diagnose(frame, window)
+        diagnosis = diagnose(frame, window, past=past)
     else:
         span_ticks = min(SPAN_TICKS, max(most_ticks - 2 * MARGIN_TICKS, LEAST_SPAN_TICKS))
-        diagnosis = _long(reader, inner, window, interval_ns, span_ticks, columns, memory)
+        diagnosis = _long(reader, inner, window, interval_ns, span_ticks, columns, memory, past)
     result = DiagnosisResult(diagnosis, _attributed(reader, diagnosis, interval_ns))
     memory.put_result(key, result)
     return result
@@ -109,12 +118,12 @@ def diagnose_timeline(reader: Reader, window: Window, memory: SpanCache) -> Diag
 
 def _long(
     reader: Reader, inner: Window, window: Window, interval_ns: int, span_ticks: int,
-    columns: tuple[StoredColumn, ...], memory: SpanCache,
+    columns: tuple[StoredColumn, ...], memory: SpanCache, past: _Past | None,
 ) -> Diagnosis:  # fmt: skip
     # Only where there are ticks: recordings may lie years apart.
     islands = reader.islands(inner, span_ticks * interval_ns)
     whole = _whole(reader, islands or [inner], inner)
-    normals = _fingerprint(whole)
+    normals = (*_fingerprint(whole), _rough_waits(past or {}))
     spans = []
     for island in islands:
         for span in spans_of(island, interval_ns, span_ticks):
@@ -123,7 +132,7 @@ def _long(
             key = (reader.scope.host, reader.scope.archives, span, normals, reader.contents(around))
             judged = memory.get(key)
             if judged is None:
-                judged = judge(Readings(reader.frame(columns, around), whole.whole))
+                judged = judge(Readings(reader.frame(columns, around), whole.whole, past))
                 memory.put(key, judged)
             spans.append(judged)
     return diagnose_spans(spans, whole, window, interval_ns)
@@ -187,8 +196,41 @@ def _fingerprint(whole: WholeReadings) -> _Key:
     worth telling.
     """
     assert whole.whole is not None
+    return _rough_waits(whole.whole)
+
+
+def _past(reader: Reader, inner: Window) -> _Past | None:
+    """The hours of the host's disks in the weeks before a window; None where there are too few, or they are damaged."""
+    names = [
+        SeriesKey(measure_named(name), device).name
+        for name in measures_of_recording()
+        if name.startswith("disk.")
+        for device in devices_of(reader.known, measure_named(name))
+    ]
+    before = Window(inner.start_ns - PAST_WEEKS * WEEK_NS, inner.start_ns)
+    try:
+        keys, values, first_ns = known_hours(reader, before, names, of_host=True)
+    except DamagedBlock:
+        return None
+    ends_ns = first_ns + HOUR_NS * np.arange(1, values.shape[1] + 1)
+    kept = ends_ns <= inner.start_ns
+    base = Timebase(
+        ends_ns[kept], ends_ns[kept], np.zeros(int(kept.sum()), dtype=np.int64), np.full(int(kept.sum()), HOUR_NS)
+    )
+    known = ~np.isnan(values[:, kept, MIDDLE])
+    if not len(keys) or int(known.any(axis=0).sum()) < LEAST_PAST_HOURS:
+        return None
+    return {
+        (key.measure.name, key.device): Series(base, row[kept, MIDDLE]) for key, row in zip(keys, values, strict=True)
+    }
+
+
+def _rough_waits(readings: Mapping[tuple[str, str | None], Series]) -> _Key:
+    """What the normals of disks are, roughly."""
     waits = sorted(
-        (device or "", item.values) for (name, device), item in whole.whole.items() if name == "disk.wait" and device
+        (device or "", item.values)
+        for (name, device), item in readings.items()
+        if name == "disk.wait" and device and not np.isnan(item.values).all()
     )
     return tuple(
         (name, round(4 * float(np.log2(max(np.nanquantile(values, 0.2), 1e-6))))) for name, values in waits

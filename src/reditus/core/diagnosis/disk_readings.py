@@ -1,5 +1,6 @@
 """What a disk did, tick by tick, and its own normal: what it is like when little queues."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy as np
 from reditus.core.diagnosis.finding_builder import FindingBuilder, known
 from reditus.core.diagnosis.inputs import Readings, nearest
 from reditus.core.diagnosis.parameters import Parameters
-from reditus.core.frame import Timebase
+from reditus.core.frame import Series, Timebase
 from reditus.core.measures import Resource
 from reditus.core.measures.measure import or_zero
 from reditus.core.types import NS_PER_S, BoolArray, FloatArray
@@ -77,14 +78,33 @@ def read_disk(readings: Readings, rules: Parameters, name: str) -> DiskReadings 
     )
 
 
+PAST_TIMES = 2.0
+"""A disk that is so many times as slow all along as in the weeks before has become slow."""
+
+
 def _normal_of(readings: Readings, rules: Parameters, name: str) -> DiskNormal | None:
-    """From all that was recorded; None where it did too little to tell."""
-    wait = readings.over_all("disk.wait", name)
+    """From all that was recorded; None where it did too little to tell. The weeks before know better what the disk is
+    like where it was never seen with little to do since, or was slow all along.
+    """
+    own = _normal_in(readings.over_all, rules, name)
+    past = readings.past
+    if past is None:
+        return own
+    before = _normal_in(lambda measure, device: past.get((measure, device)), rules, name)
+    if before is None or not before.is_known:
+        return own
+    knows_better = own is None or not own.is_known or own.wait_s > PAST_TIMES * before.wait_s
+    return before if knows_better else own
+
+
+def _normal_in(read: Callable[[str, str | None], Series | None], rules: Parameters, name: str) -> DiskNormal | None:
+    """From some measures of a disk over a long time."""
+    wait = read("disk.wait", name)
     if wait is None or len(wait) < 2:
         return None
 
     def of(measure: str) -> FloatArray:
-        sampled = readings.over_all(measure, name)
+        sampled = read(measure, name)
         return known(None if sampled is None else nearest(sampled, wait.timebase), len(wait))
 
     requests, queue, busy = of("disk.read.requests") + of("disk.write.requests"), of("disk.queue"), of("disk.busy")

@@ -1,6 +1,6 @@
 """All rules over one frame."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
@@ -84,9 +84,16 @@ def measures_of_recording() -> list[str]:
     return sorted(names)
 
 
-def diagnose(frame: Frame, window: Window, rules: Parameters | None = None) -> Diagnosis:
-    """Judge a frame. Findings that lie outside the window are left out; those that reach into it are kept whole."""
-    readings = Readings(frame)
+def diagnose(
+    frame: Frame,
+    window: Window,
+    rules: Parameters | None = None,
+    past: Mapping[tuple[str, str | None], Series] | None = None,
+) -> Diagnosis:
+    """Judge a frame. Findings that lie outside the window are left out; those that reach into it are kept whole. `past`
+    is what is known of the host's disks from the weeks before.
+    """
+    readings = Readings(frame, past=past)
     return build_diagnosis(judge(readings, rules), readings, window, rules)
 
 

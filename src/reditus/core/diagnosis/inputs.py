@@ -20,6 +20,10 @@ class Readings:
     """Measures, by name and device, over the whole of a long recording of which the frame is a span: a minute or so a
     value. None where the frame is all there is.
     """
+    past: Mapping[tuple[str, str | None], Series] | None = None
+    """Measures of disks over the host's weeks before this recording, the median of an hour a value. None where too few
+    weeks are known.
+    """
 
     @property
     def is_span(self) -> bool:
