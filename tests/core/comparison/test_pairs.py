@@ -7,8 +7,9 @@ import pytest
 from reditus.core.comparison import aligned_bin_ns, compare, side_of_frame
 from reditus.core.comparison.samples import keys_of
 from reditus.core.comparison.verdict import verdict_of
+from reditus.core.measures import Resource
 from reditus.core.types import NS_PER_S
-from reditus.simulator.library.pairs import pairs, window_of
+from reditus.simulator.library.pairs import pairs, sisters, window_of
 
 FIRST_ROWS = 3
 RIGHT = 0.95
@@ -54,6 +55,24 @@ def test_what_differs_stands_among_the_first_rows_and_in_the_right_words(judged)
     assert len(differing) == 24
     assert len(missed) <= (1 - RIGHT) * len(differing), missed
     assert worded.total() <= (1 - RIGHT) * len(differing), worded
+
+
+def test_between_sisters_of_other_size_and_names(judged):
+    """The larger sister has more memory, and nothing that waits points to that."""
+    found = [(pair, held_against(pair)) for pair in sisters(13, each=2)]
+    assert len(found) == 12
+    wrong = [f"{pair.name}: {verdict_of(it).what}" for pair, it in found if verdict_of(it).what != pair.change.what]
+    assert wrong == []
+    for pair, comparison in found:
+        if pair.change.shows_in:
+            assert any(map(is_shown, [pair.change] * FIRST_ROWS, comparison.differences)), pair.name
+        else:
+            # What the machine itself has more of is all.
+            assert {item.measure.resource for item in comparison.differences} <= {Resource.MEMORY}, pair.name
+    slow = next(comparison for pair, comparison in found if "slow_disk" in pair.name)
+    row = slow.differences[0]
+    assert row.reference_device is not None
+    assert row.reference_device.startswith("vd")
 
 
 def test_a_sentence_says_why(judged):

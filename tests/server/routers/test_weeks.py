@@ -79,7 +79,8 @@ def test_no_such_archive(client):
 
 
 def test_two_archives_of_a_host_are_one_calendar(client):
-    day = replace(BEFORE, length_s=86_400, faults=())
+    # Its last tick is that of 23:55.
+    day = replace(BEFORE, length_s=86_100, faults=())
     later = replace(
         day, archive=STITCH_01_MORNING.archive, begin_ns=day.begin_ns + 3 * 86_400 * NS_PER_S, name="three days later"
     )

@@ -37,6 +37,7 @@ class Verdict:
 
 _OUTER_DEMAND = ("net.receive.rate", "net.send.rate", "net.receive.packets", "net.send.packets", "cpu.user")
 _DISK_DEMAND = ("disk.read.requests", "disk.write.requests", "disk.read.rate", "disk.write.rate")
+_SHORT_OF_CORES = ("cpu.waiting", "stall.cpu.some", "cpu.quota")
 _SHORT_OF_MEMORY = ("swap.in", "memory.faults.major", "memory.refaults", "stall.memory.some")
 
 
@@ -62,9 +63,17 @@ class _Signs:
         self.slower = [item for item in harm if item.rises]
         self.quicker = [item for item in harm if not item.rises]
         self.short = [item for item in self.slower if item.measure.name in _SHORT_OF_MEMORY]
+        self.lacks = self.smaller if self._is_missed(comparison) else ""
+        """What there is less of, where something waits for just that: of two sisters one is larger, and that is all."""
         self.stolen = [item for item in self.slower if item.measure.name == "cpu.steal"]
         self.more = _demand(found, rises=True, disks=not self.short and not self.mixed)
         self.less = _demand(found, rises=False, disks=not self.mixed)
+
+    def _is_missed(self, comparison: Comparison) -> bool:
+        now, before = comparison.window.facts, comparison.reference.facts
+        if now.cores and before.cores and now.cores < before.cores:
+            return any(item.measure.name in _SHORT_OF_CORES for item in self.slower)
+        return bool(self.short)
 
     @property
     def is_mix(self) -> bool:
@@ -74,15 +83,15 @@ class _Signs:
             for item in self.slower
             if item.measure.resource is not Resource.DISK and item.measure.name not in _OF_DISKS
         ]
-        return bool(self.mixed) and not (self.smaller or self.short or self.stolen or self.more or self.less or beside)
+        return bool(self.mixed) and not (self.lacks or self.short or self.stolen or self.more or self.less or beside)
 
 
 def _words(comparison: Comparison, signs: _Signs) -> tuple[What, str]:
     slower, quicker, more, less = signs.slower, signs.quicker, signs.more, signs.less
     if signs.is_mix:
         return What.MIX, f"As many bytes were moved, in another way: {_named(signs.mixed[0])}."
-    if slower and (signs.smaller or signs.short or signs.stolen or not more):
-        cause = signs.smaller
+    if slower and (signs.lacks or signs.short or signs.stolen or not more):
+        cause = signs.lacks
         if not cause and signs.short:
             cause = "Memory is short." if signs.short[0] is slower[0] else _short(signs.short)
         cause = cause or ("The hypervisor took time away." if signs.stolen else "")

@@ -183,6 +183,43 @@ def pairs(seed: int = 1, *, alike: int = 40, each: int = 10) -> Iterator[Pair]:
             yield _pair(recipe, next(sizes), 60.0, rng, days=1)
 
 
+SISTER_MEMORY = 1.5
+
+
+def sisters(seed: int = 1, *, each: int = 3) -> Iterator[Pair]:
+    """Pairs of which the reference is of another machine that does the same: with more memory, and disks and interfaces
+    of other names. `each` of every recipe that does not change the machine itself.
+    """
+    rng = np.random.default_rng([seed, 131_071])
+    paces, sizes = cycle(PACES_S), cycle(("small", "medium", "small"))
+    for recipe in (same, more_work, slow_disk, other_mix, stolen, leaking):
+        for _ in range(each):
+            pair = _pair(recipe, next(sizes), next(paces), rng)
+            yield replace(pair, name=f"sister of {pair.name}", reference=_on_sister(pair.reference))
+
+
+def _on_sister(scenario: Scenario) -> Scenario:
+    machine = scenario.machine
+    disks = {disk.name: f"vd{chr(97 + at)}" for at, disk in enumerate(machine.disks)}
+    links = {link.name: f"ens{at + 3}" for at, link in enumerate(machine.links)}
+    sister = replace(
+        machine, name=f"{machine.name}-sister", memory_bytes=int(SISTER_MEMORY * machine.memory_bytes),
+        disks=tuple(replace(disk, name=disks[disk.name], on=tuple(disks.get(own, own) for own in disk.on))
+                    for disk in machine.disks),
+        links=tuple(replace(link, name=links[link.name]) for link in machine.links),
+        filesystems=tuple(replace(own, disk=disks.get(own.disk, own.disk)) for own in machine.filesystems),
+        swap_disk=disks.get(machine.swap_disk, machine.swap_disk) if machine.swap_disk else machine.swap_disk,
+    )  # fmt: skip
+    works = tuple(
+        replace(
+            work, disk=disks.get(work.disk, work.disk) if work.disk else work.disk,
+            link=links.get(work.link, work.link) if work.link else work.link,
+        )
+        for work in scenario.works
+    )  # fmt: skip
+    return replace(scenario, machine=sister, works=works)
+
+
 def _pair(recipe: Recipe, size: str, pace_s: float, rng: np.random.Generator, days: int = 0) -> Pair:
     machine = SIZES[size](rng)
     base = ordinary(machine, rng)
