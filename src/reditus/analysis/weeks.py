@@ -27,6 +27,8 @@ from reditus.store.read.reader import Reader
 DAY_NS = DAY_HOURS * HOUR_NS
 MOST_DAYS = 400
 MOST_CHANGES = 40
+LEAST_SEEN_S = 600.0
+"""Of an hour, for its strain to be shown: the first tick of a day stands for minutes of the one before."""
 LEAST_HOURS = 48
 """Of a measure, for anything to be said of how it changed."""
 TREND_P = 0.05
@@ -156,7 +158,9 @@ def _strain(reader: Reader, window: Window) -> dict[Resource, FloatArray]:
     found = binned_by(reader, [SeriesKey(measure, None) for measure in STRAIN], window, HOUR_NS)
     hours = len(found.edges_ns) - 1
     return {
-        measure.resource: np.full(hours, np.nan) if part is None else part.mean
+        measure.resource: np.full(hours, np.nan)
+        if part is None
+        else np.where(part.observed_s >= LEAST_SEEN_S, part.mean, np.nan)
         for measure, part in zip(STRAIN, found.series, strict=True)
     }
 
