@@ -198,16 +198,20 @@ def _with_unusual(reader: Reader, result: DiagnosisResult, incidents: Sequence[F
 def incidents_elsewhere(
     store: Store, timeline: UUID, memory: SpanCache, check: Callable[[], None], allowance: Allowance | None
 ) -> list[Finding]:
-    """What was found in the other archives of the same host. One that cannot be read leaves out nothing."""
+    """What was found in the other archives of the same host that began before. One that cannot be read leaves out
+    nothing.
+    """
     every = store.archives.all()
     own = next((archive for archive in every if archive.id == timeline), None)
+    if own is None or own.first_ns is None:
+        return []
     found: list[Finding] = []
     for other in every:
-        is_other = own is not None and other.host.id == own.host.id and other.id != timeline
-        if not is_other or other.deleted_ns is not None or other.last_ns is None or other.trouble is not None:
+        if other.host.id != own.host.id or other.deleted_ns is not None or other.trouble is not None:
             continue
-        with store.reading(other.id, check, allowance) as reader:
-            found += incidents_of(reader, memory)
+        if other.first_ns is not None and other.first_ns < own.first_ns:
+            with store.reading(other.id, check, allowance) as reader:
+                found += incidents_of(reader, memory)
     return found
 
 
