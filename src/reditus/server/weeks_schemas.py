@@ -11,7 +11,7 @@ from reditus.analysis.weeks import Growth, Left, Weeks
 from reditus.core.comparison.roles import Role
 from reditus.core.measures import Resource, Unit
 from reditus.core.normal.hours import HOUR_NS
-from reditus.core.slow.changes import Stretch
+from reditus.core.slow.change_points import Piece
 from reditus.core.slow.grouping import Together
 from reditus.core.slow.trends import Slope
 from reditus.core.types import NS_PER_S, FloatArray
@@ -182,7 +182,7 @@ def _change(item: Together, weeks: Weeks) -> SlowChangeOut:
     )
 
 
-def _stretches(stretches: Sequence[Stretch], first_ns: int) -> list[StretchOut]:
+def _stretches(stretches: Sequence[Piece], first_ns: int) -> list[StretchOut]:
     return [
         StretchOut(
             start=first_ns + stretch.start * HOUR_NS,

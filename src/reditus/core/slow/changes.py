@@ -24,28 +24,11 @@ all, and a twentieth of it."""
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
-    """A piece as it is reported, in the measure's own unit."""
-
-    start: int
-    stop: int
-    first: float
-    last: float
-    certainty: float
-    uncertainty: int
-
-    @property
-    def creeps(self) -> bool:
-        """Whether it goes up or down."""
-        return self.first != self.last
-
-
-@dataclass(frozen=True, slots=True)
 class SlowChange:
     """A measure over weeks."""
 
-    stretches: tuple[Stretch, ...]
-    """One after another; a single level one where nothing changed."""
+    stretches: tuple[Piece, ...]
+    """One after another, in the measure's own unit; a single level one where nothing changed."""
     slope: Slope | None
     """Of the last stretch, where that creeps; in the scale that it was judged on (`is_relative`)."""
     is_relative: bool
@@ -86,7 +69,7 @@ def slow_change(values: FloatArray, per_day: int, *, floor: float, is_relative: 
         return float(max(np.exp(value) - floor, 0.0)) if is_relative else value * floor
 
     stretches = tuple(
-        Stretch(
+        Piece(
             piece.start * together + offset * bool(place), piece.stop * together + offset, in_units(piece.first),
             in_units(piece.last), piece.certainty, piece.uncertainty * together,
         )

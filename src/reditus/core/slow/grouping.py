@@ -7,7 +7,8 @@ import numpy as np
 
 from reditus.core.comparison.roles import Meaning
 from reditus.core.measures.selection import SeriesKey
-from reditus.core.slow.changes import SlowChange, Stretch
+from reditus.core.slow.change_points import Piece
+from reditus.core.slow.changes import SlowChange
 
 SAME_SHARE = 0.03
 """Of the whole length: changes that lie no farther apart are of the same time."""
@@ -31,7 +32,7 @@ class Found:
     change: SlowChange
 
     @property
-    def latest(self) -> Stretch:
+    def latest(self) -> Piece:
         """How it is now."""
         return self.change.stretches[-1]
 
