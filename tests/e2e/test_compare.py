@@ -119,6 +119,9 @@ def test_before_and_after_a_moment_shifted_by_hand(running, page):
     page.locator("[data-shift]").press("Enter")
     wait_until(lambda: link(page).params.get("against") == "-540")
     page.locator("[data-map-reference]").wait_for()
+    # Its strain stands on the map as a second ribbon.
+    ribbon = page.locator("[data-reference-ribbon]").get_by_role("img")
+    assert re.match(r"Strain of the reference, highest \d+ %", ribbon.get_attribute("aria-label"))
     no_violations(page)
 
 

@@ -10,6 +10,7 @@ import { toMs } from '../model/instant'
 import { placeQuery } from '../model/link'
 import { aroundStretch, type Span } from '../model/span'
 import StrainCells from '../strainmap/StrainCells.vue'
+import { worstRow } from '../strainmap/worst'
 import { useZone } from '../usePreferences'
 import { worstFirst } from './worst'
 
@@ -44,20 +45,7 @@ const requested = computed(() => (props.turn ? lastDay.value : null))
 const { data: strain } = useStrain(id, requested, ref(BINS), ref([]))
 const { data: diagnosis, error, isFetching } = useFindingsOf(id, requested)
 
-/** Of all resources the one that was pressed hardest, at each time. */
-const worst = computed(() => {
-  const rows = (strain.value?.rows ?? []).flatMap((row) => (row.mean && row.high ? [row] : []))
-  const most = (at: number, of: 'mean' | 'high'): number | null =>
-    rows.reduce<number | null>((highest, row) => {
-      const value = row[of]?.[at] ?? null
-      return value === null ? highest : Math.max(value, highest ?? 0)
-    }, null)
-  const bins = rows[0]?.mean?.length ?? 0
-  return {
-    mean: Array.from({ length: bins }, (_, at) => most(at, 'mean')),
-    high: Array.from({ length: bins }, (_, at) => most(at, 'high')),
-  }
-})
+const worst = computed(() => worstRow(strain.value?.rows ?? []))
 const findings = computed(() =>
   (diagnosis.value?.findings ?? []).filter((finding) => finding.verdict?.state !== 'dismissed'),
 )

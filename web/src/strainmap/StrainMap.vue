@@ -21,6 +21,7 @@ import StrainLabel from './StrainLabel.vue'
 import UnusualCells from './UnusualCells.vue'
 import { unusualWords } from './unusual'
 import { useFrame, type Grip } from './useFrame'
+import { worstRow } from './worst'
 
 /** The whole archive at a glance: how hard each resource was pressed, and when. The window is a frame on it. */
 const REFRESH_MS = 5_000
@@ -47,6 +48,20 @@ const { drawn, gripAt, down, move, up, cancel, nudge } = useFrame(surface)
 const reference = computed(() =>
   bench.against?.archive === null && bench.window ? referenceSpan(bench.window, bench.against) : null,
 )
+/** The reference's own strain as a second ribbon, moved to the times that it stands behind. */
+const otherId = computed(() => bench.against?.archive ?? id.value)
+const moved = computed(() =>
+  bench.against
+    ? { start: extent.value.start + bench.against.shift, end: extent.value.end + bench.against.shift }
+    : null,
+)
+const { data: behind } = useStrain(otherId, moved, bins, ref([]))
+const ribbon = computed(() => {
+  if (!bench.against || !behind.value) return null
+  const { mean, high } = worstRow(behind.value.rows)
+  const firstMs = toMs(behind.value.start) - bench.against.shift
+  return mean.length ? { mean, high, firstMs, binMs: behind.value.bin_s * 1000 } : null
+})
 const rows = computed(() =>
   (map.value?.rows ?? []).filter((row) => row.device === null || opened.value.includes(row.resource)),
 )
@@ -233,6 +248,23 @@ function spell(row: StrainRow): string {
           >
           <p class="sr-only">{{ spell(row) }}</p>
         </div>
+        <div v-if="ribbon" class="map-grid h-[15px] pt-[3px]" data-reference-ribbon>
+          <span
+            class="truncate pr-2 pl-[40px] text-[10px] leading-3 text-soft"
+            title="The hardest pressed resource of what the window is held against, moved to the same place"
+            >reference</span
+          >
+          <StrainCells
+            role="img"
+            :aria-label="`Strain of the reference, highest ${Math.max(0, ...ribbon.mean.map((value) => value ?? 0))} %`"
+            class="h-full"
+            :mean="ribbon.mean"
+            :high="ribbon.high"
+            :first-ms="ribbon.firstMs"
+            :bin-ms="ribbon.binMs"
+            :extent="extent"
+          />
+        </div>
         <div v-if="unusual && knowsUsual" class="map-grid h-[15px] pt-[3px]">
           <span class="truncate pr-2 pl-[40px] text-[10px] leading-3 text-soft" :title="unusualWords(unusual)"
             >unlike usual</span
@@ -280,6 +312,7 @@ function spell(row: StrainRow): string {
                 ><span class="bg-paper px-2">not recorded</span></span
               >
             </div>
+            <div v-if="ribbon" class="h-[15px]" />
             <div v-if="unusual && knowsUsual" class="h-[15px] pt-[3px]">
               <UnusualCells class="h-full" :unusual="unusual" :extent="extent" />
             </div>
