@@ -112,7 +112,7 @@ class Weeks:
 
 def weeks_of(reader: Reader, window: Window, check: Callable[[], None] = lambda: None) -> Weeks:
     """Of a host's archives as one timeline."""
-    window = _whole_days(window)
+    window = _whole_days(reader, window)
     strain = _strain(reader, window)
     try:
         keys, values, first_ns = known_hours(reader, window)
@@ -149,7 +149,11 @@ def _parts(reader: Reader) -> list[Part]:
     return sorted(found, key=lambda part: part.start_ns)
 
 
-def _whole_days(window: Window) -> Window:
+def _whole_days(reader: Reader, window: Window) -> Window:
+    first_ns, last_ns = reader.extent.first_ns, reader.extent.last_ns
+    if first_ns is not None and last_ns is not None and first_ns < window.end_ns and last_ns > window.start_ns:
+        # The tick at midnight is the last of its day.
+        window = Window(max(window.start_ns, first_ns), max(min(window.end_ns, last_ns), first_ns + 1))
     end_ns = -(-window.end_ns // DAY_NS) * DAY_NS
     return Window(max(window.start_ns // DAY_NS * DAY_NS, end_ns - MOST_DAYS * DAY_NS), end_ns)
 
