@@ -8,6 +8,7 @@ import pytest
 from sqlalchemy import text
 
 from databases import keep
+from reditus.analysis import normal
 from reditus.analysis.diagnosis import SpanCache, diagnose_timeline
 from reditus.analysis.hours import grow_hours, kept_series, known_hours
 from reditus.analysis.maintenance import Journal, maintain
@@ -222,3 +223,35 @@ def test_an_archive_of_an_hour_has_no_weeks(store):
     with store.reading(archive) as reader:
         found = weeks_of(reader, requested_window(reader, None, None))
     assert (found.changes, found.left, found.growth, found.knows_weeks) == ([], [], [], False)
+
+
+def test_the_trouble_of_an_archive_of_the_past_stays_its_own(weeks, monkeypatch):
+    store, archive = weeks
+    day = keep(store, SimulatedArchive(NEXT_DAY))
+    judged = []
+
+    def broken(reader, memory):
+        judged.append(reader.scope.archives)
+        raise ZeroDivisionError
+
+    monkeypatch.setattr(normal, "incidents_of", broken)
+    assert normal.incidents_elsewhere(store, day, SpanCache(), lambda: None, None) == []
+    assert judged == [(archive,)]
+    # What began later says nothing of what was usual before.
+    assert normal.incidents_elsewhere(store, archive, SpanCache(), lambda: None, None) == []
+    assert judged == [(archive,)]
+
+
+def test_a_damaged_week_is_left_out_and_made_again(weeks):
+    store, archive = weeks
+    damage = (
+        "update hours set data = set_byte(data, 20, get_byte(data, 20) # 64) "
+        "where week_ns = (select max(week_ns) from hours)"
+    )
+    with store.engine.begin() as connection:
+        connection.execute(text(damage))
+    known = (~np.isnan(kept(store, archive)[1][0, :, MIDDLE])).sum()
+    assert 14 * 24 < known < 20 * 24
+    # Whoever met it has it made again; the others of the host would not have noticed.
+    roll_up(store, archive)
+    assert (~np.isnan(kept(store, archive)[1][0, :, MIDDLE])).sum() > 20 * 24

@@ -8,7 +8,7 @@ import numpy as np
 from reditus.analysis.rollups import LAG_S, from_ticks, rolled
 from reditus.core.comparison.roles import Role, meaning_of
 from reditus.core.facts import HostFacts
-from reditus.core.measures import Per, measure_named
+from reditus.core.measures import MEASURES, Per, measure_named
 from reditus.core.measures.selection import ColumnSet, SeriesKey, available, bottom_devices
 from reditus.core.normal.hours import DAY_HOURS, HOUR_NS, HOUR_S, WEEK_HOURS, WEEK_NS, WeekOfHours, hours_of, week_of
 from reditus.core.rollup import levels_of
@@ -96,7 +96,9 @@ def known_hours(
     """
     archives = None if of_host else reader.scope.archives
     stored, weeks = reader.rollups.hours.read(archives, names, window.start_ns, window.end_ns)
-    keys = [_key(name) for name in stored]
+    # What an older version kept may be called what no measure is called any more.
+    there = [at for at, name in enumerate(stored) if name.partition("@")[0] in MEASURES]
+    keys = [_key(stored[at]) for at in there]
     if not weeks:
         return keys, np.full((len(keys), 0, 3), np.nan), week_of(window.start_ns)
     first_ns = weeks[0].begin_ns
@@ -104,7 +106,7 @@ def known_hours(
     values = np.full((len(keys), count * WEEK_HOURS, 3), np.nan)
     for week in weeks:
         at = (week.begin_ns - first_ns) // HOUR_NS
-        values[:, at : at + WEEK_HOURS] = week.values
+        values[:, at : at + WEEK_HOURS] = week.values[there]
     return keys, values, first_ns
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from uuid import UUID
 
 import numpy as np
+import structlog
 
 from reditus.analysis.diagnosis import DiagnosisResult, SpanCache, diagnose_timeline
 from reditus.analysis.hours import kept_series, known_hours
@@ -12,7 +13,7 @@ from reditus.analysis.series import binned, cut_to_ticks
 from reditus.core.binning import even_edges
 from reditus.core.comparison.roles import Role, meaning_of
 from reditus.core.diagnosis.finding import Finding
-from reditus.core.errors import DamagedBlock
+from reditus.core.errors import Cancelled, DamagedBlock
 from reditus.core.measures import Resource
 from reditus.core.measures.selection import SeriesKey
 from reditus.core.normal.departures import departures, is_above, share_outside
@@ -21,8 +22,11 @@ from reditus.core.normal.learn import Normal, learnt, left_out
 from reditus.core.normal.unlike import Unusual, unlike_usual
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.core.window import Window
+from reditus.store.errors import DatabaseDamaged, DatabaseUnavailable
 from reditus.store.read.reader import Allowance, Reader
 from reditus.store.store import Store
+
+log = structlog.get_logger()
 
 MOST_PAST_WEEKS = 26
 """What was usual half a year ago need not be any more."""
@@ -170,7 +174,15 @@ def with_unusual(
     window = result.diagnosis.window
     contents = reader.contents(cut_to_ticks(reader, window))
     kept = reader.rollups.hours.fingerprint()
-    key = ("usual", reader.scope.host, reader.scope.archives, window, kept, contents)
+    key = (
+        "usual",
+        reader.scope.host,
+        reader.scope.archives,
+        window,
+        kept,
+        contents,
+        tuple(item.id for item in elsewhere),
+    )
     if (known := memory.result(key)) is not None:
         return known
     found = _with_unusual(reader, result, [*elsewhere, *incidents_of(reader, memory)])
@@ -198,8 +210,8 @@ def _with_unusual(reader: Reader, result: DiagnosisResult, incidents: Sequence[F
 def incidents_elsewhere(
     store: Store, timeline: UUID, memory: SpanCache, check: Callable[[], None], allowance: Allowance | None
 ) -> list[Finding]:
-    """What was found in the other archives of the same host that began before. One that cannot be read leaves out
-    nothing.
+    """What was found in the other archives of the same host that began before. One that cannot be read or judged is
+    logged, and nothing is left out for it: this one's answer does not depend on it.
     """
     every = store.archives.all()
     own = next((archive for archive in every if archive.id == timeline), None)
@@ -210,8 +222,17 @@ def incidents_elsewhere(
         if other.host.id != own.host.id or other.deleted_ns is not None or other.trouble is not None:
             continue
         if other.first_ns is not None and other.first_ns < own.first_ns:
-            with store.reading(other.id, check, allowance) as reader:
-                found += incidents_of(reader, memory)
+            try:
+                with store.reading(other.id, check, allowance) as reader:
+                    found += incidents_of(reader, memory)
+            except Cancelled:
+                raise
+            except DatabaseDamaged as why:
+                log.warning("an archive of the past cannot be judged", archive=str(other.id), reason=str(why))
+            except DatabaseUnavailable:
+                raise
+            except Exception as why:
+                log.warning("an archive of the past cannot be judged", archive=str(other.id), exc_info=why)
     return found
 
 

@@ -167,7 +167,7 @@ class Store:
                 )
             self._transact(lambda session: note_damage(session, new))
             self._noted |= {(item.archive, item.schema, item.first_ns) for item in new}
-        for archive in reader.damaged_rollups:
+        for archive in reader.damaged_rollups | reader.rollups.hours.damaged:
             log.error("damaged rollups, made again", archive=str(archive))
             self.drop_rollups(archive)
 

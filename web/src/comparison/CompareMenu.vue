@@ -9,7 +9,7 @@ import HangingPanel from '../ui/HangingPanel.vue'
 import { useZone } from '../usePreferences'
 import { useWorkbench } from '../useWorkbench'
 import { useSession } from '../workbench/session'
-import { referenceSpan } from './against'
+import { referenceSpan, type Against } from './against'
 import { referencesOf } from './references'
 
 /** What the window is held against: drawn behind the strips, and said in words on a page of its own. */
@@ -51,16 +51,19 @@ const query = computed(() => {
 })
 /** Seconds that the reference was moved by hand, from where it was chosen to begin. */
 const shiftBy = ref(0)
+let moved: Against | null = null
+// Another reference begins where it was chosen to.
 watch(
-  () => bench.against?.archive,
-  () => {
-    shiftBy.value = 0
+  () => bench.against,
+  (now) => {
+    if (now !== moved) shiftBy.value = 0
   },
 )
 function shift(event: Event): void {
   const seconds = event.target instanceof HTMLInputElement ? event.target.valueAsNumber : NaN
   if (!bench.against || !Number.isFinite(seconds)) return
-  bench.against = { ...bench.against, shift: bench.against.shift + (seconds - shiftBy.value) * 1000 }
+  moved = { ...bench.against, shift: bench.against.shift + (seconds - shiftBy.value) * 1000 }
+  bench.against = moved
   shiftBy.value = seconds
 }
 /** Before and after a change: the window begins at the needle, the reference ends there. */

@@ -9,8 +9,6 @@ _ENTER = {
     "stall.io.some": _RULES.io_stall_enter,
     "cpu.hottest": _RULES.one_core_enter,
     "disk.busy": _RULES.disk_busy_enter,
-    "net.send.use": _RULES.link_full_enter,
-    "net.receive.use": _RULES.link_full_enter,
 }
 
 

@@ -12,15 +12,15 @@ from reditus.core.slow.changes import SlowChange
 
 SAME_SHARE = 0.03
 """Of the whole length: changes that lie no farther apart are of the same time."""
-ALIKE = 0.3
-ALIKE_OF_LATE = 0.5
+ALIKE, ALIKE_OF_LATE = 0.3, 0.5
+"""Natural logarithms of how far sizes may differ for devices to be put together, and for a measure to be left out
+beside a more general one."""
 _SAID_BY = {
     "disk.read.wait": "disk.wait", "disk.write.wait": "disk.wait", "net.receive.packets": "net.receive.rate",
     "net.send.packets": "net.send.rate", "disk.read.requests": "disk.read.rate",
     "disk.write.requests": "disk.write.rate", "cpu.user": "cpu.busy", "cpu.system": "cpu.busy",
 }  # fmt: skip
 """What says nothing more where the other changed alike."""
-"""Natural logarithm of how far sizes may differ for devices to be put together."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -126,6 +126,8 @@ def _since(context: Context, requested: Sequence[_Requested], intervals: Sequenc
     if requested[0][0] != requested[1][0]:
         return []
     first, last = sorted(interval.window.end_ns for interval in intervals)
+    if first == last:
+        return []
     history = context.store.archives.facts_history(requested[0][0])
     out = []
     for (_, before), (since_ns, after) in pairwise(history):
