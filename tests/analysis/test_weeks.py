@@ -252,6 +252,6 @@ def test_a_damaged_week_is_left_out_and_made_again(weeks):
         connection.execute(text(damage))
     known = (~np.isnan(kept(store, archive)[1][0, :, MIDDLE])).sum()
     assert 14 * 24 < known < 20 * 24
-    # Whoever met it has it made again; the others of the host would not have noticed.
+    # The reading that met it has it made again.
     roll_up(store, archive)
     assert (~np.isnan(kept(store, archive)[1][0, :, MIDDLE])).sum() > 20 * 24

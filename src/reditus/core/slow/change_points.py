@@ -21,7 +21,7 @@ from reditus.core.types import FloatArray, IntArray
 PENALTY = 4.0
 """Of one more piece, in long-run variances times the logarithm of how many values there are; 2 is what the Bayesian
 criterion asks of a level and a time. Measured on noise of memory 0 to 0.9: at 500 values and more, at most one series
-in a hundred is divided where nothing changed."""
+in forty is divided where nothing changed."""
 SLOPE_PENALTY = 2.0
 """The same, of a slope."""
 LEAST_BRIDGE = 1.0
