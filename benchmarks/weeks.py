@@ -19,7 +19,7 @@ from reditus.analysis.rollups import grow_rollups
 from reditus.analysis.weeks import weeks_of
 from reditus.analysis.windows import requested_window
 from reditus.core.facts import HostFacts
-from reditus.core.slow.changes import slow_change
+from reditus.core.slow.changes import SlowChange, slow_change
 from reditus.core.slow.time_left import time_left
 from reditus.core.types import FloatArray
 from reditus.exchange.simulated import SimulatedArchive
@@ -125,7 +125,7 @@ def _changes(each: int) -> list[tuple[str, str]]:
     return rows
 
 
-def _judged(logs: FloatArray):  # type: ignore[no-untyped-def]
+def _judged(logs: FloatArray) -> SlowChange:
     found = slow_change(0.004 * np.exp(logs), 24, floor=2e-5, is_relative=True)
     assert found is not None
     return found

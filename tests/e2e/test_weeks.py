@@ -87,7 +87,7 @@ def test_what_is_usual_stands_behind_the_strips_by_choice(vault, page):
     page.locator("[data-usual-choice]").check()
     band = page.locator("[data-usual]").filter(has_text="sdd").first
     band.wait_for()
-    assert "% of the window outside, by 3 weeks" in band.inner_text()
+    assert "% of the window outside, learnt from 3 weeks" in band.inner_text()
     wait_until(lambda: link(page).params.get("usual") == "1")
     page.reload()
     page.locator("[data-usual]").first.wait_for()

@@ -1,7 +1,6 @@
 """What goes over the wire of a host's weeks and of what is usual for it."""
 
 from collections.abc import Sequence
-from typing import Literal
 from uuid import UUID
 
 import numpy as np
@@ -13,11 +12,10 @@ from reditus.core.measures import Resource, Unit
 from reditus.core.normal.hours import HOUR_NS
 from reditus.core.slow.change_points import Piece
 from reditus.core.slow.grouping import Together
+from reditus.core.slow.strained import How
 from reditus.core.slow.trends import Slope
 from reditus.core.types import NS_PER_S, FloatArray
 from reditus.server.schemas import Out, Time
-
-How = Literal["never", "constant", "daily", "intermittent"]
 
 
 class StrainedOut(Out):
@@ -140,7 +138,7 @@ class WeeksOut(Out):
             knows_weeks=weeks.knows_weeks,
             strain=[
                 StrainedOut(
-                    resource=resource, hours=_percent(row), how=_how(weeks.strained[resource].how),
+                    resource=resource, hours=_percent(row), how=weeks.strained[resource].how,
                     days=weeks.strained[resource].days, of=weeks.strained[resource].of,
                     at_hours=list(weeks.strained[resource].hours),
                 )
@@ -153,17 +151,12 @@ class WeeksOut(Out):
         )  # fmt: skip
 
 
-def _how(text: str) -> How:
-    return "constant" if text == "constant" else "daily" if text == "daily" else (
-        "intermittent" if text == "intermittent" else "never"
-    )  # fmt: skip
-
-
 def _percent(values: FloatArray) -> list[int | None]:
     return [None if np.isnan(value) else round(100 * value) for value in values.tolist()]
 
 
-def _numbers(values: FloatArray) -> list[float | None]:
+def numbers_of(values: FloatArray) -> list[float | None]:
+    """To four digits, null for what is unknown."""
     return [None if np.isnan(value) else float(f"{value:.4g}") for value in values.tolist()]
 
 
@@ -178,7 +171,7 @@ def _change(item: Together, weeks: Weeks) -> SlowChangeOut:
         device=key.device,
         devices=list(item.devices),
         stretches=_stretches(item.lead.change.stretches, weeks.first_hour_ns),
-        hours=_numbers(weeks.hours[key.name]),
+        hours=numbers_of(weeks.hours[key.name]),
     )
 
 

@@ -2125,6 +2125,12 @@ export interface components {
             name: string;
         };
         /**
+         * How
+         * @description How strained hours lie over the days.
+         * @enum {string}
+         */
+        How: "never" | "constant" | "daily" | "intermittent";
+        /**
          * LayoutIn
          * @description A layout to save.
          */
@@ -3242,11 +3248,7 @@ export interface components {
              * @description Mean strain of each hour in percent, from the first day's 00:00 UTC.
              */
             hours: (number | null)[];
-            /**
-             * How
-             * @enum {string}
-             */
-            how: "never" | "constant" | "daily" | "intermittent";
+            how: components["schemas"]["How"];
             /** Of */
             of: number;
             resource: components["schemas"]["Resource"];

@@ -50,7 +50,7 @@ const says = computed(() => {
   const middles = props.usual.middle.filter((value): value is number => value !== null)
   const share = outside === null ? '' : `, ${Math.round(outside * 100)} % of the window outside`
   const around = middles.length ? ` ${spellAmount(Math.max(...middles), props.plan.unit)} at most` : ''
-  return `usual${of}:${around}${share}, by ${rests.value}`
+  return `usual${of}:${around}${share}, learnt from ${rests.value}`
 })
 </script>
 

@@ -1,6 +1,7 @@
 """Constant or intermittent: on which days something was strained, and at which hours."""
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 
@@ -16,12 +17,21 @@ LEAST_AT_HOUR = 0.6
 MOST_HOURS = 12
 
 
+class How(StrEnum):
+    """How strained hours lie over the days."""
+
+    NEVER = "never"
+    CONSTANT = "constant"
+    DAILY = "daily"
+    """At the same hours on most days."""
+    INTERMITTENT = "intermittent"
+
+
 @dataclass(frozen=True, slots=True)
 class StrainedDays:
     """How the strained hours of something lie over the days."""
 
-    how: str
-    """`never`, `constant`, `daily` (at the same hours on most days), or `intermittent`."""
+    how: How
     days: int
     """On so many of the days that were recorded."""
     of: int
@@ -37,10 +47,10 @@ def strained_days(strain: FloatArray) -> StrainedDays:
     strained = np.nan_to_num(by_day) >= STRAINED
     recorded, hit = int(known.any(axis=1).sum()), int(strained.any(axis=1).sum())
     if not hit:
-        return StrainedDays("never", 0, recorded, ())
+        return StrainedDays(How.NEVER, 0, recorded, ())
     if strained.sum() >= CONSTANT * known.sum():
-        return StrainedDays("constant", hit, recorded, ())
+        return StrainedDays(How.CONSTANT, hit, recorded, ())
     at_hour = np.flatnonzero(strained.sum(axis=0) >= LEAST_AT_HOUR * np.maximum(known.sum(axis=0), LEAST_DAYS))
     if hit >= max(EVERY_DAY * recorded, LEAST_DAYS) and 0 < len(at_hour) <= MOST_HOURS:
-        return StrainedDays("daily", hit, recorded, tuple(at_hour.tolist()))
-    return StrainedDays("intermittent", hit, recorded, ())
+        return StrainedDays(How.DAILY, hit, recorded, tuple(at_hour.tolist()))
+    return StrainedDays(How.INTERMITTENT, hit, recorded, ())

@@ -16,8 +16,8 @@ from reditus.core.types import FloatArray, IntArray
 
 MOST_VALUES, LEAST_VALUES = 96, 8
 SHARES = (0.0, 0.05, 0.1, 0.2, 0.35, 0.5, 0.65, 0.8, 0.9, 0.95, 0.98, 0.99, 0.999, 1.0)
-"""Of the walk's variance at the end, beside the noise's; each as likely beforehand. Measured (benchmarks.weeks): of
-90 in a hundred that it says, walks and walks with noise come to 81 to 89; lines with nothing but noise to 98 to 100, for
+"""Of the walk's variance at the end, beside the noise's; each as likely beforehand. Measured (benchmarks.weeks): of 90
+in a hundred that it says, walks and walks with noise come to 81 to 89; lines with nothing but noise to 98 to 100, for
 it is never sure that nothing walks."""
 DRAWS = 4_000
 SURE = 0.9

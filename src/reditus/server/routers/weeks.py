@@ -19,17 +19,19 @@ from reditus.analysis.series import cut_to_ticks, series_named
 from reditus.analysis.weeks import weeks_of
 from reditus.analysis.windows import requested_window
 from reditus.core.errors import WindowError
-from reditus.core.types import NS_PER_S, FloatArray
+from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
+from reditus.server.routers.series import MAX_SERIES
 from reditus.server.schemas import Moment
-from reditus.server.weeks_schemas import UnusualOut, UsualOut, WeeksOut
+from reditus.server.weeks_schemas import UnusualOut, UsualOut, WeeksOut, numbers_of
 
 router = APIRouter(prefix="/archives/{archive_id}", tags=["weeks"])
 
 MOST_MEASURES = 160
-MOST_SERIES = 256
+MOST_RESPONSES = 256
+"""Series behind one row of the map."""
 MOST_BINS = 4_000
 Start = Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the beginning.")]
 End = Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the end.")]
@@ -75,8 +77,8 @@ async def read_usual(
             if window.length_s > MOST_DAYS * 86_400:
                 raise WindowError(f"what is usual is shown over at most {MOST_DAYS} days; choose a shorter window")
             keys = series_named(reader, measure)
-            if len(keys) > MOST_SERIES:
-                raise WindowError(f"{len(keys)} series are requested at once; at most {MOST_SERIES} are answered")
+            if len(keys) > MAX_SERIES:
+                raise WindowError(f"{len(keys)} series are requested at once; at most {MAX_SERIES} are answered")
             found = usual_series(reader, keys, window, [*elsewhere, *incidents_of(reader, context.judged)])
         return [_usual(item, window) for item in found]
 
@@ -98,7 +100,7 @@ async def read_unusual(
         elsewhere = incidents_elsewhere(context.store, archive_id, context.judged, check_cancelled, context.budget.long)
         with context.store.reading(archive_id, check_cancelled, context.budget.long) as reader:
             window = cut_to_ticks(reader, requested_window(reader, start, end))
-            context.budget.check_points(MOST_SERIES, width)
+            context.budget.check_points(MOST_RESPONSES, width)
             found = unusual_map(reader, window, width, [*elsewhere, *incidents_of(reader, context.judged)])
         names = list(dict.fromkeys(key.name for key in found.most if key is not None))
         return UnusualOut(
@@ -123,15 +125,11 @@ def _usual(found: UsualSeries, window: Window) -> UsualOut:
         device=key.device,
         unit=key.measure.unit,
         hours_from=int(hours_of_window(window)[0]),
-        middle=[] if normal is None else _numbers(normal.middle),
-        low=[] if normal is None else _numbers(normal.low),
-        high=[] if normal is None else _numbers(normal.high),
+        middle=[] if normal is None else numbers_of(normal.middle),
+        low=[] if normal is None else numbers_of(normal.low),
+        high=[] if normal is None else numbers_of(normal.high),
         weeks=0 if normal is None or known is None or not known.any() else int(normal.weeks[known].min()),
         days=0 if normal is None or known is None or not known.any() else int(normal.days[known].max()),
         outside=found.outside,
         missing=missing,
     )
-
-
-def _numbers(values: FloatArray) -> list[float | None]:
-    return [None if np.isnan(value) else float(f"{value:.4g}") for value in values.tolist()]
