@@ -10,7 +10,13 @@ from bootstrap.front_end import ensure_built, ensure_node, ensure_npm_packages, 
 from bootstrap.paths import ROOT, VENV_BIN, WEB
 from bootstrap.python_env import ensure_python_packages
 from bootstrap.steps import step
-from bootstrap.system import ensure_chromium, ensure_faketime, ensure_postgresql
+from bootstrap.system import (
+    ensure_chromium,
+    ensure_faketime,
+    ensure_pango,
+    ensure_poppler,
+    ensure_postgresql,
+)
 
 # name, words, folder, what mends it
 PYTHON_GATES = [
@@ -48,6 +54,8 @@ def _ensure_debian_packages() -> None:
     ensure_postgresql()
     ensure_chromium()
     ensure_faketime()
+    ensure_pango()
+    ensure_poppler()
 
 
 def run_tests(arguments: list[str]) -> int:

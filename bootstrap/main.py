@@ -8,7 +8,7 @@ from bootstrap.front_end import ensure_built
 from bootstrap.paths import ROOT, VENV_BIN
 from bootstrap.python_env import ensure_python_packages
 from bootstrap.steps import StepFailed
-from bootstrap.system import ensure_postgresql
+from bootstrap.system import ensure_pango, ensure_postgresql
 
 WITH_PAGE = {"demo", "serve"}
 WITH_DATABASE = WITH_PAGE | {
@@ -37,6 +37,7 @@ def main(arguments: list[str]) -> int:
         if command in WITH_DATABASE and not wants_help:
             ensure_postgresql()
         if command in WITH_PAGE and not wants_help:
+            ensure_pango()
             ensure_built()
     except StepFailed as failure:
         print(f"reditus: {failure}", file=sys.stderr)

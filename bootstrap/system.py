@@ -43,6 +43,28 @@ def ensure_chromium() -> None:
             _apt_install(*missing)
 
 
+PANGO = {
+    "libpango-1.0-0": "libpango-1.0.so.0",
+    "libpangoft2-1.0-0": "libpangoft2-1.0.so.0",
+    "libharfbuzz-subset0": "libharfbuzz-subset.so.0",
+}
+
+
+def ensure_pango() -> None:
+    """What PDF is set with."""
+    missing = [name for name, file in PANGO.items() if not any(Path("/usr/lib").glob(f"*/{file}"))]
+    if missing:
+        with step("Installing Pango from Debian's packages"):
+            _apt_install(*missing)
+
+
+def ensure_poppler() -> None:
+    """For tests that read PDF back as pictures."""
+    if shutil.which("pdftoppm") is None:
+        with step("Installing poppler-utils from Debian's packages"):
+            _apt_install("poppler-utils")
+
+
 def ensure_faketime() -> None:
     """For tests that step a recorder's clock."""
     if not any(Path("/usr/lib").glob("*/faketime/libfaketime.so.1")):

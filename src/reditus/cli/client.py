@@ -194,6 +194,28 @@ class Client:
         """Change a recorder's orders."""
         return dict(self._request("PATCH", f"/api/recorders/{recorder}", json=orders))
 
+    def investigations(self) -> list[dict[str, Any]]:
+        """All investigations, the one that was changed last first."""
+        found: list[dict[str, Any]] = self._request("GET", "/api/investigations")
+        return found
+
+    def put_investigation(self, investigation: str, fields: Mapping[str, Any]) -> dict[str, Any]:
+        """Begin an investigation; one of that id is returned as it is."""
+        made: dict[str, Any] = self._request("PUT", f"/api/investigations/{investigation}", json=dict(fields))
+        return made
+
+    def exhibits(self, investigation: str) -> list[dict[str, Any]]:
+        """The exhibits of an investigation, in their order."""
+        found: list[dict[str, Any]] = self._request("GET", f"/api/investigations/{investigation}/exhibits")
+        return found
+
+    def pin(self, investigation: str, exhibit: str, pin: Mapping[str, Any]) -> dict[str, Any]:
+        """Pin an exhibit under an id of one's own."""
+        made: dict[str, Any] = self._request(
+            "PUT", f"/api/investigations/{investigation}/exhibits/{exhibit}", json=dict(pin)
+        )
+        return made
+
     def load(self, recording: Loadable, stopped: Callable[[], bool] = lambda: False) -> bool:
         """Send a whole recording, the way a recorder sends its own; return False if it is there already. Once it is
         `stopped` nothing more is sent: the next time goes on.

@@ -68,7 +68,8 @@ def contract_of(app: FastAPI) -> dict[str, Any]:
 def create_app(store: Store, settings: Settings) -> FastAPI:
     """The application: middleware, routers, problems and background work over a store."""
     broadcaster = TickBroadcaster()
-    context = Context(store, broadcaster, Budget(settings.memory_mib))
+    web = settings.web if settings.web.is_dir() else None
+    context = Context(store, broadcaster, Budget(settings.memory_mib), web=web)
     background = Background(store, settings, context.journal, context.judged, context.budget, context.lanes)
 
     @asynccontextmanager

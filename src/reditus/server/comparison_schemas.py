@@ -3,12 +3,11 @@
 from collections.abc import Sequence
 from typing import Literal
 
-import numpy as np
 from pydantic import Field
 
 from reditus.analysis.comparison import FindingChange, ProgramChange, Used
 from reditus.core.comparison import Comparison, Difference, Side
-from reditus.core.comparison.differences import Distribution, shape_of
+from reditus.core.comparison.differences import Distribution, shapes_of
 from reditus.core.comparison.roles import Role
 from reditus.core.comparison.thresholds import threshold_of
 from reditus.core.comparison.verdict import Verdict, What
@@ -17,10 +16,6 @@ from reditus.core.types import NS_PER_S, FloatArray
 from reditus.server.schemas import Out, Time
 
 MOST_ALIKE = 60
-MARGIN, MARGIN_TIMES = 0.08, 1.3
-"""A scale goes on beyond its values by so much, so that what stands at an end is seen whole."""
-LOG_FROM = 30.0
-"""Where one side is so many times the other, both are drawn on a logarithmic scale."""
 
 
 class SideOut(Out):
@@ -95,18 +90,7 @@ class DifferenceOut(Out):
     @classmethod
     def of(cls, item: Difference, window: Side, reference: Side) -> "DifferenceOut":
         """With the shapes of both distributions on one scale."""
-        here = window.values(item.measure.name, item.device)
-        there = reference.values(item.measure.name, item.reference_device)
-        both = np.concatenate([here, there])
-        low, high = (float(value) for value in np.quantile(both, [0.002, 0.998]))
-        is_log = low > 0 and max(item.ratio, 1 / item.ratio) >= LOG_FROM
-        if is_log:
-            low, high = low / MARGIN_TIMES, high * MARGIN_TIMES
-            shapes = [shape_of(np.log(np.maximum(side, low)), np.log(low), np.log(high)) for side in (here, there)]
-        else:
-            margin = MARGIN * (high - low)
-            low, high = low - margin, high + margin
-            shapes = [shape_of(side, low, high) for side in (here, there)]
+        shapes = shapes_of(item, window, reference)
         return cls(
             measure=item.measure.name,
             title=item.measure.title,
@@ -116,11 +100,11 @@ class DifferenceOut(Out):
             resource=item.measure.resource,
             role=item.role,
             threshold=threshold_of(item.measure.name),
-            window=DistributionOut.of(item.window, shapes[0]),
-            reference=DistributionOut.of(item.reference, shapes[1]),
-            scale_low=low,
-            scale_high=high,
-            scale_log=is_log,
+            window=DistributionOut.of(item.window, shapes.window),
+            reference=DistributionOut.of(item.reference, shapes.reference),
+            scale_low=shapes.low,
+            scale_high=shapes.high,
+            scale_log=shapes.log,
             delta=item.effect.delta,
             delta_low=item.effect.low,
             delta_high=item.effect.high,

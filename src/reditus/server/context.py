@@ -1,6 +1,7 @@
 """What handlers need, handed to them by the application."""
 
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -9,6 +10,7 @@ from reditus.analysis.diagnosis import SpanCache
 from reditus.analysis.maintenance import Journal
 from reditus.server.lanes import Budget, Lanes
 from reditus.server.live_broadcast import TickBroadcaster
+from reditus.server.progress import Progress
 from reditus.store.store import Store
 
 
@@ -22,6 +24,9 @@ class Context:
     judged: SpanCache = field(default_factory=SpanCache)
     lanes: Lanes = field(default_factory=Lanes)
     journal: Journal = field(default_factory=Journal)
+    progress: Progress = field(default_factory=Progress)
+    web: Path | None = None
+    """The built front end, whose fonts reports have inside."""
 
 
 def context_of(request: Request) -> Context:

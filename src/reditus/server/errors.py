@@ -11,6 +11,9 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
+from reditus.analysis.exhibits.judged import NothingPinned
+from reditus.analysis.report.dossier import DamagedExhibit
+from reditus.analysis.report.paper import NoTypesetter
 from reditus.core.errors import (
     BlockError,
     BlockVersionError,
@@ -26,11 +29,14 @@ from reditus.core.log_text import UnknownLog
 from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
 from reditus.core.rfc3339 import TimeError
+from reditus.exchange.bundle.fields import Fields
 from reditus.exchange.log_reading import ZoneError
 from reditus.server.lanes import Busy, RequestTooLarge
 from reditus.server.schemas import BadVerdict
 from reditus.store import (
+    ArchiveInUse,
     ArchiveProtected,
+    ArchiveReadOnly,
     BlockConflict,
     DatabaseDamaged,
     DatabaseUnavailable,
@@ -43,6 +49,13 @@ from reditus.store import (
     UnknownPlan,
     UnknownRecorder,
     UnknownSchema,
+)
+from reditus.store.investigations.records import (
+    ChangedMeanwhile,
+    ReadOnlyInvestigation,
+    TooManyInvestigations,
+    UnknownExhibit,
+    UnknownInvestigation,
 )
 
 log = structlog.get_logger()
@@ -72,11 +85,20 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     UnknownSchema: (409, "unknown-schema", "Schema not known yet"),
     UnknownMeasure: (404, "unknown-measure", "No such measure"),
     UnknownCounter: (404, "unknown-counter", "No such counter"),
+    ArchiveReadOnly: (409, "archive-read-only", "The archive stays as it came"),
+    ArchiveInUse: (409, "archive-in-use", "An investigation keeps it"),
     ArchiveProtected: (409, "archive-protected", "The archive is protected"),
     EmptyWindow: (404, "nothing-there", "Nothing there"),
     UnknownLayout: (404, "unknown-layout", "No such layout"),
     UnknownHost: (404, "unknown-host", "No such host"),
     TooManyLayouts: (409, "too-many-layouts", "Too many layouts"),
+    UnknownInvestigation: (404, "unknown-investigation", "No such investigation"),
+    UnknownExhibit: (404, "unknown-exhibit", "No such exhibit"),
+    TooManyInvestigations: (409, "too-many-investigations", "No more are kept"),
+    ReadOnlyInvestigation: (409, "investigation-read-only", "The investigation stays as it came"),
+    NothingPinned: (404, "nothing-pinned", "Not there to be pinned"),
+    DamagedExhibit: (503, "exhibit-damaged", "The exhibit is damaged"),
+    NoTypesetter: (503, "no-typesetter", "PDF cannot be made here"),
     UnknownPlan: (404, "unknown-plan", "No such plan"),
     UnknownRecorder: (404, "unknown-recorder", "No such recorder"),
     PlanInUse: (409, "plan-in-use", "The plan is followed"),
@@ -115,6 +137,7 @@ def install(app: FastAPI) -> None:
         app.add_exception_handler(kind, _handler(status, name, title))
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(PlanError, _bad_plan)
+    app.add_exception_handler(ChangedMeanwhile, _changed)
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(ClientDisconnect, _gone)
     app.add_exception_handler(Exception, _unforeseen)
@@ -174,6 +197,14 @@ async def _bad_plan(_: Request, why: Exception) -> JSONResponse:
     assert isinstance(why, PlanError)
     wrong = [{"pointer": json_pointer(where.split(".")), "detail": what} for where, what in why.problems]
     return problem(422, "bad-plan", "The plan cannot be followed", str(why), errors=wrong)
+
+
+async def _changed(_: Request, why: Exception) -> JSONResponse:
+    assert isinstance(why, ChangedMeanwhile)
+    current = Fields.of(why.fields).model_dump(mode="json", exclude_unset=True)
+    return problem(
+        409, "changed-meanwhile", "Somebody else changed it", str(why), version=why.current.version, fields=current
+    )
 
 
 async def _http(request: Request, why: Exception) -> JSONResponse:

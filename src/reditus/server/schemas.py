@@ -33,6 +33,7 @@ FindingKind = Annotated[
 ]
 """What a finding or a ruled-out entry may be of."""
 Source = Literal["recorded", "imported", "simulated"]
+KnownSource = Literal["recorded", "imported", "simulated", "bundle"]
 
 
 class Out(BaseModel):
@@ -177,7 +178,7 @@ class ArchiveOut(Out):
     id: str
     host: HostOut
     name: str
-    source: Source
+    source: KnownSource
     facts: Facts
     start: Time | None = Field(description="First tick; null while the archive is empty.")
     end: Time | None

@@ -1,7 +1,9 @@
 """Everything PostgreSQL: the private cluster, tables, migrations, and archives of blocks."""
 
 from reditus.store.errors import (
+    ArchiveInUse,
     ArchiveProtected,
+    ArchiveReadOnly,
     BlockConflict,
     DatabaseDamaged,
     DatabaseUnavailable,
@@ -19,8 +21,10 @@ from reditus.store.errors import (
 from reditus.store.records import ArchiveInfo, HostInfo, Stored
 
 __all__ = [
+    "ArchiveInUse",
     "ArchiveInfo",
     "ArchiveProtected",
+    "ArchiveReadOnly",
     "BlockConflict",
     "DatabaseDamaged",
     "DatabaseUnavailable",

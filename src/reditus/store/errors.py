@@ -8,6 +8,8 @@ StoreError
 ├── UnknownSchema(LookupError)      a block whose columns were never described
 ├── BlockConflict(ValueError)          a block that contradicts its schema or its archive
 ├── ArchiveProtected(ValueError)    nothing may be removed from it
+│   └── ArchiveInUse                an investigation keeps what was to be removed
+├── ArchiveReadOnly(ValueError)     it came in a bundle
 ├── EmptyWindow(LookupError)       a stretch without ticks
 ├── UnknownPlan(LookupError)
 ├── PlanInUse(ValueError)           a plan that recorders follow cannot be removed
@@ -66,6 +68,24 @@ class ArchiveProtected(StoreError, ValueError):
     def __init__(self, name: str) -> None:
         super().__init__(
             f"the archive {name!r} is protected: nothing is removed from it. Take the protection away first"
+        )
+
+
+class ArchiveReadOnly(StoreError, ValueError):
+    """The archive came in a bundle, and nothing is added to it."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(f"the archive {name!r} came in a bundle and stays as it came: nothing is added to it")
+
+
+class ArchiveInUse(ArchiveProtected):
+    """An investigation keeps what was to be removed."""
+
+    def __init__(self, name: str) -> None:
+        StoreError.__init__(
+            self,
+            f"an investigation keeps stretches of the archive {name!r} that its exhibits stand on; let it keep them no "
+            "longer first",
         )
 
 

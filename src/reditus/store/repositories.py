@@ -43,12 +43,14 @@ class Transact(Protocol):
         """Run `work` and return its result."""
 
 
-class _Repository:
+class Repository:
+    """Base: holds what runs a function in a transaction."""
+
     def __init__(self, transact: Transact) -> None:
         self._transact = transact
 
 
-class Archives(_Repository):
+class Archives(Repository):
     """Archives: listing them, what people decide about them, and checking what they contain."""
 
     def all(self) -> list[ArchiveInfo]:
@@ -85,6 +87,10 @@ class Archives(_Repository):
             return [(since_ns, readable_facts(facts)[0]) for since_ns, facts in rows]
 
         return self._transact(work)
+
+    def check_writable(self, archive: UUID) -> None:
+        """Raise ArchiveReadOnly for what came in a bundle. Of an archive that is not known nothing is said."""
+        self._transact(lambda session: lifecycle.check_writable(session, archive))
 
     def describe(self, archive: UUID, description: Description) -> None:
         """Set name, notes and protection. Raise UnknownArchive."""
@@ -129,7 +135,7 @@ class Archives(_Repository):
         return self._transact(scrubbing.verify_tables)
 
 
-class Plans(_Repository):
+class Plans(Repository):
     """Plans for recorders."""
 
     def all(self) -> list[PlanInfo]:
@@ -149,7 +155,7 @@ class Plans(_Repository):
         self._transact(lambda session: plans.remove_plan(session, name))
 
 
-class Recorders(_Repository):
+class Recorders(Repository):
     """Recorders: their reports and their orders."""
 
     def all(self) -> list[RecorderInfo]:
@@ -173,7 +179,7 @@ class Recorders(_Repository):
         return self._transact(lambda session: plans.expire_recorder(session, recorder, now_ns))
 
 
-class MarkerStore(_Repository):
+class MarkerStore(Repository):
     """Markers of archives."""
 
     def read(self, archive: UUID, window: Window, choice: LineChoice, limit: int) -> Found:
@@ -189,7 +195,7 @@ class MarkerStore(_Repository):
         self._transact(lambda session: markers.add_markers(session, archive, added))
 
 
-class DeviceNames(_Repository):
+class DeviceNames(Repository):
     """Names that people give to devices of a host."""
 
     def of_host(self, host: UUID) -> dict[str, dict[str, str]]:
@@ -208,7 +214,7 @@ class DeviceNames(_Repository):
         )
 
 
-class Layouts(_Repository):
+class Layouts(Repository):
     """Layouts that were saved."""
 
     def all(self) -> list[Layout]:
@@ -232,7 +238,7 @@ class Layouts(_Repository):
         return self._transact(lambda session: layouts.order_layouts(session, ordered))
 
 
-class Verdicts(_Repository):
+class Verdicts(Repository):
     """Verdicts on findings."""
 
     def of_host(self, host: UUID) -> list[Verdict]:
@@ -244,7 +250,7 @@ class Verdicts(_Repository):
         self._transact(lambda session: verdicts.save_verdict(session, archive, verdict))
 
 
-class Upkeep(_Repository):
+class Upkeep(Repository):
     """Single steps of background work, each of one archive and in a transaction of its own.
 
     `reditus.analysis.maintenance` decides which of them are due.

@@ -29,6 +29,7 @@ from reditus.store.database.tables import ColumnRow
 from reditus.store.errors import DatabaseDamaged, DatabaseDiskFull
 from reditus.store.ingest.fast_append import FastAppender
 from reditus.store.ingest.write_queue import WriteQueue
+from reditus.store.investigations.repository import Investigations
 from reditus.store.read.block_cache import CACHE_BYTES, BlockCache
 from reditus.store.read.reader import Allowance, Reader
 from reditus.store.read.schema_cache import SchemaCache
@@ -87,6 +88,7 @@ class Store:
         self.device_names = DeviceNames(self._transact)
         self.layouts = Layouts(self._transact)
         self.verdicts = Verdicts(self._transact)
+        self.investigations = Investigations(self._transact)
         self.upkeep = Upkeep(self._transact)
 
     def migrate(self) -> None:

@@ -33,6 +33,10 @@ LEAST_GROWTH = 0.05
 MOST_RATIO = 64.0
 """Beyond it, more times as much does not weigh more."""
 SHAPE_BINS = 48
+MARGIN, MARGIN_TIMES = 0.08, 1.3
+"""A scale goes on beyond its values by so much, so that what stands at an end is seen whole."""
+LOG_FROM = 30.0
+"""Where one side is so many times the other, both are drawn on a logarithmic scale."""
 MOST_DEVICES = 3
 """Of so many that went the same way, the machine is shown."""
 _QUANTILES = (0.25, 0.5, 0.75, 0.95, 0.99)
@@ -283,6 +287,32 @@ def _folded(ranked: list[Difference]) -> list[Difference]:
         likewise = tuple(sorted(others, key=natural_key))
         out.append(replace(shown, score=items[0].score, likewise=likewise))
     return sorted(out, key=lambda item: -item.score)
+
+
+@dataclass(frozen=True, slots=True)
+class ShapePair:
+    """Both sides' densities on one scale, each with its highest at 1, shape (SHAPE_BINS,)."""
+
+    low: float
+    high: float
+    log: bool
+    """Whether the scale is logarithmic."""
+    window: FloatArray
+    reference: FloatArray
+
+
+def shapes_of(item: Difference, window: Side, reference: Side) -> ShapePair:
+    """The shapes of both distributions of a difference."""
+    here = window.values(item.measure.name, item.device)
+    there = reference.values(item.measure.name, item.reference_device)
+    low, high = (float(value) for value in np.quantile(np.concatenate([here, there]), [0.002, 0.998]))
+    if low > 0 and max(item.ratio, 1 / item.ratio) >= LOG_FROM:
+        low, high = low / MARGIN_TIMES, high * MARGIN_TIMES
+        pair = [shape_of(np.log(np.maximum(side, low)), np.log(low), np.log(high)) for side in (here, there)]
+        return ShapePair(low, high, True, *pair)
+    margin = MARGIN * (high - low)
+    low, high = low - margin, high + margin
+    return ShapePair(low, high, False, shape_of(here, low, high), shape_of(there, low, high))
 
 
 def shape_of(values: FloatArray, low: float, high: float) -> FloatArray:

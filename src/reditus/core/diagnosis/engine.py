@@ -34,6 +34,8 @@ from reditus.core.measures import Measure, measure_named
 from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 
+RULES_VERSION = 1
+"""Counts up whenever the same ticks may lead to other findings than before: exhibits say by which they were judged."""
 RULES: tuple[Rule, ...] = (
     processor.RULE,
     packet_load.RULE,

@@ -33,6 +33,7 @@ def read_facts(archive_id: UUID, store: StoreDep) -> list[FactsOut]:
 @router.put("/{archive_id}")
 def register_archive(archive_id: UUID, archive: ArchiveIn, store: StoreDep) -> ArchiveOut:
     """Make an archive known, or bring its name and facts up to date."""
+    store.archives.check_writable(archive_id)
     facts = HostFacts.from_json(archive.facts)
     store.archives.register(
         host=HostInfo(archive.host.id, archive.host.name),

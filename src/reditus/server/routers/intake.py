@@ -32,6 +32,7 @@ def add_schema(archive_id: UUID, digest: str, schema: Annotated[dict[str, Any], 
     described = Schema.from_json(schema)
     if described.digest.hex() != digest.lower():
         raise SchemaError(f"the schema's digest is {described.digest.hex()}, not {digest}; see docs/blocks.md")
+    store.archives.check_writable(archive_id)
     store.add_schema(archive_id, described)
 
 

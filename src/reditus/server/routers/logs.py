@@ -72,6 +72,7 @@ async def add_log(
 ) -> LogKeptOut:
     """Keep a log's lines as markers, all or none. The same log again changes nothing."""
     context.store.archives.get(archive_id)
+    context.store.archives.check_writable(archive_id)
     text = await request.body()
     worst = SEVERITIES.index(severity)
 

@@ -55,5 +55,6 @@ def add(
     archive_id: UUID, markers: Annotated[list[MarkerIn], Body(min_length=1, max_length=MOST_AT_ONCE)], store: StoreDep
 ) -> None:
     """Add markers, all or none. One that is sent again takes the place of the first."""
+    store.archives.check_writable(archive_id)
     added = [item.marker() for item in markers]
     store.markers.add(archive_id, added)

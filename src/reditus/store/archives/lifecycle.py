@@ -32,7 +32,8 @@ from reditus.store.database.tables import (
     UseBinRow,
     UseReachRow,
 )
-from reditus.store.errors import ArchiveProtected, EmptyWindow, UnknownArchive
+from reditus.store.errors import ArchiveInUse, ArchiveProtected, ArchiveReadOnly, EmptyWindow, UnknownArchive
+from reditus.store.investigations.kept import kept_stretches
 from reditus.store.read.scope import scope_of
 from reditus.store.records import Damage
 from reditus.store.rollups.table import drop_rollups
@@ -53,6 +54,20 @@ class Description(TypedDict, total=False):
     protected: bool
 
 
+BUNDLE_SOURCE = "bundle"
+"""Of archives that came in a bundle: nothing is added to them."""
+
+
+def check_writable(session: Session, archive: UUID) -> None:
+    """Raise ArchiveReadOnly for an archive that came in a bundle, or a host that has such."""
+    rows = session.execute(
+        select(ArchiveRow.name, ArchiveRow.source).where((ArchiveRow.id == archive) | (ArchiveRow.host_id == archive))
+    )
+    for name, source in rows:
+        if source == BUNDLE_SOURCE:
+            raise ArchiveReadOnly(name)
+
+
 def describe(session: Session, archive: UUID, description: Description) -> None:
     """Raise UnknownArchive."""
     row = _locked(session, archive)
@@ -62,10 +77,12 @@ def describe(session: Session, archive: UUID, description: Description) -> None:
 
 
 def delete_archive(session: Session, archive: UUID) -> None:
-    """Let an archive be removed by a sealing to come. Raise ArchiveProtected or UnknownArchive."""
+    """Let an archive be removed by a sealing to come. Raise ArchiveProtected, ArchiveInUse or UnknownArchive."""
     row = _locked(session, archive)
     if row.protected:
         raise ArchiveProtected(row.name)
+    if kept_stretches(session, [archive, row.host_id]):
+        raise ArchiveInUse(row.name)
     if row.deleted_ns is None:
         row.deleted_ns = time.time_ns()
     session.flush()
@@ -110,19 +127,22 @@ class Trimmed:
 
 
 def trim(session: Session, archive: UUID, window: Window) -> Trimmed:
-    """Keep the ticks of a window and nothing else. Raise ArchiveProtected, UnknownArchive, or EmptyWindow for a window
-    that would leave nothing; then the transaction has to be undone.
+    """Keep the ticks of a window and nothing else. Raise ArchiveProtected, ArchiveInUse, UnknownArchive, or EmptyWindow
+    for a window that would leave nothing; then the transaction has to be undone.
     """
     row = _locked(session, archive)
     if row.protected:
         raise ArchiveProtected(row.name)
     host = row.host_id
+    for start_ns, end_ns in kept_stretches(session, [archive, host]):
+        if start_ns < window.start_ns or end_ns > window.end_ns:
+            raise ArchiveInUse(row.name)
     mine = [BlockRow.host_id == host, BlockRow.archive_id == archive]
     removed = 0
     for straddling in _straddling(session, host, archive, window):
         block = block_of(straddling)
         try:
-            schema, kept = straddling.schema_id, _cut(block, window)
+            schema, kept = straddling.schema_id, cut(block, window)
         except BlockError as why:
             # It cannot be cut, and what is left of it may still be wanted: it stays whole.
             note_damage(
@@ -203,7 +223,7 @@ def _straddling(session: Session, host: UUID, archive: UUID, window: Window) -> 
     ).all()
 
 
-def _cut(block: Block, window: Window) -> Block | None:
+def cut(block: Block, window: Window) -> Block | None:
     """The block's ticks in a window; None if there are none."""
     stretch = block.stretch()
     inside = (stretch.wall_ns >= window.start_ns) & (stretch.wall_ns < window.end_ns)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TypedDict
 from uuid import UUID
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, not_, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -18,6 +18,7 @@ from reditus.core.types import Json
 from reditus.store.archives.markers import put_markers
 from reditus.store.database.tables import ArchiveRow, BlockRow, DamageRow, MarkerRow, PlanRow, RecorderRow
 from reditus.store.errors import PlanInUse, UnknownPlan, UnknownRecorder
+from reditus.store.investigations.kept import kept_stretches
 from reditus.store.records import HostInfo
 from reditus.store.rollups.table import truncate_rollups
 
@@ -178,7 +179,9 @@ def delete_recorder(session: Session, recorder: UUID) -> None:
 
 
 def expire_recorder(session: Session, recorder: UUID, now_ns: int) -> int:
-    """Remove a recorder's blocks that are older than its plan keeps them. Return how many."""
+    """Remove a recorder's blocks that are older than its plan keeps them, but for what an investigation keeps. Return
+    how many.
+    """
     row = session.scalar(select(RecorderRow).where(RecorderRow.id == recorder, RecorderRow.plan.is_not(None)))
     if row is None:
         return 0
@@ -190,11 +193,17 @@ def expire_recorder(session: Session, recorder: UUID, now_ns: int) -> int:
     old = delete(BlockRow).where(
         BlockRow.host_id == host_id, BlockRow.archive_id == recorder, BlockRow.last_ns < before_ns
     )
+    kept = kept_stretches(session, [recorder, host_id])
+    for start_ns, end_ns in kept:
+        old = old.where(not_((BlockRow.first_ns < end_ns) & (BlockRow.last_ns >= start_ns)))
     removed = len(session.execute(old.returning(BlockRow.first_ns)).all())
     if removed:
         truncate_rollups(session, host_id, recorder)
     for table, at_ns in ((MarkerRow, MarkerRow.at_ns), (DamageRow, DamageRow.last_ns)):
-        session.execute(delete(table).where(table.host_id == host_id, table.archive_id == recorder, at_ns < before_ns))
+        gone = delete(table).where(table.host_id == host_id, table.archive_id == recorder, at_ns < before_ns)
+        for start_ns, end_ns in kept:
+            gone = gone.where(not_((at_ns >= start_ns) & (at_ns < end_ns)))
+        session.execute(gone)
     return removed
 
 

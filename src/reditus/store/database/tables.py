@@ -438,3 +438,54 @@ class FactsRow(Base):
     __table_args__ = (
         ForeignKeyConstraint(["host_id", "archive_id"], ["archives.host_id", "archives.id"], name="facts_archive_fkey"),
     )
+
+
+class InvestigationRow(Base):
+    """An investigation: what people wrote, field by field, and when each was last changed."""
+
+    __tablename__ = "investigations"
+
+    id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    fields: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    touched: Mapped[dict[str, int]] = mapped_column(JSONB)
+    """By field: the version in which it became what it is."""
+    version: Mapped[int] = mapped_column(Integer)
+    keeps: Mapped[bool] = mapped_column(Boolean, server_default=false())
+    """What its exhibits stand on is not removed from archives."""
+    origin: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    """Of what came in a bundle: from where. Such an investigation is not changed."""
+    created_ns: Mapped[int] = mapped_column(BigInteger)
+    changed_ns: Mapped[int] = mapped_column(BigInteger)
+    deleted_ns: Mapped[int | None] = mapped_column(BigInteger)
+
+
+class ExhibitRow(Base):
+    """A piece of evidence, frozen (exchange.bundle.contents)."""
+
+    __tablename__ = "exhibits"
+
+    id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    investigation_id: Mapped[UUID] = mapped_column(Uuid)
+    archive_id: Mapped[UUID] = mapped_column(Uuid)
+    """The archive or host that it was pinned from; that may be gone."""
+    start_ns: Mapped[int] = mapped_column(BigInteger)
+    end_ns: Mapped[int] = mapped_column(BigInteger)
+    content: Mapped[bytes] = mapped_column(LargeBinary)
+    pictures: Mapped[list[str]] = mapped_column(JSONB)
+    checksum: Mapped[str] = mapped_column(Text)
+    pinned_ns: Mapped[int] = mapped_column(BigInteger)
+    deleted_ns: Mapped[int | None] = mapped_column(BigInteger)
+
+    __table_args__ = (
+        ForeignKeyConstraint(["investigation_id"], ["investigations.id"], name="exhibits_investigation_fkey"),
+        Index("exhibits_of", "investigation_id"),
+    )
+
+
+class SettingRow(Base):
+    """What this server keeps for itself alone, by name."""
+
+    __tablename__ = "settings"
+
+    name: Mapped[str] = mapped_column(Text, primary_key=True)
+    content: Mapped[dict[str, Any]] = mapped_column(JSONB)

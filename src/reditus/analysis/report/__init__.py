@@ -1,0 +1,1 @@
+"""Reports: exhibits drawn, and an investigation as Markdown, HTML and PDF."""

@@ -1,0 +1,91 @@
+"""What a report is made of: an investigation with its exhibits in their order, numbered."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from pydantic import ValidationError
+
+from reditus.core.errors import CoreError
+from reditus.exchange.bundle.contents import Content, checksum
+from reditus.exchange.bundle.fields import Fields, Hypothesis
+from reditus.store.investigations.records import Exhibit, Investigation
+
+
+class DamagedExhibit(CoreError, ValueError):
+    """What is kept of an exhibit is not what was frozen."""
+
+
+@dataclass(frozen=True, slots=True)
+class Numbered:
+    """An exhibit in its place."""
+
+    number: int
+    id: UUID
+    content: Content
+    caption: str
+    pictures: tuple[str, ...]
+    checksum: str
+    pinned_ns: int
+
+    @property
+    def heading(self) -> str:
+        """The analyst's caption, else what it is."""
+        return self.caption or self.content.title
+
+
+@dataclass(frozen=True, slots=True)
+class Dossier:
+    """An investigation with everything that its report shows."""
+
+    id: UUID
+    fields: Fields
+    exhibits: Sequence[Numbered]
+    hypotheses: Sequence[tuple[UUID, Hypothesis]]
+    """In their order."""
+    created_ns: int
+
+    @property
+    def numbers(self) -> Mapping[UUID, int]:
+        """Numbers of exhibits by id."""
+        return {item.id: item.number for item in self.exhibits}
+
+    @property
+    def question(self) -> str:
+        """The question, or that there is none yet."""
+        return self.fields.question or "An investigation without a question"
+
+
+def content_of(exhibit: Exhibit) -> Content:
+    """What was frozen. Raise DamagedExhibit where that is not what is there any more."""
+    if checksum(exhibit.content) != exhibit.checksum:
+        raise DamagedExhibit(
+            f"exhibit {exhibit.id} is damaged: its checksum does not match what was frozen. Restore the database from "
+            "a backup, or pin it again"
+        )
+    try:
+        return Content.model_validate_json(exhibit.content)
+    except ValidationError as why:
+        raise DamagedExhibit(f"exhibit {exhibit.id} cannot be read: {why.errors()[0]['msg']}") from why
+
+
+def dossier_of(investigation: Investigation, exhibits: Sequence[Exhibit]) -> Dossier:
+    """Exhibits in the analyst's order; those that have no place in it come last. Raise DamagedExhibit."""
+    fields = Fields.of(investigation.fields)
+    places = {key: place for place, key in enumerate(fields.order or [])}
+    ordered = sorted(exhibits, key=lambda item: (places.get(item.id, len(places)), item.pinned_ns, str(item.id)))
+    captions = fields.captions or {}
+    hypotheses = [(key, item) for key, item in (fields.hypotheses or {}).items() if item is not None]
+    return Dossier(
+        investigation.id,
+        fields,
+        [
+            Numbered(
+                number, item.id, content_of(item), captions.get(item.id) or "", item.pictures, item.checksum,
+                item.pinned_ns,
+            )
+            for number, item in enumerate(ordered, 1)
+        ],
+        sorted(hypotheses, key=lambda pair: (pair[1].place, str(pair[0]))),
+        investigation.created_ns,
+    )  # fmt: skip

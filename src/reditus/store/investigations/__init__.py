@@ -1,0 +1,1 @@
+"""Investigations, their exhibits, and what a bundle takes of archives."""
