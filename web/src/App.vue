@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { RouterView } from 'vue-router'
+import PinNote from './exhibits/PinNote.vue'
 import SettingsDialog from './settings/SettingsDialog.vue'
 import { useSettings } from './settings/useSettings'
 import AwayNote from './ui/AwayNote.vue'
@@ -13,6 +14,7 @@ const settings = useSettings()
     <AwayNote />
     <RouterView class="min-h-0 grow" />
     <SettingsDialog v-if="settings.isOpen" />
+    <PinNote />
     <BusyLine />
   </div>
 </template>

@@ -6,6 +6,16 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', name: 'archives', component: () => import('./views/ArchivesView.vue') },
+    {
+      path: '/investigations',
+      name: 'investigations',
+      component: () => import('./views/InvestigationsView.vue'),
+    },
+    {
+      path: '/investigations/:id',
+      name: 'investigation',
+      component: () => import('./views/InvestigationView.vue'),
+    },
     { path: '/recorders', name: 'recorders', component: () => import('./views/RecordersView.vue') },
     { path: '/counters', name: 'counters', component: () => import('./views/CountersView.vue') },
     { path: '/archives/:id/compare', name: 'compare', component: () => import('./views/CompareView.vue') },

@@ -16,7 +16,7 @@ from reditus.core.types import NS_PER_S
 from reditus.core.window import Window
 from reditus.store.investigations.records import Exhibit, Investigation
 
-What = Literal["exhibit", "finding", "note", "change"]
+What = Literal["exhibit", "finding", "ruled-out", "note", "change"]
 MOST_FINDINGS = 40
 
 
@@ -75,6 +75,11 @@ def events_of_host(
     for found in result.diagnosis.findings[:MOST_FINDINGS]:
         text = f"{found.title}, {found.device}" if found.device else found.title
         yield Event("finding", found.start_ns, found.end_ns, text, host, found.id, resource=found.resource.value)
+    for excused in result.diagnosis.ruled_out[:MOST_FINDINGS]:
+        text = f"{excused.title}, {excused.device}" if excused.device else excused.title
+        yield Event(
+            "ruled-out", excused.start_ns, excused.end_ns, text, host, excused.id, resource=excused.resource.value
+        )
     for marker in markers:
         if marker.kind == "note":
             yield Event("note", marker.at_ns, marker.end_ns or marker.at_ns, marker.text, host, marker.ident)

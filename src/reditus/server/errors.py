@@ -30,6 +30,7 @@ from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
 from reditus.core.rfc3339 import TimeError
 from reditus.exchange.bundle.fields import Fields
+from reditus.exchange.bundle.manifest import BundleError
 from reditus.exchange.log_reading import ZoneError
 from reditus.server.lanes import Busy, RequestTooLarge
 from reditus.server.schemas import BadVerdict
@@ -98,6 +99,7 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     ReadOnlyInvestigation: (409, "investigation-read-only", "The investigation stays as it came"),
     NothingPinned: (404, "nothing-pinned", "Not there to be pinned"),
     DamagedExhibit: (503, "exhibit-damaged", "The exhibit is damaged"),
+    BundleError: (422, "bad-bundle", "Not a bundle that can be opened or made"),
     NoTypesetter: (503, "no-typesetter", "PDF cannot be made here"),
     UnknownPlan: (404, "unknown-plan", "No such plan"),
     UnknownRecorder: (404, "unknown-recorder", "No such recorder"),

@@ -95,11 +95,11 @@ class ShownPartOut(Out):
 
     part: Literal["picture", "table", "sentences"]
     title: str
+    heads: list[CellHeadOut]
+    rows: list[list[str]]
+    lines: list[str]
     picture: int | None = Field(default=None, description="Which of the exhibit's pictures; of pictures alone.")
-    heads: list[CellHeadOut] = Field(default_factory=list)
-    rows: list[list[str]] = Field(default_factory=list)
     more: int = Field(default=0, description="Rows that are kept and not sent here.")
-    lines: list[str] = Field(default_factory=list)
 
 
 class ExhibitOut(Out):
@@ -180,11 +180,11 @@ def _parts(content: Content, clock: Clock) -> list[ShownPartOut]:
     out, pictures = [], 0
     for part in content.parts:
         if isinstance(part, Chart | Shapes):
-            out.append(ShownPartOut(part="picture", title=part.title, picture=pictures))
+            out.append(ShownPartOut(part="picture", title=part.title, picture=pictures, heads=[], rows=[], lines=[]))
             pictures += 1
         elif isinstance(part, Sentences):
             if part.lines:
-                out.append(ShownPartOut(part="sentences", title=part.title, lines=list(part.lines)))
+                out.append(ShownPartOut(part="sentences", title=part.title, heads=[], rows=[], lines=list(part.lines)))
         else:
             heads, rows = table_cells(part, clock)
             out.append(
@@ -194,6 +194,7 @@ def _parts(content: Content, clock: Clock) -> list[ShownPartOut]:
                     heads=[CellHeadOut(title=title, numeric=numeric) for title, numeric in heads],
                     rows=rows[:MOST_ROWS_SENT],
                     more=max(len(rows) - MOST_ROWS_SENT, 0),
+                    lines=[],
                 )
             )
     return out
@@ -202,7 +203,8 @@ def _parts(content: Content, clock: Clock) -> list[ShownPartOut]:
 class EventOut(Out):
     """Something on the axis of an investigation."""
 
-    what: Literal["exhibit", "finding", "note", "change"]
+    what: Literal["exhibit", "finding", "ruled-out", "note", "change"]
+    archive: UUID | None = Field(default=None, description="Of what lies in an archive.")
     start: Time
     end: Time
     text: str

@@ -24,6 +24,8 @@ MAX_JSON_BYTES = 1 << 20
 MAX_BLOCKS_BYTES = 64 << 20
 MAX_LOG_BYTES = 32 << 20
 """Of a log; each line of it takes some times its length while it is read."""
+MAX_BUNDLE_BYTES = 256 << 20
+BUNDLES = "/api/bundles"
 MOST_QUERY_BYTES = 64 << 10
 PART_S = 15.0
 """For the next part of a body."""
@@ -32,7 +34,8 @@ LEAST_BYTES_A_SECOND = 16 << 10
 SAFE = {"GET", "HEAD", "OPTIONS"}
 TOKEN_COOKIE = "reditus_token"
 HEADERS = {
-    b"content-security-policy": b"default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
+    b"content-security-policy": b"default-src 'self'; img-src 'self' data:; font-src 'self' data:; "
+    b"style-src 'self' 'unsafe-inline'; "
     b"frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
     b"x-content-type-options": b"nosniff",
     b"referrer-policy": b"no-referrer",
@@ -58,7 +61,9 @@ class Guard:
             await refusal(scope, receive, send)
             return
         try:
-            async with self._intake.taken(_announced(scope) if _raw_limit(scope) else 0):
+            # A bundle goes to a file as it comes.
+            held = _announced(scope) if _raw_limit(scope) and scope["path"] != BUNDLES else 0
+            async with self._intake.taken(held):
                 await self._app(scope, await _checked_body(scope, receive), send)
         except (TooLarge, TooSlow, OutsideError, ClientDisconnect) as why:
             await _refused_body(why)(scope, receive, send)
@@ -141,7 +146,7 @@ async def _checked_body(scope: Scope, receive: Receive) -> Receive:
     raw_limit = _raw_limit(scope)
     limit = raw_limit or MAX_JSON_BYTES
     announced = headers.get("content-length", "0")
-    if announced.isdigit() and (len(announced) > len(str(MAX_BLOCKS_BYTES)) or int(announced) > limit):
+    if announced.isdigit() and (len(announced) > len(str(MAX_BUNDLE_BYTES)) or int(announced) > limit):
         raise _too_large(limit)
     if scope["method"] in SAFE:
         return receive  # no body; the application only checks whether the client is still there
@@ -169,6 +174,8 @@ def _raw_limit(scope: Scope) -> int:
     path = scope["path"]
     if path.endswith("/blocks"):
         return MAX_BLOCKS_BYTES
+    if path == BUNDLES:
+        return MAX_BUNDLE_BYTES
     return MAX_LOG_BYTES if path.endswith(("/logs", "/logs/preview")) else 0
 
 

@@ -46,7 +46,7 @@ def exhibits(archive: UUID) -> list[tuple[str, Json]]:
             strip=_strip("Stalled for memory", "memory", "share", ("stall.memory.some", "some tasks"),
                          ("stall.memory.full", "all tasks"))),
         pin("disk", {"start": "2026-11-13T03:30:00Z", "end": "2026-11-13T08:30:00Z"}, "", kind="difference",
-            measure="disk.read.wait", device="sdb", reference_start="2026-11-12T03:30:00Z",
+            measure="disk.write.wait", device=None, reference_start="2026-11-12T03:30:00Z",
             reference_end="2026-11-12T08:30:00Z"),
         pin("saturated", BOTH_DAYS, "&finding=disk.saturated", kind="finding",
             finding="disk.saturated/sdb/1794540875"),
@@ -75,9 +75,9 @@ def fields(archive: UUID) -> Json:
         "reference": {"start": "2026-11-12T05:30:00Z", "end": "2026-11-12T08:30:00Z", "archive": None},
         "changed": "Indexer restarted on Thursday at six. Was it updated?",
         "changed_at": "2026-11-12T06:00:00Z",
-        "answer": "The indexer leaks memory, 104 kB a second since Thursday 06:00. On Friday at about 03:10 nothing was "
-        "left, and the machine swapped until the kernel ended the indexer at 08:29.",
-        "next": "Limit the indexer’s memory to 4 GiB in its service, so that it is ended before it harms the catalogue. "
+        "answer": "The indexer leaks memory, 104 kB a second since Thursday 06:00. On Friday at about 03:10 nothing "
+        "was left, and the machine swapped until the kernel ended the indexer at 08:29.",
+        "next": "Limit the indexer’s memory to 4 GiB in its service, so that it ends before it harms the catalogue. "
         "Report the leak to those who maintain it. Let the recorder watch available memory after the next restart.",
         "order": [name for name, _ in exhibits(archive)],
         "hypotheses": {
@@ -99,7 +99,7 @@ def fields(archive: UUID) -> Json:
             _id("indexer"): "The indexer is what grew",
             _id("swapping"): "From 03:10 on the machine swaps all the time",
             _id("stalls"): "Tasks wait for memory nearly all the time",
-            _id("disk"): "A read from sdb takes many times as long as on Thursday",
+            _id("disk"): "A write takes many times as long as on Thursday",
             _id("saturated"): "sdb is slow because it swaps: its bytes are swap",
             _id("load"): "The load is of tasks that wait; the cores are idle",
             _id("free"): "Little free memory before is no sign: it was cache",

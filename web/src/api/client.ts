@@ -51,6 +51,17 @@ export type FindingKind = Finding['kind']
 export type Names = Record<string, Record<string, string>>
 export type Filesystem = components['schemas']['FilesystemOut']
 export type Counter = components['schemas']['CounterOut']
+export type Investigation = components['schemas']['InvestigationOut']
+export type Fields = components['schemas']['Fields']
+export type Hypothesis = components['schemas']['Hypothesis']
+export type Exhibit = components['schemas']['ExhibitOut']
+export type ShownPart = components['schemas']['ShownPartOut']
+export type CaseTimeline = components['schemas']['TimelineOut']
+export type CaseEvent = components['schemas']['EventOut']
+export type Pin = NonNullable<
+  paths['/api/investigations/{investigation_id}/exhibits/{exhibit_id}']['put']['requestBody']
+>['content']['application/json']
+export type PinnedStrip = components['schemas']['StripIn']
 type Problem = components['schemas']['ProblemOut']
 
 /** One wrong part of what was sent, and what would be right. */
@@ -70,6 +81,8 @@ export class ApiError extends Error {
     readonly title: string,
     detail: string,
     readonly wrong: Wrong[] = [],
+    /** What else the problem says of itself (RFC 9457, extension members). */
+    readonly more: Record<string, unknown> = {},
   ) {
     super(detail)
   }
@@ -101,7 +114,7 @@ export async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
   if (answer.data !== undefined) return answer.data
   if (isProblem(answer.error)) {
     const { title, detail, errors } = answer.error
-    throw new ApiError(answer.response.status, title, detail, errors ?? [])
+    throw new ApiError(answer.response.status, title, detail, errors ?? [], { ...answer.error })
   }
   throw new ApiError(
     answer.response.status,

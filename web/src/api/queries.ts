@@ -39,7 +39,7 @@ import {
   type Weeks,
 } from './client'
 
-type Query<T> = UseQueryReturnType<T, ApiError>
+export type Query<T> = UseQueryReturnType<T, ApiError>
 
 const HEALTH_EVERY_MS = 3_000
 const LIST_EVERY_MS = 5_000

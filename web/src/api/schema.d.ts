@@ -670,6 +670,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Sent Bundle
+         * @description Open a bundle that somebody sent: into an investigation that stays as it came, beside one's own. A bundle that is
+         *     damaged or made up is refused, and leaves nothing behind.
+         */
+        post: operations["open_sent_bundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/check-tables": {
         parameters: {
             query?: never;
@@ -730,6 +751,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exhibits/{exhibit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Exhibit
+         * @description What was frozen, byte by byte: canonical JSON after the schema in docs/bundles.md. Its SHA-256 is the ETag.
+         */
+        get: operations["read_exhibit"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Exhibit
+         * @description Take an exhibit away. For a month it can be brought back.
+         */
+        delete: operations["remove_exhibit"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exhibits/{exhibit_id}/pictures/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Picture
+         * @description A picture of an exhibit, counted from 0.
+         */
+        get: operations["read_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exhibits/{exhibit_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Exhibit
+         * @description Bring an exhibit back.
+         */
+        post: operations["restore_exhibit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -742,6 +827,319 @@ export interface paths {
          * @description Status 200 when all is well, or when only a part is not; 503 while the database is away.
          */
         get: operations["read_health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Investigations
+         * @description All investigations, the one that was changed last first.
+         */
+        get: operations["list_investigations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Investigation
+         * @description One investigation.
+         */
+        get: operations["read_investigation"];
+        /**
+         * Put Investigation
+         * @description Begin an investigation under an id that the client made; one of that id is returned as it is.
+         */
+        put: operations["put_investigation"];
+        post?: never;
+        /**
+         * Delete Investigation
+         * @description Delete an investigation. For a month it can be brought back.
+         */
+        delete: operations["delete_investigation"];
+        options?: never;
+        head?: never;
+        /**
+         * Patch Investigation
+         * @description Set fields. Where somebody else changed the same ones since `version`, nothing is written, and the answer (409)
+         *     holds what they are now.
+         */
+        patch: operations["patch_investigation"];
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Bundle
+         * @description The bundle. Nothing leaves where a name is left that was to be replaced.
+         */
+        post: operations["make_bundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/bundle/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Inside
+         * @description What a bundle would hold: its parts with their sizes, the stretches, and what stands for which name.
+         */
+        post: operations["read_inside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Investigation
+         * @description A copy to work on, with the same exhibits: also of what came in a bundle.
+         */
+        post: operations["copy_investigation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/exhibits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Exhibits
+         * @description The exhibits of an investigation, in the analyst's order.
+         */
+        get: operations["list_exhibits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/exhibits/{exhibit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Pin Exhibit
+         * @description Read what is to be pinned, and freeze it with its numbers, under an id that the client made.
+         */
+        put: operations["pin_exhibit"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/keeps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Keeps
+         * @description Let archives keep what the exhibits stand on, or no longer.
+         */
+        put: operations["put_keeps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/report.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Report Html
+         * @description The report as one HTML file without any foreign resource.
+         */
+        get: operations["read_report_html"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/report.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Report Pdf
+         * @description The report as PDF.
+         */
+        get: operations["read_report_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/report.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Report Files
+         * @description The report as Markdown with its pictures as SVG files, in a zip.
+         */
+        get: operations["read_report_files"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/report/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Report
+         * @description The report with another text than the one that is kept, which stays as it is.
+         */
+        post: operations["preview_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Investigation
+         * @description Bring a deleted investigation back.
+         */
+        post: operations["restore_investigation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/investigations/{investigation_id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Timeline
+         * @description Exhibits, and the findings, notes and changes of the hosts concerned, on one axis.
+         */
+        get: operations["read_timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Progress
+         * @description How far a report or a bundle is, by the id that its request has; 0 of 0 before it begins and after it ends.
+         */
+        get: operations["read_progress"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1180,7 +1578,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "recorded" | "imported" | "simulated";
+            source: "recorded" | "imported" | "simulated" | "bundle";
             /**
              * Start
              * @description First tick; null while the archive is empty.
@@ -1249,11 +1647,154 @@ export interface components {
             unit: components["schemas"]["Unit"];
         };
         /**
+         * BundleIn
+         * @description What goes into a bundle, and which names are replaced.
+         */
+        BundleIn: {
+            /**
+             * Parquet
+             * @description Counters as Parquet too, for readers without Reditus.
+             * @default false
+             */
+            parquet: boolean;
+            /**
+             * Replace
+             * @description Names of these are replaced.
+             * @default []
+             */
+            replace: components["schemas"]["Category"][];
+            /**
+             * Stretches
+             * @description Other stretches than those that the exhibits lie in.
+             * @default []
+             */
+            stretches: components["schemas"]["BundleStretchIn"][];
+        };
+        /**
+         * BundleInsideOut
+         * @description What would leave.
+         */
+        BundleInsideOut: {
+            /**
+             * More
+             * @description Substitutes that are not listed here.
+             */
+            more: number;
+            /** Packed Bytes */
+            packed_bytes: number;
+            /** Parts */
+            parts: components["schemas"]["BundlePartOut"][];
+            /**
+             * Searched
+             * @description Names that every text of the bundle was searched for, and that are not in it.
+             */
+            searched: number;
+            /** Stretches */
+            stretches: components["schemas"]["BundleStretchOut"][];
+            /** Substitutes */
+            substitutes: components["schemas"]["SubstituteOut"][];
+        };
+        /**
+         * BundlePartOut
+         * @description A file of the bundle.
+         */
+        BundlePartOut: {
+            /** Bytes */
+            bytes: number;
+            /** Media Type */
+            media_type: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * BundleStretchIn
+         * @description A stretch of an archive or host that goes along.
+         */
+        BundleStretchIn: {
+            /**
+             * Archive
+             * Format: uuid
+             */
+            archive: string;
+            /** End */
+            end?: string | null;
+            /**
+             * Start
+             * @description RFC 3339; null: nothing of it goes along.
+             */
+            start?: string | null;
+        };
+        /**
+         * BundleStretchOut
+         * @description A stretch that goes along.
+         */
+        BundleStretchOut: {
+            /** Archive */
+            archive: string;
+            /**
+             * Damaged
+             * @description Blocks that cannot be read, and so do not go along.
+             */
+            damaged: number;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Host */
+            host: string;
+            /** Markers */
+            markers: number;
+            /** Processes */
+            processes: number;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Ticks */
+            ticks: number;
+            /**
+             * Timeline
+             * Format: uuid
+             * @description The archive or host that exhibits name.
+             */
+            timeline: string;
+        };
+        /**
          * By
          * @description What processes are put together by.
          * @enum {string}
          */
         By: "process" | "program" | "user" | "group" | "service";
+        /**
+         * Category
+         * @description What is replaced, by choice.
+         * @enum {string}
+         */
+        Category: "hosts" | "users" | "processes" | "addresses" | "mounts" | "logs";
+        /**
+         * CellHeadOut
+         * @description A column of a table.
+         */
+        CellHeadOut: {
+            /** Numeric */
+            numeric: boolean;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ChangesIn
+         * @description Fields to set.
+         */
+        ChangesIn: {
+            fields: components["schemas"]["Fields"];
+            /**
+             * Version
+             * @description The version that they were read in.
+             */
+            version: number;
+        };
         /**
          * CheckIn
          * @description From where on to verify an archive's blocks: what the answer before gave as `next`, or nothing.
@@ -1625,6 +2166,65 @@ export interface components {
             window: components["schemas"]["DistributionOut"];
         };
         /**
+         * DifferencePinIn
+         * @description A row of a comparison.
+         */
+        DifferencePinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /** Device */
+            device?: string | null;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "difference";
+            /** Measure */
+            measure: string;
+            /**
+             * Reference
+             * @description Archive or host of the reference; null: the same.
+             */
+            reference?: string | null;
+            /**
+             * Reference End
+             * Format: date-time
+             */
+            reference_end: string;
+            /**
+             * Reference Start
+             * Format: date-time
+             */
+            reference_start: string;
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
          * DirectIn
          * @description New orders; what is left out stays as it is.
          */
@@ -1698,6 +2298,51 @@ export interface components {
             values: number;
         };
         /**
+         * EventOut
+         * @description Something on the axis of an investigation.
+         */
+        EventOut: {
+            /**
+             * Archive
+             * @description Of what lies in an archive.
+             */
+            archive?: string | null;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Host */
+            host: string;
+            /**
+             * Id
+             * @description Of a finding, or of an exhibit; else a text of its own.
+             */
+            id: string;
+            /**
+             * Number
+             * @description Of an exhibit.
+             */
+            number?: number | null;
+            /**
+             * Resource
+             * @description Of a finding.
+             */
+            resource?: string | null;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Text */
+            text: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "exhibit" | "finding" | "ruled-out" | "note" | "change";
+        };
+        /**
          * EvidenceOut
          * @description A measure that supports a finding.
          */
@@ -1713,6 +2358,70 @@ export interface components {
             unit: components["schemas"]["Unit"];
             /** Value */
             value: number;
+        };
+        /**
+         * ExhibitOut
+         * @description An exhibit, spelled by the clock that it was frozen with. GET /exhibits/ID gives the numbers themselves.
+         */
+        ExhibitOut: {
+            /** Archive */
+            archive: string;
+            /** Caption */
+            caption: string;
+            /** Checksum */
+            checksum: string;
+            /** Coverage */
+            coverage: number | null;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Figures */
+            figures: components["schemas"]["FigureOut"][];
+            /** Host */
+            host: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+            /** Parts */
+            parts: components["schemas"]["ShownPartOut"][];
+            /**
+             * Pinned
+             * Format: date-time
+             */
+            pinned: string;
+            /**
+             * Remains
+             * @description What is left of the ticks that it was made of.
+             * @enum {string}
+             */
+            remains: "all" | "part" | "gone";
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Title */
+            title: string;
+            /** Versions */
+            versions: string;
+            /**
+             * View
+             * @description The view that it was pinned in; empty where nothing is left of it.
+             */
+            view: string;
+            /**
+             * Where
+             * @description Host, archive, window, clock and interval, in words.
+             */
+            where: string;
         };
         /**
          * FactsOut
@@ -1773,6 +2482,46 @@ export interface components {
             since: string;
         };
         /**
+         * FactsPinIn
+         * @description What is known of the host.
+         */
+        FactsPinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "facts";
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
          * FailingOut
          * @description What goes wrong with one archive again and again; the others go on.
          */
@@ -1794,6 +2543,128 @@ export interface components {
             since: string;
             /** Times */
             times: number;
+        };
+        /**
+         * Fields
+         * @description Every field of an investigation. What is left out is not changed; null takes a field away.
+         */
+        Fields: {
+            /** Answer */
+            answer?: string | null;
+            /** Captions */
+            captions?: {
+                [key: string]: string | null;
+            } | null;
+            /** Changed */
+            changed?: string | null;
+            /** Changed At */
+            changed_at?: string | null;
+            /**
+             * Hosts
+             * @description Ids of archives or hosts.
+             */
+            hosts?: string[] | null;
+            /** Hypotheses */
+            hypotheses?: {
+                [key: string]: components["schemas"]["Hypothesis"] | null;
+            } | null;
+            /**
+             * Next
+             * @description What to do next.
+             */
+            next?: string | null;
+            /**
+             * Noticed
+             * @description Who noticed, and how.
+             */
+            noticed?: string | null;
+            /**
+             * Order
+             * @description Exhibits, as they stand.
+             */
+            order?: string[] | null;
+            /** Pattern */
+            pattern?: ("" | "once" | "constant" | "intermittent" | "recurring") | null;
+            /** Question */
+            question?: string | null;
+            reference?: components["schemas"]["Stretch"] | null;
+            /**
+             * Report
+             * @description Markdown; null: as Reditus prepares it.
+             */
+            report?: string | null;
+            /** Since */
+            since?: string | null;
+            /**
+             * Unaffected
+             * @description What is not affected.
+             */
+            unaffected?: string | null;
+            /** Usual */
+            usual?: string | null;
+            /**
+             * When
+             * @description In words, beside the window.
+             */
+            when?: string | null;
+            /**
+             * Where
+             * @description In words, beside the hosts.
+             */
+            where?: string | null;
+            window?: components["schemas"]["Stretch"] | null;
+        };
+        /**
+         * FigureOut
+         * @description A number beside an exhibit, spelled with its unit.
+         */
+        FigureOut: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * FiguresPinIn
+         * @description The figures of strips.
+         */
+        FiguresPinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "figures";
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /** Strips */
+            strips: components["schemas"]["StripIn"][];
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
         };
         /**
          * FilesystemOut
@@ -1923,6 +2794,51 @@ export interface components {
             /** Title */
             title: string;
             verdict?: components["schemas"]["VerdictOut"] | null;
+        };
+        /**
+         * FindingPinIn
+         * @description A finding, or something that was ruled out.
+         */
+        FindingPinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * Finding
+             * @description Its id.
+             */
+            finding: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "finding" | "ruled-out";
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
         };
         /**
          * FlawOut
@@ -2131,6 +3047,83 @@ export interface components {
          */
         How: "never" | "constant" | "daily" | "intermittent";
         /**
+         * Hypothesis
+         * @description What may explain the complaint, with the exhibits that speak for it and against it.
+         */
+        Hypothesis: {
+            /**
+             * Finding
+             * @description The finding or ruled-out entry that it was taken over from.
+             * @default
+             */
+            finding: string;
+            /**
+             * Opposing
+             * @default []
+             */
+            opposing: string[];
+            /**
+             * Place
+             * @description Where it stands among others.
+             * @default 0
+             */
+            place: number;
+            /**
+             * State
+             * @default open
+             * @enum {string}
+             */
+            state: "open" | "supported" | "excluded";
+            /**
+             * Supporting
+             * @default []
+             */
+            supporting: string[];
+            /** Text */
+            text: string;
+        };
+        /**
+         * InvestigationOut
+         * @description An investigation.
+         */
+        InvestigationOut: {
+            /**
+             * Changed
+             * Format: date-time
+             */
+            changed: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Exhibits */
+            exhibits: number;
+            fields: components["schemas"]["Fields"];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Keeps
+             * @description Archives keep what the exhibits stand on, whatever their plan says.
+             */
+            keeps: boolean;
+            /** @description Of what came in a bundle, which is not changed; else null. */
+            origin: components["schemas"]["OriginOut"] | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * KeepsIn
+         * @description Whether archives keep what the exhibits stand on.
+         */
+        KeepsIn: {
+            /** Keeps */
+            keeps: boolean;
+        };
+        /**
          * LayoutIn
          * @description A layout to save.
          */
@@ -2290,6 +3283,62 @@ export interface components {
             lines: number;
             /** Name */
             name: string;
+        };
+        /**
+         * LogPinIn
+         * @description Lines of logs over the window.
+         */
+        LogPinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * Holding
+             * @default
+             */
+            holding: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "log";
+            /**
+             * Logs
+             * @default []
+             */
+            logs: string[];
+            /**
+             * Severity
+             * @default debug
+             * @enum {string}
+             */
+            severity: "emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "informational" | "debug";
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
         };
         /**
          * LogPreviewOut
@@ -2491,6 +3540,56 @@ export interface components {
             tick: string | null;
         };
         /**
+         * MomentPinIn
+         * @description The state at a moment.
+         */
+        MomentPinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "moment";
+            /**
+             * Names
+             * @description null: all there is.
+             */
+            names?: string[] | null;
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
          * MountFacts
          * @description What is known of a mounted filesystem.
          */
@@ -2513,6 +3612,48 @@ export interface components {
             measure: string;
             /** Why */
             why: string;
+        };
+        /**
+         * NotePinIn
+         * @description A remark, a gap, or a single line.
+         */
+        NotePinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /** Ident */
+            ident: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note";
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
         };
         /**
          * OccurrenceOut
@@ -2590,6 +3731,29 @@ export interface components {
             } | null;
             /** Recording */
             recording: boolean;
+        };
+        /**
+         * OriginOut
+         * @description Of what came in a bundle: from where.
+         */
+        OriginOut: {
+            /** Anonymised */
+            anonymised: boolean;
+            /**
+             * Checksum
+             * @description SHA-256 of the bundle.
+             */
+            checksum: string;
+            /**
+             * Made
+             * @description When the bundle was made.
+             */
+            made: string;
+            /**
+             * Reditus
+             * @description By which version.
+             */
+            reditus: string;
         };
         /**
          * PartOut
@@ -2780,6 +3944,24 @@ export interface components {
             weekly?: components["schemas"]["PlanHours"][];
         };
         /**
+         * PreviewIn
+         * @description A report that is being written; null: as Reditus prepares it.
+         */
+        PreviewIn: {
+            /** Markdown */
+            markdown?: string | null;
+        };
+        /**
+         * PreviewOut
+         * @description The report as it would be.
+         */
+        PreviewOut: {
+            /** Html */
+            html: string;
+            /** Markdown */
+            markdown: string;
+        };
+        /**
          * ProblemOut
          * @description An RFC 9457 problem.
          */
@@ -2877,6 +4059,18 @@ export interface components {
              */
             what: "new" | "gone" | "heavier" | "lighter";
             window: components["schemas"]["UsedOut"];
+        };
+        /**
+         * ProgressOut
+         * @description How far a report or a bundle is.
+         */
+        ProgressOut: {
+            /** Doing */
+            doing: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
         };
         /**
          * Quantity
@@ -3093,6 +4287,36 @@ export interface components {
             times_ms: number[][];
         };
         /**
+         * ShownPartOut
+         * @description A part of an exhibit as it is shown.
+         */
+        ShownPartOut: {
+            /** Heads */
+            heads: components["schemas"]["CellHeadOut"][];
+            /** Lines */
+            lines: string[];
+            /**
+             * More
+             * @description Rows that are kept and not sent here.
+             * @default 0
+             */
+            more: number;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "picture" | "table" | "sentences";
+            /**
+             * Picture
+             * @description Which of the exhibit's pictures; of pictures alone.
+             */
+            picture?: number | null;
+            /** Rows */
+            rows: string[][];
+            /** Title */
+            title: string;
+        };
+        /**
          * SideOut
          * @description One side of a comparison.
          */
@@ -3254,6 +4478,18 @@ export interface components {
             resource: components["schemas"]["Resource"];
         };
         /**
+         * Stretch
+         * @description From when until when, RFC 3339; of which archive or host, where it is not that of the complaint.
+         */
+        Stretch: {
+            /** Archive */
+            archive?: string | null;
+            /** End */
+            end: string;
+            /** Start */
+            start: string;
+        };
+        /**
          * StretchIn
          * @description A stretch of time.
          */
@@ -3303,6 +4539,140 @@ export interface components {
              * @description The change may have been so much earlier or later, 95 % sure.
              */
             uncertainty_s: number;
+        };
+        /**
+         * StripIn
+         * @description A strip as it stands on the page.
+         */
+        StripIn: {
+            /**
+             * About
+             * @default
+             */
+            about: string;
+            /**
+             * Height
+             * @default 100
+             */
+            height: number;
+            /** Lines */
+            lines: components["schemas"]["StripLineIn"][];
+            /**
+             * Log
+             * @default false
+             */
+            log: boolean;
+            resource: components["schemas"]["Resource"];
+            /**
+             * Stacked
+             * @default false
+             */
+            stacked: boolean;
+            /** Title */
+            title: string;
+            /**
+             * Top
+             * @description The upper edge; null: found again.
+             */
+            top?: number | null;
+            /** Unit */
+            unit: string;
+            /**
+             * Width
+             * @description Points to draw at most.
+             * @default 880
+             */
+            width: number;
+        };
+        /**
+         * StripLineIn
+         * @description A line of a strip.
+         */
+        StripLineIn: {
+            /**
+             * Dash
+             * @default []
+             */
+            dash: number[];
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Names
+             * @description NAME or NAME@DEVICE.
+             */
+            names: string[];
+            /**
+             * Together
+             * @description What becomes of several measures.
+             * @default sum
+             * @enum {string}
+             */
+            together: "sum" | "mean";
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+            /**
+             * Width
+             * @default 1.25
+             */
+            width: number;
+        };
+        /**
+         * StripPinIn
+         * @description A strip with its lines.
+         */
+        StripPinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "strip";
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            strip: components["schemas"]["StripIn"];
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * SubstituteOut
+         * @description A name, and what stands for it in the bundle. The sender alone sees this.
+         */
+        SubstituteOut: {
+            category: components["schemas"]["Category"];
+            /** Name */
+            name: string;
+            /** Substitute */
+            substitute: string;
         };
         /**
          * SummaryOut
@@ -3381,6 +4751,71 @@ export interface components {
             tid: number;
             /** @description Its own; memory and threads are the process's, and 0 here. */
             usage: components["schemas"]["UsageOut"];
+        };
+        /**
+         * TicksPinIn
+         * @description A table of ticks.
+         */
+        TicksPinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ticks";
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /** Strips */
+            strips: components["schemas"]["StripIn"][];
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * TimelineOut
+         * @description Exhibits, findings, notes and changes on one axis.
+         */
+        TimelineOut: {
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Events */
+            events: components["schemas"]["EventOut"][];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * Troubles
+             * @description What could not be looked at, and why.
+             */
+            troubles: string[];
         };
         /**
          * TrimmedOut
@@ -3514,6 +4949,60 @@ export interface components {
             start: string;
             /** @description The machine's, or all processes' together where that is more. */
             total: components["schemas"]["AmountsOut"];
+        };
+        /**
+         * UsePinIn
+         * @description Who used what over the window.
+         */
+        UsePinIn: {
+            /**
+             * Archive
+             * Format: uuid
+             * @description Of an archive, or of a host.
+             */
+            archive: string;
+            /** @default process */
+            by: components["schemas"]["By"];
+            /**
+             * End
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "use";
+            /**
+             * Match
+             * @default
+             */
+            match: string;
+            /**
+             * Most
+             * @default 20
+             */
+            most: number;
+            /** @default processor */
+            sort: components["schemas"]["Quantity"];
+            /**
+             * Start
+             * Format: date-time
+             * @description RFC 3339.
+             */
+            start: string;
+            /**
+             * View
+             * @description The address within Reditus that leads back.
+             * @default
+             */
+            view: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
         };
         /**
          * UseRowOut
@@ -5156,6 +6645,39 @@ export interface operations {
             };
         };
     };
+    open_sent_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/vnd.reditus.bundle+zip": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     check_tables: {
         parameters: {
             query?: never;
@@ -5243,6 +6765,128 @@ export interface operations {
             };
         };
     };
+    read_exhibit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exhibit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_exhibit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exhibit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_picture: {
+        parameters: {
+            query?: {
+                /** @description By day as it was frozen; by night in the inks of that theme. */
+                theme?: "day" | "night";
+                /** @description With host, window and clock in the picture. */
+                head?: boolean;
+            };
+            header?: never;
+            path: {
+                exhibit_id: string;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    restore_exhibit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exhibit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     read_health: {
         parameters: {
             query?: never;
@@ -5268,6 +6912,597 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_investigations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_investigation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    put_investigation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Fields"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    delete_investigation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    patch_investigation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    make_bundle: {
+        parameters: {
+            query?: {
+                /** @description An id that the client made, to ask for the progress by. */
+                job?: string | null;
+            };
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_inside: {
+        parameters: {
+            query?: {
+                /** @description An id that the client made, to ask for the progress by. */
+                job?: string | null;
+            };
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleInsideOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    copy_investigation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_exhibits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExhibitOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    pin_exhibit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+                exhibit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StripPinIn"] | components["schemas"]["FiguresPinIn"] | components["schemas"]["TicksPinIn"] | components["schemas"]["MomentPinIn"] | components["schemas"]["UsePinIn"] | components["schemas"]["FactsPinIn"] | components["schemas"]["FindingPinIn"] | components["schemas"]["DifferencePinIn"] | components["schemas"]["NotePinIn"] | components["schemas"]["LogPinIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExhibitOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    put_keeps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_report_html: {
+        parameters: {
+            query?: {
+                /** @description An id that the client made, to ask for the progress by. */
+                job?: string | null;
+            };
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_report_pdf: {
+        parameters: {
+            query?: {
+                paper?: "A4" | "letter";
+                /** @description An id that the client made, to ask for the progress by. */
+                job?: string | null;
+            };
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_report_files: {
+        parameters: {
+            query?: {
+                /** @description An id that the client made, to ask for the progress by. */
+                job?: string | null;
+            };
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    preview_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    restore_investigation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvestigationOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_timeline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                investigation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimelineOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_progress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgressOut"];
                 };
             };
             /** @description A problem, after RFC 9457. */

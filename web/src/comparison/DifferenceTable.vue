@@ -1,12 +1,19 @@
 <script setup lang="ts">
-import type { Difference } from '../api/client'
+import type { Difference, Pin } from '../api/client'
+import { vExhibit } from '../exhibits/exhibitable'
 import { spellAmount } from '../model/amounts'
 import { unitOf } from '../model/layouts'
 import { rowFigures, rowTitle, rowWords } from './words'
 import ShapePair from './ShapePair.vue'
 
 /** What differs, the most telling first; the row that is chosen is drawn over time below. */
-defineProps<{ rows: Difference[]; caption: string; chosen: string | null }>()
+interface Props {
+  rows: Difference[]
+  caption: string
+  chosen: string | null
+  pinOf: (item: Difference) => Pin | null
+}
+defineProps<Props>()
 defineEmits<{ choose: [key: string] }>()
 const keyOf = (item: Difference): string => `${item.measure}@${item.device ?? ''}`
 const say = (value: number, { measure, unit }: Difference): string =>
@@ -39,6 +46,7 @@ const say = (value: number, { measure, unit }: Difference): string =>
       <tr
         v-for="item in rows"
         :key="keyOf(item)"
+        v-exhibit="() => pinOf(item)"
         class="cursor-pointer border-b border-rule hover:bg-rule/30"
         :class="chosen === keyOf(item) ? 'bg-rule/40' : ''"
         :title="rowFigures(item)"

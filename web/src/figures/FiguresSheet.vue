@@ -7,7 +7,10 @@ import { spellDuration, spellInstant, spellWindow } from '../model/clock'
 import { spellCount } from '../model/numbers'
 import { namesOfAll, type Strip } from '../model/strips'
 import { kindOf, useNames } from '../names/useNames'
-import { saveAs } from '../pictures/usePictures'
+import { saveAs, usePictures } from '../pictures/usePictures'
+import { figuresPin, ticksPin } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
+import { usePinning } from '../exhibits/usePinning'
 import HintNote from '../settings/HintNote.vue'
 import PillButton from '../ui/PillButton.vue'
 import SheetDialog from '../ui/SheetDialog.vue'
@@ -78,6 +81,18 @@ const text = (write: typeof toTsv): string =>
 function save(): void {
   const file = new Blob([text(toCsv)], { type: 'text/csv;charset=utf-8' })
   saveAs(file, `${archive.value?.host.name ?? 'archive'}, ${props.title}.csv`)
+}
+const pinning = usePinning()
+const pictures = usePictures()
+const placed = usePlace()
+/** The figures, or the ticks, of those strips that are drawn on the page. */
+function pin(make: typeof figuresPin): void {
+  const place = placed()
+  const drawn = props.strips.flatMap(({ key }) => pictures.strips.get(key)?.value ?? [])
+  const shown = drawn.filter((picture) => picture.data.lines.length)
+  if (place && shown.length) pinning.pin(make(place, shown))
+  else pinning.say('Nothing of these strips is drawn in this window.')
+  emit('close')
 }
 const FEET = [
   ['low', 'low'],
@@ -201,6 +216,8 @@ const ariaSort = (key: string | null): 'ascending' | 'descending' | 'none' =>
         copied ? 'Copied' : 'Copy'
       }}</PillButton>
       <PillButton label="Save as CSV" @press="save()">Save as CSV</PillButton>
+      <PillButton label="Pin the figures as an exhibit" @press="pin(figuresPin)">Pin figures</PillButton>
+      <PillButton label="Pin the ticks as an exhibit" @press="pin(ticksPin)">Pin ticks</PillButton>
       <PillButton class="ml-auto" label="Close" keys="Esc" @press="emit('close')">Close</PillButton>
     </template>
   </SheetDialog>

@@ -7,7 +7,11 @@ import { useStrips } from '../useStrips'
 import { useWorkbench } from '../useWorkbench'
 import { useSession } from '../workbench/session'
 import { toMs } from '../model/instant'
-import type { Finding } from '../api/client'
+import type { Finding, Pin } from '../api/client'
+import { vExhibit } from '../exhibits/exhibitable'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
 import { spellDuration } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
@@ -32,6 +36,14 @@ const MOSTLY_RECORDED = 0.5
 const LEAST_SHOWN = 0.05
 const MOST_TIMES = 12
 const times = useTimes()
+/** Findings are those of the whole archive: it is judged again over the same. */
+const judgedWindow = computed(() => bench.extent)
+const placed = usePlace()
+function pinOf(finding: Finding): Pin | null {
+  const place = placed({ finding: finding.id })
+  const window = judgedWindow.value
+  return place && window ? { kind: 'finding', ...placeOf({ ...place, window }), finding: finding.id } : null
+}
 const list = useTemplateRef<HTMLOListElement>('list')
 /** The one that is open stands at the top, where it is not in view already. */
 function reveal(): void {
@@ -69,7 +81,13 @@ function whenOf(finding: Finding): string {
     class="divide-y divide-rule"
     aria-label="Findings, causes first, then the most stall time"
   >
-    <li v-for="finding in findings" :key="finding.id" class="py-3 first:pt-0" data-finding>
+    <li
+      v-for="finding in findings"
+      :key="finding.id"
+      v-exhibit="() => pinOf(finding)"
+      class="py-3 first:pt-0"
+      data-finding
+    >
       <button
         type="button"
         class="w-full border-l-[3px] pl-3 text-left"
@@ -135,9 +153,12 @@ function whenOf(finding: Finding): string {
             </li>
           </ul>
           <EvidenceList :evidence="finding.evidence" />
-          <PillButton label="Show these strips, and nothing else" @press="prove(finding)"
-            >Show these strips</PillButton
-          >
+          <p class="flex items-baseline gap-4">
+            <PillButton label="Show these strips, and nothing else" @press="prove(finding)"
+              >Show these strips</PillButton
+            >
+            <PinButton label="Pin this finding as an exhibit" :what="() => pinOf(finding)" />
+          </p>
           <section v-if="finding.recorded_share !== null" data-contributors>
             <h3 class="font-semibold">
               Top processes

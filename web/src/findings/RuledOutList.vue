@@ -1,4 +1,9 @@
 <script setup lang="ts">
+import type { Pin, RuledOut } from '../api/client'
+import { vExhibit } from '../exhibits/exhibitable'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
 import { useTimes } from '../useTimes'
 import { computed } from 'vue'
 import { useWorkbench } from '../useWorkbench'
@@ -12,6 +17,15 @@ import EvidenceList from './EvidenceList.vue'
 const bench = useWorkbench()
 const times = useTimes()
 const { judgement, moves } = useSession()
+const judgedWindow = computed(() => bench.extent)
+const placed = usePlace()
+function pinOf(excluded: RuledOut): Pin | null {
+  const place = placed({ finding: excluded.id })
+  const window = judgedWindow.value
+  return place && window
+    ? { kind: 'ruled-out', ...placeOf({ ...place, window }), finding: excluded.id }
+    : null
+}
 const ruledOut = computed(() => judgement.diagnosis.value?.ruled_out ?? [])
 </script>
 
@@ -22,7 +36,13 @@ const ruledOut = computed(() => judgement.diagnosis.value?.ruled_out ?? [])
     hint="Nothing in this archive looks like a problem without being one."
   />
   <ol v-else class="divide-y divide-rule" aria-label="What only looks like a problem">
-    <li v-for="excluded in ruledOut" :key="excluded.id" class="py-3 first:pt-0" data-ruled-out>
+    <li
+      v-for="excluded in ruledOut"
+      :key="excluded.id"
+      v-exhibit="() => pinOf(excluded)"
+      class="py-3 first:pt-0"
+      data-ruled-out
+    >
       <button
         type="button"
         class="w-full border-l-[3px] border-dotted border-rule-strong pl-3 text-left"
@@ -40,6 +60,7 @@ const ruledOut = computed(() => judgement.diagnosis.value?.ruled_out ?? [])
       <div class="mt-2 space-y-3 pl-[15px]">
         <p>{{ excluded.explanation }}</p>
         <EvidenceList :evidence="excluded.evidence" />
+        <PinButton label="Pin this as an exhibit" :what="() => pinOf(excluded)" />
       </div>
     </li>
   </ol>

@@ -7,6 +7,12 @@ import { useMoment, useProcesses } from '../api/queries'
 import { spellAmount } from '../model/amounts'
 import { spellFixed } from '../model/numbers'
 import { spellDay, spellDuration, spellTime } from '../model/clock'
+import type { Pin } from '../api/client'
+import { vExhibit } from '../exhibits/exhibitable'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
+import { toInstant } from '../model/instant'
 import StateNote from '../ui/StateNote.vue'
 import { useWorkbench } from '../useWorkbench'
 import CoreColumns from './CoreColumns.vue'
@@ -35,6 +41,12 @@ const pinned = computed(() => {
   if (bench.pinned !== null) return bench.pinned === at.value ? null : bench.pinned
   return against.value && at.value !== null ? at.value + against.value.shift : null
 })
+const placed = usePlace()
+function pinOf(): Pin | null {
+  const place = placed()
+  if (!place || at.value === null) return null
+  return { kind: 'moment', ...placeOf(place), at: toInstant(at.value), names: [...SHOWN] }
+}
 const thenId = computed(() => against.value?.archive ?? id.value)
 const { data: pinnedMoment } = useMoment(thenId, pinned, requested)
 const { data: pinnedProcesses } = useProcesses(thenId, pinned)
@@ -94,7 +106,7 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
     title="No moment yet"
     hint="Click on a strip to put the needle, and read the whole machine at that moment."
   />
-  <div v-else class="space-y-3.5 pb-4" data-moment>
+  <div v-else v-exhibit="pinOf" class="space-y-3.5 pb-4" data-moment>
     <header class="flex items-baseline justify-between">
       <time
         class="font-serif text-[30px] leading-none font-semibold"
@@ -114,7 +126,9 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
           data-pin
           @click="bench.pin()"
         >
-          {{ bench.pinned === at ? 'pinned' : 'pin' }}</button><br />
+          {{ bench.pinned === at ? 'pinned' : 'pin' }}
+        </button>
+        <PinButton class="ml-2" label="Pin this moment as an exhibit" :what="pinOf" /><br />
         <span class="whitespace-nowrap">{{ spellDay(at, zone) }}</span><template v-if="into"
           ><br />{{ into }} into the window</template
         >

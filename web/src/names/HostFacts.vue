@@ -1,4 +1,8 @@
 <script setup lang="ts">
+import type { Pin } from '../api/client'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
 import { useSession } from '../workbench/session'
 import HangingPanel from '../ui/HangingPanel.vue'
 import { computed } from 'vue'
@@ -11,6 +15,11 @@ import { useNames } from './useNames'
 defineProps<{ about: string }>()
 const { id } = useSession()
 const { data: history } = useFacts(id)
+const placed = usePlace()
+function pinOf(): Pin | null {
+  const place = placed()
+  return place && { kind: 'facts', ...placeOf(place) }
+}
 const newest = computed(() => history.value?.[history.value.length - 1])
 const facts = computed(() => (newest.value ? spellFacts(newest.value.facts) : []))
 const names = useNames()
@@ -43,6 +52,7 @@ const changes = computed(() => changesOf(history.value ?? []))
           data-machine-link
           >the whole machine on a page</a
         >
+        <PinButton class="ml-3" label="Pin what is known of the host as an exhibit" :what="pinOf" />
       </p>
       <h2 class="mt-3 font-serif text-[15px] font-semibold">What changed</h2>
       <ChangeList :changes="changes" />

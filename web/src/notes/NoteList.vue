@@ -1,4 +1,9 @@
 <script setup lang="ts">
+import type { Marker, Pin } from '../api/client'
+import { vExhibit } from '../exhibits/exhibitable'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
 import { useTimes } from '../useTimes'
 import { useSession } from '../workbench/session'
 import { toMs } from '../model/instant'
@@ -34,6 +39,27 @@ const WEIGHT = {
   stretch: '',
 }
 
+const placed = usePlace()
+function pinOf(marker: Marker): Pin | null {
+  const place = placed()
+  // A change of what is known of the host is no marker of the archive.
+  if (!place || shapeOf(marker) === 'change') return null
+  return { kind: 'note', ...placeOf(place), ident: marker.ident }
+}
+/** Those lines that are shown. */
+function pinLines(): Pin | null {
+  const place = placed()
+  return (
+    place && {
+      kind: 'log',
+      ...placeOf(place),
+      severity: severity.value,
+      logs: [],
+      holding: search.value.trim(),
+    }
+  )
+}
+
 function add(): void {
   if (bench.needle === null || !text.value.trim()) return
   note.mutate(
@@ -66,6 +92,7 @@ const choose = (event: Event): void => {
           {{ level.label }}
         </option>
       </select>
+      <PinButton label="Pin these lines as an exhibit" :what="pinLines" />
     </div>
     <StateNote
       v-if="marked && !every.length"
@@ -73,7 +100,12 @@ const choose = (event: Event): void => {
       hint="Log lines are kept where the plan asks for them, or a log is imported. A remark can be put at the needle."
     />
     <ol v-else class="divide-y divide-rule" aria-label="Notes, in the order of time">
-      <li v-for="marker in shown" :key="marker.ident" class="py-1.5 first:pt-0">
+      <li
+        v-for="marker in shown"
+        :key="marker.ident"
+        v-exhibit="() => pinOf(marker)"
+        class="py-1.5 first:pt-0"
+      >
         <button type="button" class="block w-full text-left hover:text-needle" @click="moves.note(marker)">
           <span class="flex justify-between gap-2 text-2xs text-soft">
             <span>{{ times.at(toMs(marker.at)) }} {{ marker.source }}</span>

@@ -15,6 +15,7 @@ const line = (label: string, values: (number | null)[]): Line => ({
   width: 1.25,
   values,
   summary: null,
+  names: [],
 })
 const data = (lines: Line[], more: Partial<StripData> = {}): StripData => ({
   times: TIMES,

@@ -18,6 +18,7 @@ export type KeyAction =
   | 'mark'
   | 'loop'
   | 'pin'
+  | 'exhibit'
   | 'nextGap'
   | 'next'
   | 'previous'
@@ -57,6 +58,7 @@ export const KEYS: Key[] = [
   { action: 'find', key: '/', shown: ['/'], label: 'find a measure, a time, a process' },
   { action: 'mark', key: 'k', shown: ['K'], label: 'mark the needle’s place: figures since then' },
   { action: 'pin', key: 'c', shown: ['C'], label: 'pin this moment, to compare others with it' },
+  { action: 'exhibit', key: 'x', shown: ['X'], label: 'pin what is under the pointer as an exhibit' },
   { action: 'loop', key: 'o', shown: ['O'], label: 'play the window over and over' },
   { action: 'nextGap', key: 'g', shown: ['G'], label: 'next gap' },
   { action: 'next', key: 'n', shown: ['N'], label: 'next finding' },

@@ -21,7 +21,7 @@ interface Props {
   measures: KnownMeasure[]
 }
 const props = defineProps<Props>()
-const emit = defineEmits<{ copyReading: [] }>()
+const emit = defineEmits<{ copyReading: []; exhibit: [] }>()
 
 const board = useStrips()
 const figures = useFigures()
@@ -237,6 +237,16 @@ const putEdge = (kind: (typeof EDGES)[number]['kind']): void => {
           <FormatButtons verb="copy" :strips="[strip.key]" @done="close()" />
           <span class="ml-2 text-soft">save</span>
           <FormatButtons verb="save" :strips="[strip.key]" @done="close()" />
+          <button
+            type="button"
+            class="ml-2 underline decoration-rule-strong underline-offset-2 hover:decoration-ink"
+            aria-keyshortcuts="X"
+            title="Pin this strip as an exhibit of an investigation, with its numbers (X)"
+            data-pin-strip
+            @click="(close(), emit('exhibit'))"
+          >
+            exhibit
+          </button>
         </div>
         <div class="flex flex-wrap gap-x-3 border-t border-rule pt-2">
           <button type="button" class="hover:text-needle" @click="board.moveBy(strip.key, -1)">up</button>

@@ -1,4 +1,8 @@
 <script setup lang="ts">
+import { vExhibit } from '../exhibits/exhibitable'
+import { stripPin } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
+import { usePinning } from '../exhibits/usePinning'
 import EndLabels from './EndLabels.vue'
 import { useHostLimits } from './useHostLimits'
 import type { DrawnStrip } from './useStripData'
@@ -154,6 +158,16 @@ pictures.strips.set(
     labelled,
   })),
 )
+const pinning = usePinning()
+const placed = usePlace()
+function pinOf(): ReturnType<typeof stripPin> | null {
+  const [place, picture] = [placed(), pictures.strips.get(strip.value.key)?.value]
+  return place && picture?.data.lines.length ? stripPin(place, picture) : null
+}
+function pinStrip(): void {
+  const pin = pinOf()
+  if (pin) pinning.pin(pin)
+}
 onBeforeUnmount(() => pictures.strips.delete(strip.value.key))
 /** What it reads at the needle, all lines of it, with what makes it readable elsewhere. */
 function copyReading(): void {
@@ -175,6 +189,7 @@ const description = computed(() => {
 
 <template>
   <section
+    v-exhibit="pinOf"
     class="strip-grid relative break-inside-avoid border-b border-rule/60 contain-content print:contain-none"
     :style="{ height: `${strip.folded ? FOLDED : strip.height}px` }"
     :aria-label="plan.title"
@@ -199,6 +214,7 @@ const description = computed(() => {
           :devices="row.devices"
           :measures="charted"
           @copy-reading="copyReading"
+          @exhibit="pinStrip"
         />
       </div>
       <p v-if="!strip.folded" class="text-2xs leading-[14px] text-soft">

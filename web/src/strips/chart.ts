@@ -16,6 +16,9 @@ export interface Line {
   width: number
   values: Values
   summary: Summary | null
+  /** The measures that it is of, as they are requested: several where it is their sum or mean. */
+  names: string[]
+  together?: 'sum' | 'mean'
 }
 
 /** What a strip draws: columns on one time axis, for uPlot, and what belongs to each. */
@@ -109,10 +112,14 @@ export function stripData(
           width: WIDTH,
           values: valuesOf(whole),
           summary: whole.summary,
+          names: [nameOf(whole)],
         }
       : null,
   }
 }
+
+/** A series as it is requested: NAME or NAME@DEVICE. */
+const nameOf = ({ measure, device }: Series): string => (device === null ? measure : `${measure}@${device}`)
 
 const isOf = (strip: Strip, device: string | null): boolean =>
   strip.devices.kind === 'machine'
@@ -141,32 +148,33 @@ interface Found {
 
 /** The heaviest devices first and darkest; the traces of one device alike in weight. */
 function weighed(strip: Strip, found: Found[], valuesOf: (measured: Series) => Values): Line[] {
-  const nameOf = (item: Series): string => item.device ?? /\{(.*)\}$/.exec(item.measure)?.[1] ?? ''
+  const partOf = (item: Series): string => item.device ?? /\{(.*)\}$/.exec(item.measure)?.[1] ?? ''
   const size = (name: string): number =>
     Math.max(
       ...found
-        .filter(({ measured }) => nameOf(measured) === name)
+        .filter(({ measured }) => partOf(measured) === name)
         .map(({ measured }) => measured.summary?.mean ?? -1),
     )
-  const names = [...new Set(found.map(({ measured }) => nameOf(measured)))]
+  const names = [...new Set(found.map(({ measured }) => partOf(measured)))]
   if (strip.devices.kind !== 'named' && !strip.plan.byUser) names.sort((a, b) => size(b) - size(a))
   const chosen = names.slice(0, mostLines(strip.devices))
   const isMany = chosen.length > 1
   return found
-    .filter(({ measured }) => chosen.includes(nameOf(measured)))
+    .filter(({ measured }) => chosen.includes(partOf(measured)))
     .map(({ trace, measured }) => {
-      const place = chosen.indexOf(nameOf(measured))
+      const place = chosen.indexOf(partOf(measured))
       const lightest = strip.plan.byUser ? LIGHTEST_LAYER : LIGHTEST
       const fade = isMany ? 1 - (place / (chosen.length - 1)) * (1 - lightest) : 1
       const isOnly = strip.plan.traces.length === 1
       return {
-        label: isMany ? (isOnly ? nameOf(measured) : `${nameOf(measured)} ${trace.label}`) : trace.label,
+        label: isMany ? (isOnly ? partOf(measured) : `${partOf(measured)} ${trace.label}`) : trace.label,
         device: measured.device,
         weight: isMany ? fade : trace.weight,
         dash: isMany && isOnly ? (DASHES[place % DASHES.length] ?? []) : trace.dashed ? DASHES[1] : [],
         width: isMany && place === 0 ? OUTSTANDING : WIDTH,
         values: valuesOf(measured),
         summary: measured.summary,
+        names: [nameOf(measured)],
       }
     })
 }
@@ -200,6 +208,8 @@ function added(
     dash: trace.dashed ? DASHES[1] : [],
     width: WIDTH,
     values,
+    names: parts.map(nameOf),
+    together: strip.devices.kind === 'mean' ? 'mean' : 'sum',
     // Of sums the percentile is not known from those of the parts, and left out.
     summary: {
       low: known.length ? Math.min(...known) : null,

@@ -6,6 +6,7 @@ import { usePreferences } from '../usePreferences'
 
 const PLACES = [
   { to: '/', title: 'Archives' },
+  { to: '/investigations', title: 'Investigations' },
   { to: '/recorders', title: 'Recorders' },
   { to: '/counters', title: 'Counters' },
 ]

@@ -6,6 +6,11 @@ import { spellWindow } from '../model/clock'
 import { planOfUse } from '../model/layouts'
 import type { Span } from '../model/span'
 import { HEIGHT } from '../model/strips'
+import type { Pin } from '../api/client'
+import { vExhibit } from '../exhibits/exhibitable'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
 import StateNote from '../ui/StateNote.vue'
 import HintNote from '../settings/HintNote.vue'
 import { useZone } from '../usePreferences'
@@ -53,10 +58,24 @@ function asStrip(): void {
   if (plan) board.add(plan, { height: 2 * HEIGHT })
 }
 const way = computed(() => wayOf(by.value))
+const placed = usePlace()
+function pinOf(): Pin | null {
+  const place = placed()
+  if (!place || !span.value || !use.value?.rows.length) return null
+  return {
+    kind: 'use',
+    ...placeOf({ ...place, window: span.value }),
+    by: by.value,
+    sort: sort.value,
+    most: MOST_PINNED,
+    match: typed.value,
+  }
+}
+const MOST_PINNED = 20
 </script>
 
 <template>
-  <section class="pb-4" aria-label="Use" data-use>
+  <section v-exhibit="pinOf" class="pb-4" aria-label="Use" data-use>
     <HintNote place="use" class="-mx-4 -mt-3 mb-2" />
     <header class="mb-1.5">
       <p class="text-2xs text-soft" data-use-window>
@@ -99,6 +118,7 @@ const way = computed(() => wayOf(by.value))
         >
           as a strip
         </button>
+        <PinButton label="Pin who used what as an exhibit" :what="pinOf" />
       </div>
       <input
         v-model="search"

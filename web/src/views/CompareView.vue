@@ -2,9 +2,12 @@
 import { computed, ref, watch } from 'vue'
 import { RouterLink, useRoute, useRouter } from 'vue-router'
 import { useArchive, useArchives, useComparison, useFindingChanges } from '../api/queries'
+import type { Difference, Pin } from '../api/client'
 import DifferenceTable from '../comparison/DifferenceTable.vue'
 import OverTime from '../comparison/OverTime.vue'
 import { comparable, referencesOf, usualReference } from '../comparison/references'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf, zoneName } from '../exhibits/pins'
 import { spellAmount } from '../model/amounts'
 import { spellDuration, spellWindow } from '../model/clock'
 import { toInstant, toMsOrNull } from '../model/instant'
@@ -85,6 +88,20 @@ const item = computed(
   () =>
     rows.value.find((row) => `${row.measure}@${row.device ?? ''}` === chosen.value) ?? rows.value[0] ?? null,
 )
+function pinOf(row: Difference): Pin | null {
+  const [own, its] = [window.value, reference.value]
+  if (!own || !its) return null
+  const place = { archive: id.value, window: own, zone: zoneName(zone.value), view: route.fullPath }
+  return {
+    kind: 'difference',
+    ...placeOf(place),
+    measure: row.measure,
+    device: row.device,
+    reference: withId.value,
+    reference_start: toInstant(its.start),
+    reference_end: toInstant(its.end),
+  }
+}
 const TABS = ['differences', 'processes', 'findings', 'alike'] as const
 type Tab = (typeof TABS)[number]
 const tab = ref<Tab>('differences')
@@ -220,6 +237,11 @@ const others = computed(() =>
                 {{ titles[name] }}
               </button>
             </div>
+            <PinButton
+              v-if="item && (tab === 'differences' || tab === 'alike')"
+              label="Pin the chosen row as an exhibit"
+              :what="() => (item ? pinOf(item) : null)"
+            />
             <p class="ml-auto text-2xs text-soft" role="status">
               <template v-if="isFetching">comparing …</template>
               <template v-else
@@ -233,6 +255,7 @@ const others = computed(() =>
           <DifferenceTable
             v-if="tab === 'differences' && comparison.differences.length"
             :rows="comparison.differences"
+            :pin-of="pinOf"
             caption="What differs beyond chance, the most telling first"
             :chosen="item ? `${item.measure}@${item.device ?? ''}` : null"
             @choose="chosen = $event"
@@ -243,6 +266,7 @@ const others = computed(() =>
           <DifferenceTable
             v-if="tab === 'alike'"
             :rows="comparison.alike"
+            :pin-of="pinOf"
             caption="What may be chance, or is too small to matter"
             :chosen="item ? `${item.measure}@${item.device ?? ''}` : null"
             @choose="chosen = $event"

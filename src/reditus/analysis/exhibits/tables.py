@@ -45,10 +45,10 @@ def pin_use(reader: Reader, pinned: Pinned, by: By, sort: Quantity, most: int, m
     place = QUANTITIES.index(sort)
     rows = sorted(table.matching, key=lambda row: (-row.totals[place], row.key))[: min(most, MOST_USERS)]
     heads = [
-        Head(title=by.value), Head(title="processor", unit="s"), Head(title="mean", unit="cores"),
+        Head(title=by.value), Head(title="processor", unit="duration"), Head(title="mean", unit="cores"),
         Head(title="memory", unit="bytes"), Head(title="grew by", unit="bytes"), Head(title="read", unit="bytes"),
-        Head(title="written", unit="bytes"), Head(title="waited for a core", unit="s"),
-        Head(title="blocked on I/O", unit="s"),
+        Head(title="written", unit="bytes"), Head(title="waited for a core", unit="duration"),
+        Head(title="blocked on I/O", unit="duration"),
     ]  # fmt: skip
     cells = [_user(row, table) for row in rows]
     rest = dict(zip(QUANTITIES, table.rest.tolist(), strict=True))

@@ -12,16 +12,17 @@ from reditus.core.durations import spell_duration
 from reditus.core.types import NS_PER_MS
 from reditus.exchange.bundle.contents import Chart, Content, Line, Shapes
 
-WIDTH = 960
+WIDTH, NARROW = 960, 720
+"""Of a picture that stands alone, and of one on a page of paper: there its letters are as large as the text around."""
 LEFT, RIGHT, HEAD, TITLE, AXIS, GAP = 64, 16, 40, 34, 22, 10
 DECADES = 4
 """That a logarithmic scale spans below its top."""
 BAND_SHARE, LAYER_SHARE = 0.22, 0.72
 WIDEST_SAMPLE = 1.9
-LETTER = 6.4
-"""Width of a letter of the key, on average: text cannot be measured here."""
+LETTER, TITLE_LETTER = 6.4, 8.2
+"""Width of a letter of the key and of the title, on average: text cannot be measured here."""
 MOST_KEYS = 6
-AXIS_LABELS = 10
+AXIS_LABELS = {WIDTH: 10, NARROW: 7}
 SHAPES_HEIGHT = 74
 SANS = "'Public Sans Variable', 'Public Sans', 'Helvetica Neue', Arial, sans-serif"
 SERIF = "'Source Serif 4 Variable', 'Source Serif 4', Georgia, serif"
@@ -39,10 +40,16 @@ class _Frame:
     end_ms: float
     y: float
     height: float
+    width: int = NARROW
+
+    @property
+    def right(self) -> int:
+        """Where values end."""
+        return self.width - RIGHT
 
     def x(self, at_ms: float) -> float:
         share = (at_ms - self.start_ms) / max(self.end_ms - self.start_ms, 1)
-        return LEFT + min(max(share, 0.0), 1.0) * (WIDTH - LEFT - RIGHT)
+        return LEFT + min(max(share, 0.0), 1.0) * (self.right - LEFT)
 
     def place(self, at_ms: float, height: float) -> str:
         return f"{_tenth(self.x(at_ms))} {_tenth(self.y + self.height * (1 - min(max(height, 0.0), 1.0)))}"
@@ -118,7 +125,7 @@ def stacked(layers: Sequence[Values]) -> list[list[float | None]]:
 
 def _chart(chart: Chart, frame: _Frame, ink: Ink) -> str:
     own, paper, strong = ink[chart.resource.value], ink["paper"], ink["rule-strong"]
-    width = WIDTH - LEFT - RIGHT
+    width = frame.right - LEFT
     times_ms = [at_ns / NS_PER_MS for at_ns in chart.times_ns]
 
     def heights(column: Values) -> list[float | None]:
@@ -156,10 +163,14 @@ def _dashes(line: Line) -> str:
     return f' stroke-dasharray="{" ".join(f"{part:g}" for part in line.dash)}"' if line.dash else ""
 
 
-def _key(chart: Chart, scale: Scale, y: float, ink: Ink) -> str:
-    """The key to the lines: each with its sample, its name and its mean."""
-    own, x, parts = ink[chart.resource.value], float(WIDTH - RIGHT), []
-    for line in reversed(chart.lines[:MOST_KEYS]):
+def _key(chart: Chart, scale: Scale, frame: _Frame, y: float, ink: Ink) -> str:
+    """The key to the lines that there is room for beside the title: each with its sample, its name and its mean."""
+    own, x, parts = ink[chart.resource.value], float(frame.right), []
+    room = frame.right - LEFT - len(chart.title) * TITLE_LETTER
+    shown = chart.lines[:MOST_KEYS]
+    while len(shown) > 1 and sum(len(line.label) + 6 for line in shown) * LETTER + 22 * len(shown) > room:
+        shown = shown[:-1]
+    for line in reversed(shown):
         words = f"{line.label} {spell_number(line.figures.mean if line.figures else None, scale)}".strip()
         x -= len(words) * LETTER + 22
         if chart.stacked:
@@ -175,7 +186,7 @@ def _key(chart: Chart, scale: Scale, y: float, ink: Ink) -> str:
 
 
 def _axis(frame: _Frame, clock: Clock, y: float, ink: Ink) -> str:
-    moments = clock.axis(frame.start_ms, frame.end_ms, AXIS_LABELS)
+    moments = clock.axis(frame.start_ms, frame.end_ms, AXIS_LABELS[frame.width])
     step_ms = moments[1] - moments[0] if len(moments) > 1 else 60_000
     is_dated = clock.day(frame.start_ms) != clock.day(frame.end_ms)
     out = []
@@ -190,9 +201,10 @@ def _axis(frame: _Frame, clock: Clock, y: float, ink: Ink) -> str:
     return "".join(out)
 
 
-def _svg(parts: Sequence[str], height: float, title: str, about: str, paper: str) -> str:
+def _svg(parts: Sequence[str], size: tuple[int, float], title: str, about: str, paper: str) -> str:
+    width, height = size
     return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" width="{WIDTH}" height="{height:g}" viewBox="0 0 {WIDTH} {height:g}" '
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height:g}" viewBox="0 0 {width} {height:g}" '
         f'font-family="{SANS}" role="img" aria-label="{escape(title, {chr(34): "&quot;"})}">'
         f"<title>{escape(title)}</title><desc>{escape(about)}</desc>"
         f'<rect width="100%" height="100%" fill="{paper}"/>{"".join(parts)}</svg>'
@@ -207,14 +219,15 @@ def draw_chart(content: Content, chart: Chart, theme: Theme = "day", *, head: bo
     y: float = HEAD if head else 0
     averaged = f"means of {spell_duration(chart.bin_s)}" if chart.bin_s is not None else ""
     about = [scale.unit or "number", chart.about, "logarithmic" if chart.log else "", averaged]
-    frame = _Frame(content.start_ns / NS_PER_MS, content.end_ns / NS_PER_MS, y + TITLE, chart.height)
+    width = WIDTH if head else NARROW
+    frame = _Frame(content.start_ns / NS_PER_MS, content.end_ns / NS_PER_MS, y + TITLE, chart.height, width)
     parts = [
         _text(chart.title, LEFT, y + 14, 15, ink["ink"], weight=600, serif=True),
         _text(" · ".join(part for part in about if part), LEFT, y + 28, 10.5, ink["soft"]),
-        _key(chart, scale, y + 14, ink),
+        _key(chart, scale, frame, y + 14, ink),
         _text(f"{spell_round(chart.top, scale)} {scale.unit}".strip(), LEFT - 6, frame.y + 8, 10.5, ink["soft"], "end"),
         _text("" if chart.log else "0", LEFT - 6, frame.y + chart.height, 10.5, ink["soft"], "end"),
-        _text(chart.missing, WIDTH / 2, frame.y + chart.height / 2, 12, ink["soft"], "middle")
+        _text(chart.missing, width / 2, frame.y + chart.height / 2, 12, ink["soft"], "middle")
         if chart.missing
         else _chart(chart, frame, ink),
     ]
@@ -225,10 +238,10 @@ def draw_chart(content: Content, chart: Chart, theme: Theme = "day", *, head: bo
         source = content.source
         parts += [
             _text(f"{source.host_name} · {source.archive_name}", LEFT, 22, 13, ink["ink"], weight=600),
-            _text(when, WIDTH - RIGHT, 22, 11, ink["soft"], "end"),
+            _text(when, frame.right, 22, 11, ink["soft"], "end"),
         ]
     title = f"{content.source.host_name}, {content.source.archive_name}: {chart.title}"
-    return _svg(parts, y + AXIS, title, f"{when}. {in_words(chart)}", ink["paper"])
+    return _svg(parts, (width, y + AXIS), title, f"{when}. {in_words(chart)}", ink["paper"])
 
 
 def in_words(chart: Chart) -> str:
@@ -246,11 +259,11 @@ def in_words(chart: Chart) -> str:
 
 
 def _outline(shape: Sequence[float], height: float) -> str:
-    step = (WIDTH - LEFT - RIGHT) / max(len(shape) - 1, 1)
+    step = (NARROW - LEFT - RIGHT) / max(len(shape) - 1, 1)
     points = [
         f"{_tenth(LEFT + at * step)},{_tenth(4 + height - value * (height - 1))}" for at, value in enumerate(shape)
     ]
-    return f"M{LEFT},{4 + height:g}L{'L'.join(points)}L{WIDTH - RIGHT},{4 + height:g}Z"
+    return f"M{LEFT},{4 + height:g}L{'L'.join(points)}L{NARROW - RIGHT},{4 + height:g}Z"
 
 
 def _share(shapes: Shapes, value: float) -> float:
@@ -268,13 +281,13 @@ def draw_shapes(shapes: Shapes, theme: Theme = "day") -> str:
     parts = [
         f'<path d="{_outline(shapes.reference, SHAPES_HEIGHT)}" fill="{mixed(ink["rule-strong"], paper, 0.75)}"/>',
         f'<path d="{_outline(shapes.window, SHAPES_HEIGHT)}" fill="{own}" fill-opacity="0.55" stroke="{own}"/>',
-        f'<path d="M{LEFT} {y}H{WIDTH - RIGHT}" stroke="{ink["rule-strong"]}"/>',
+        f'<path d="M{LEFT} {y}H{NARROW - RIGHT}" stroke="{ink["rule-strong"]}"/>',
     ]
     labels = ((shapes.reference_label, shapes.reference_at, ink["soft"]), (shapes.window_label, shapes.window_at, own))
     # Each label under its median; where they would touch, one row further down.
     for row, (label, value, colour) in enumerate(labels):
-        x = LEFT + _share(shapes, value) * (WIDTH - LEFT - RIGHT)
-        anchor = "start" if x < WIDTH / 3 else "end" if x > 2 * WIDTH / 3 else "middle"
+        x = LEFT + _share(shapes, value) * (NARROW - LEFT - RIGHT)
+        anchor = "start" if x < NARROW / 3 else "end" if x > 2 * NARROW / 3 else "middle"
         words = f"{label} {spell_amount(value, shapes.unit)}"
         parts += [
             f'<path d="M{_tenth(x)} {y}v5" stroke="{colour}"/>',
@@ -283,7 +296,7 @@ def draw_shapes(shapes: Shapes, theme: Theme = "day") -> str:
     low, high = (spell_amount(value, shapes.unit) for value in (shapes.low, shapes.high))
     scale = f"{low} to {high}{', logarithmic' if shapes.log else ''}"
     about = "; ".join(f"{label} around {spell_amount(value, shapes.unit)}" for label, value, _ in labels)
-    return _svg(parts, y + 38, shapes.title, f"{about}; from {scale}", paper)
+    return _svg(parts, (NARROW, y + 38), shapes.title, f"{about}; from {scale}", paper)
 
 
 def pictures(content: Content, theme: Theme = "day", *, head: bool = False) -> list[str]:

@@ -2,6 +2,7 @@
 
 from reditus.server.routers import (
     archives,
+    bundles,
     comparison,
     diagnosis,
     docs,
@@ -53,6 +54,7 @@ ROUTERS = [
     exhibits.router,
     reports.router,
     reports.jobs,
+    bundles.router,
     live.router,
     docs.router,
 ]

@@ -4,7 +4,7 @@ from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Request, Response
 
-from reditus.analysis.investigations import copied_fields, events_of, events_of_host, timeline_window
+from reditus.analysis.investigations import Event, copied_fields, events_of, events_of_host, timeline_window
 from reditus.analysis.report.dossier import dossier_of
 from reditus.core.errors import CoreError
 from reditus.exchange.bundle.fields import Fields
@@ -86,27 +86,29 @@ def _timeline(context: Context, investigation_id: UUID) -> TimelineOut:
     store = context.store
     dossier = dossier_of(store.investigations.get(investigation_id), store.investigations.exhibits(investigation_id))
     window, hosts = timeline_window(dossier)
-    events, troubles = list(events_of(dossier)), []
+    events: list[tuple[Event, UUID | None]] = [(event, None) for event in events_of(dossier)]
+    troubles = []
     for timeline in hosts:
         try:
             info = store.archives.get(timeline)
             markers = store.markers.read(timeline, window, LineChoice(logs=("",)), MOST_EVENTS).markers
             history = store.archives.facts_history(timeline)
-            events += events_of_host(info.host.name, window, judged(context, timeline, window), markers, history)
+            found = events_of_host(info.host.name, window, judged(context, timeline, window), markers, history)
+            events += [(event, timeline) for event in found]
         except UnknownArchive:
             continue  # exhibits outlive what they were made of
         except (StoreError, CoreError) as why:
             troubles.append(str(why))
-    events.sort(key=lambda event: (event.start_ns, event.what))
+    events.sort(key=lambda pair: (pair[0].start_ns, pair[0].what))
     return TimelineOut(
         start=window.start_ns,
         end=window.end_ns,
         events=[
             EventOut(
-                what=event.what, start=event.start_ns, end=event.end_ns, text=event.text, host=event.host,
-                number=event.number, resource=event.resource, id=event.id,
+                what=event.what, archive=timeline, start=event.start_ns, end=event.end_ns, text=event.text,
+                host=event.host, number=event.number, resource=event.resource, id=event.id,
             )
-            for event in events[:MOST_EVENTS]
+            for event, timeline in events[:MOST_EVENTS]
         ],
         troubles=troubles,
     )  # fmt: skip

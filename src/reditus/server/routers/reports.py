@@ -69,9 +69,7 @@ async def read_report_files(investigation_id: UUID, request: Request, context: C
 
 @jobs.get("/{job}")
 def read_progress(job: UUID, context: ContextDep) -> ProgressOut:
-    """How far a report or a bundle is, by the id that its request has; nothing of nothing for what has not begun, or has
-    ended.
-    """
+    """How far a report or a bundle is, by the id that its request has; 0 of 0 before it begins and after it ends."""
     done, total, doing = context.progress.of(job)
     return ProgressOut(done=done, total=total, doing=doing)
 
