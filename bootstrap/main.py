@@ -24,6 +24,9 @@ WITH_DATABASE = WITH_PAGE | {
     "name",
     "verdict",
     "direct",
+    "compare",
+    "weeks",
+    "investigation",
 }
 
 

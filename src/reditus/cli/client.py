@@ -19,6 +19,11 @@ from reditus.core.types import Json
 TIMEOUT_S = 120.0
 BATCH_BYTES = 8 << 20
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
+BUNDLE_TYPE = "application/vnd.reditus.bundle+zip"
+
+
+class NotThere(Failure):
+    """What was asked for is not there, or not any more."""
 
 
 class Loadable(Protocol):
@@ -216,6 +221,29 @@ class Client:
         )
         return made
 
+    def load_investigation(
+        self, investigation: str, fields: Mapping[str, Any], pins: Iterable[tuple[str, Mapping[str, Any]]]
+    ) -> None:
+        """A whole investigation with its exhibits, once: what people made of it since, or that they deleted it, stays."""
+        try:
+            made = self.put_investigation(investigation, fields)
+        except NotThere:
+            return  # it was deleted
+        if made["version"] == 1 and not made["exhibits"]:
+            for exhibit, pin in pins:
+                self.pin(investigation, exhibit, pin)
+
+    def open_bundle(self, data: bytes) -> dict[str, Any]:
+        """Open a bundle that somebody sent."""
+        made: dict[str, Any] = self._request(
+            "POST", "/api/bundles", content=data, headers={"Content-Type": BUNDLE_TYPE}
+        )
+        return made
+
+    def fetch(self, method: str, path: str, **more: Any) -> bytes:
+        """A file as the server makes it."""
+        return self._answer(method, path, **more).content
+
     def load(self, recording: Loadable, stopped: Callable[[], bool] = lambda: False) -> bool:
         """Send a whole recording, the way a recorder sends its own; return False if it is there already. Once it is
         `stopped` nothing more is sent: the next time goes on.
@@ -240,13 +268,17 @@ class Client:
         return response.status_code == 200 and response.json()["ticks"] == ticks
 
     def _request(self, method: str, path: str, **more: Any) -> Any:
+        response = self._answer(method, path, **more)
+        return response.json() if response.content else None
+
+    def _answer(self, method: str, path: str, **more: Any) -> httpx.Response:
         try:
             response = self._http.request(method, path, **more)
         except httpx.HTTPError as why:
             raise Failure(f"the server at {self._http.base_url} does not answer: {why}") from why
         if response.is_error:
-            raise Failure(_sentence(response))
-        return response.json() if response.content else None
+            raise (NotThere if response.status_code == 404 else Failure)(_sentence(response))
+        return response
 
 
 def _sentence(response: httpx.Response) -> str:

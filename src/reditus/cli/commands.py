@@ -22,6 +22,7 @@ from reditus.cli.child_processes import Child
 from reditus.cli.client import Client
 from reditus.cli.comparison import compare_windows
 from reditus.cli.console import Failure, err, out, say, step
+from reditus.cli.investigations import investigating
 from reditus.cli.markers import markers, name
 from reditus.cli.plans import check_plan_exists, direct, planning, recorders
 from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
@@ -72,7 +73,7 @@ def main() -> None:
 def demo() -> None:
     """Start everything: database, server, the made-up lab of Fernhold, and a recording of this machine."""
     from reditus.exchange.simulated import SimulatedArchive
-    from reditus.simulator import fernhold  # SciPy takes a second or two; no other command should wait for it
+    from reditus.simulator import fernhold, sample  # SciPy takes a second or two; no other command should wait for it
 
     with service(settings_of_environment()) as running:
         if not running.owned:
@@ -95,6 +96,13 @@ def demo() -> None:
                     if not stopped():
                         with step(title):
                             client.load(archive, stopped)
+                    if not stopped() and archive.archive == fernhold.LEAFDB.scenario.archive:
+                        with step("Fernhold: a finished investigation of leafdb"):
+                            client.load_investigation(
+                                str(sample.INVESTIGATION),
+                                sample.fields(archive.archive),
+                                sample.exhibits(archive.archive),
+                            )
 
             # The story begins with the first; who reads it need not wait for the others.
             _announce_and_wait(running, _story(every[0].archive), load_others)
@@ -215,6 +223,7 @@ def watch(
 app.add_typer(archiving, name="archive")
 app.add_typer(planning, name="plan")
 app.add_typer(markers, name="markers")
+app.add_typer(investigating, name="investigation")
 app.command()(name)
 app.command()(verdict)
 app.command("compare")(compare_windows)

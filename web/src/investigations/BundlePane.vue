@@ -77,7 +77,11 @@ async function save(): Promise<void> {
 </script>
 
 <template>
-  <section class="min-h-0 grow space-y-4 overflow-y-auto py-3" aria-label="What is inside" data-inside>
+  <section
+    class="relative min-h-0 grow space-y-4 overflow-y-auto py-3"
+    aria-label="What is inside"
+    data-inside
+  >
     <p class="max-w-[72ch] text-soft">
       A bundle is one file that another Reditus opens into this investigation: the report, the exhibits with
       their numbers, and the stretches of the archives that they stand on. Look at what leaves before it does.
@@ -129,9 +133,10 @@ async function save(): Promise<void> {
             @change="trim(stretch.timeline, stretch.end, $event)"
           />
           <span class="text-soft">
-            {{ spellCount(stretch.ticks) }} ticks of all groups,
-            {{ spellCount(stretch.processes) }} processes, {{ spellCount(stretch.markers) }} notes and
-            lines<template v-if="stretch.damaged">, {{ stretch.damaged }} damaged blocks left out</template>
+            {{ spellCount(stretch.ticks) }} ticks, {{ spellCount(stretch.processes) }} processes,
+            {{ spellCount(stretch.markers) }} notes and lines<template v-if="stretch.damaged"
+              >, {{ stretch.damaged }} damaged blocks left out</template
+            >
           </span>
           <button
             type="button"

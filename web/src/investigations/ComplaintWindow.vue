@@ -58,9 +58,9 @@ function compare(id: string): void {
 
 <template>
   <div class="space-y-1" data-complaint-window>
-    <div class="grid grid-cols-[5.5rem_1fr] gap-x-3">
+    <div class="grid grid-cols-[5rem_minmax(0,1fr)] gap-x-2">
       <label class="text-soft" for="complaint-window">window</label>
-      <span class="flex items-baseline gap-2">
+      <span class="min-w-0">
         <input
           id="complaint-window"
           :value="spelled(window)"
@@ -72,7 +72,8 @@ function compare(id: string): void {
         />
         <select
           :value="draft.text('pattern')"
-          class="bg-transparent text-soft disabled:opacity-100"
+          class="-ml-1 bg-transparent disabled:opacity-100"
+          :class="draft.text('pattern') ? '' : 'text-soft italic'"
           aria-label="How often"
           :disabled="fixed"
           @change="draft.set('pattern', ($event.target as HTMLSelectElement).value)"
@@ -83,7 +84,7 @@ function compare(id: string): void {
         </select>
       </span>
     </div>
-    <div class="grid grid-cols-[5.5rem_1fr] gap-x-3">
+    <div class="grid grid-cols-[5rem_minmax(0,1fr)] gap-x-2">
       <label class="text-soft" for="complaint-reference">against</label>
       <input
         id="complaint-reference"
@@ -95,10 +96,10 @@ function compare(id: string): void {
         @change="typed('reference', $event)"
       />
     </div>
-    <div class="grid grid-cols-[5.5rem_1fr] gap-x-3">
+    <div class="grid grid-cols-[5rem_minmax(0,1fr)] gap-x-2">
       <span class="text-soft">hosts</span>
-      <div>
-        <p v-for="host in hosts" :key="host" class="flex items-baseline gap-2">
+      <div class="min-w-0">
+        <p v-for="host in hosts" :key="host" class="flex min-w-0 items-baseline gap-2">
           <RouterLink
             class="truncate underline decoration-rule-strong underline-offset-2 hover:text-needle"
             :to="{ name: 'workbench', params: { id: host }, query }"

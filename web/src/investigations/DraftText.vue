@@ -24,7 +24,7 @@ const text = computed({
 </script>
 
 <template>
-  <div :class="hidden ? '' : 'grid grid-cols-[5.5rem_1fr] gap-x-3'">
+  <div :class="hidden ? '' : 'grid grid-cols-[5rem_minmax(0,1fr)] gap-x-2'">
     <label :for="id" class="pt-0.5 text-soft" :class="hidden ? 'sr-only' : ''">{{ label }}</label>
     <textarea
       :id="id"

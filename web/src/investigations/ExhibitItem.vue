@@ -26,17 +26,31 @@ const remains = computed(() =>
       ? 'The archive no longer holds all of the ticks that this was made of.'
       : 'What this was made of is no longer there; the exhibit stays true.',
 )
-function choose(id: string, event: Event): void {
-  if (!(event.target instanceof HTMLSelectElement)) return
+/** The hypotheses that it says something of, and the others. */
+const bearing = computed(() =>
+  props.hypotheses.filter(([, item]) => stanceOf(item, props.exhibit.id) !== 'context'),
+)
+const others = computed(() =>
+  props.hypotheses.filter(([, item]) => stanceOf(item, props.exhibit.id) === 'context'),
+)
+/** Pictures and tables have their titles themselves. */
+const isNamed = computed(() => ['finding', 'ruled-out', 'note', 'log'].includes(props.exhibit.kind))
+const chosenIn = (event: Event): string =>
+  event.target instanceof HTMLSelectElement ? event.target.value : 'context'
+function choose(id: string, stance: string): void {
   const kept = props.draft.value(`hypotheses/${id}`) as Hypothesis | null
   if (!kept) return
   const without = (ids: string[]): string[] => ids.filter((item) => item !== props.exhibit.id)
-  const stance = event.target.value
   props.draft.set(`hypotheses/${id}`, {
     ...kept,
     supporting: [...without(kept.supporting), ...(stance === 'for' ? [props.exhibit.id] : [])],
     opposing: [...without(kept.opposing), ...(stance === 'against' ? [props.exhibit.id] : [])],
   })
+}
+function bear(event: Event): void {
+  const [stance = '', id = ''] = chosenIn(event).split(' ')
+  if (event.target instanceof HTMLSelectElement) event.target.value = ''
+  if (id) choose(id, stance)
 }
 </script>
 
@@ -66,7 +80,7 @@ function choose(id: string, event: Event): void {
         hidden
       />
       <p class="text-2xs text-soft">
-        {{ exhibit.where }}<template v-if="exhibit.caption"> · {{ exhibit.title }}</template>
+        {{ exhibit.where }}<template v-if="exhibit.caption && isNamed"> · {{ exhibit.title }}</template>
       </p>
       <div v-for="(part, at) in exhibit.parts" :key="at" class="mt-1.5">
         <ExhibitPicture
@@ -86,7 +100,7 @@ function choose(id: string, event: Event): void {
             {{ part.title }}, {{ part.rows.length + part.more }} rows
           </summary>
           <div class="max-h-72 overflow-auto" tabindex="0" role="region" :aria-label="part.title">
-            <table class="text-left">
+            <table class="text-left text-xs">
               <thead>
                 <tr class="text-2xs text-soft">
                   <th
@@ -105,7 +119,7 @@ function choose(id: string, event: Event): void {
                   <td
                     v-for="(cell, column) in cells"
                     :key="column"
-                    class="py-0.5 pr-4 align-top"
+                    class="py-0.5 pr-3 align-top first:min-w-28"
                     :class="part.heads[column]?.numeric ? 'text-right whitespace-nowrap' : ''"
                   >
                     {{ cell }}
@@ -169,22 +183,35 @@ function choose(id: string, event: Event): void {
           <dd>{{ figure.value }}</dd>
         </div>
       </dl>
-      <p v-if="!hypotheses.length" class="text-soft">context</p>
-      <label v-for="[id, item] in hypotheses" :key="id" class="mb-1 block" :title="item.text">
-        <span class="block truncate text-soft">{{ item.text || 'a hypothesis without words' }}</span>
+      <p v-if="!bearing.length" class="text-soft">context</p>
+      <label v-for="[id, item] in bearing" :key="id" class="mb-1 block" :title="item.text">
         <select
           :value="stanceOf(item, exhibit.id)"
-          class="w-full border-b border-rule bg-transparent py-0.5 disabled:opacity-100"
-          :class="stanceOf(item, exhibit.id) === 'context' ? 'text-soft' : 'font-semibold'"
+          class="-ml-1 bg-transparent font-semibold disabled:opacity-100"
           :disabled="fixed"
           :aria-label="`Exhibit ${exhibit.number} and “${item.text}”`"
-          @change="choose(id, $event)"
+          @change="choose(id, chosenIn($event))"
         >
-          <option value="context">context</option>
-          <option value="for">supports it</option>
-          <option value="against">speaks against it</option>
+          <option value="for">for</option>
+          <option value="against">against</option>
+          <option value="context">context only</option>
         </select>
+        <span class="block [overflow-wrap:anywhere]">“{{ item.text || 'a hypothesis without words' }}”</span>
       </label>
+      <select
+        v-if="!fixed && others.length"
+        value=""
+        class="-ml-1 w-full bg-transparent text-soft"
+        :aria-label="`What exhibit ${exhibit.number} bears on`"
+        data-bears
+        @change="bear"
+      >
+        <option value="">bears on …</option>
+        <optgroup v-for="[id, item] in others" :key="id" :label="item.text">
+          <option :value="`for ${id}`">supports it</option>
+          <option :value="`against ${id}`">speaks against it</option>
+        </optgroup>
+      </select>
     </aside>
   </article>
 </template>

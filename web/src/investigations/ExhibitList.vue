@@ -31,7 +31,7 @@ function drop(before: string): void {
 </script>
 
 <template>
-  <div class="min-h-0 grow overflow-y-auto pb-6" tabindex="-1" data-exhibits>
+  <div class="relative min-h-0 grow overflow-y-auto pb-6" tabindex="-1" data-exhibits>
     <StateNote
       v-if="!exhibits.length"
       title="No exhibit yet"

@@ -42,6 +42,8 @@ export interface Heading {
 
 const WIDTH = 960
 const [LEFT, RIGHT, HEAD, TITLE, AXIS, GAP] = [64, 16, 40, 34, 22, 10]
+/** So near to the edge a label does not fit on both sides. */
+const EDGE = 36
 const [LINE, OUTSTANDING] = [1.25, 1.9]
 
 const escaped = (text: string): string =>
@@ -265,7 +267,8 @@ function axis(window: Span, zone: Zone, y: number, ink: Ink): string {
         y: y + 8,
         size: 10.5,
         ink: ink('soft'),
-        anchor: 'middle',
+        // What stands at the right end would be cut off.
+        anchor: x > WIDTH - EDGE ? 'end' : 'middle',
       })}`
     })
     .join('')

@@ -31,7 +31,7 @@ describe('keys', () => {
     ['N', {}, 'next'],
     ['=', {}, 'closer'],
     ['?', { shiftKey: true }, 'help'],
-    ['x', {}, null],
+    ['y', {}, null],
     ['t', { ctrlKey: true }, null],
   ])('%s does %s', (key, more, action) => {
     expect(press(key, more)).toBe(action)

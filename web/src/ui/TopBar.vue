@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { RouterLink } from 'vue-router'
+import { RouterLink, useRoute } from 'vue-router'
 import { spellZone } from '../model/clock'
 import { useSettings } from '../settings/useSettings'
 import { usePreferences } from '../usePreferences'
@@ -10,6 +10,9 @@ const PLACES = [
   { to: '/recorders', title: 'Recorders' },
   { to: '/counters', title: 'Counters' },
 ]
+const route = useRoute()
+/** A place is also where one of its parts is open. */
+const isHere = (to: string): boolean => route.path === to || (to !== '/' && route.path.startsWith(`${to}/`))
 const settings = useSettings()
 const { zone, theme, toggleZone, toggleTheme } = usePreferences()
 </script>
@@ -23,9 +26,11 @@ const { zone, theme, toggleZone, toggleTheme } = usePreferences()
         v-for="place in PLACES"
         :key="place.to"
         :to="place.to"
-        class="text-soft hover:text-ink"
-        active-class=""
-        exact-active-class="text-ink underline decoration-needle decoration-2 underline-offset-[13px]"
+        :class="
+          isHere(place.to)
+            ? 'text-ink underline decoration-needle decoration-2 underline-offset-[13px]'
+            : 'text-soft hover:text-ink'
+        "
         >{{ place.title }}</RouterLink
       >
     </nav>

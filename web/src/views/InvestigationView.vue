@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { RouterLink, useRoute, useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import type { Exhibit, Fields } from '../api/client'
 import {
   useCaseTimeline,
@@ -117,13 +117,16 @@ function show(name: Tab): void {
         <span v-if="draft.saving.value || draft.waiting.value.size" role="status" data-saving>writing …</span>
         <span v-else-if="kept" role="status" data-kept>kept</span>
       </template>
-      <RouterLink to="/investigations" class="text-soft hover:text-ink">Investigations</RouterLink>
     </TopBar>
     <StateNote v-if="error && !kept" title="The investigation cannot be shown" :hint="error.message" whole />
     <StateNote v-else-if="!kept" title="Loading the investigation" busy whole />
-    <main v-else class="grid min-h-0 grow grid-cols-[330px_minmax(0,1fr)]" data-investigation-view>
+    <main
+      v-else
+      class="grid min-h-0 grow grid-cols-[330px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]"
+      data-investigation-view
+    >
       <div
-        class="space-y-5 overflow-y-auto border-r border-rule-strong bg-leaf px-5 py-4"
+        class="relative space-y-5 overflow-x-hidden overflow-y-auto border-r border-rule-strong bg-leaf px-5 py-4"
         tabindex="-1"
         role="region"
         aria-label="The complaint"

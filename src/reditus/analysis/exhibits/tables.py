@@ -16,6 +16,8 @@ from reditus.store.read.reader import Reader
 
 USE_BINS = 60
 MOST_USERS = 200
+ALWAYS = 5
+"""Columns that are shown whatever they hold."""
 Cells = list[str | float | int | None]
 OF_THE_ROW = "row"
 """The unit of a column whose unit stands in the last cell of each row."""
@@ -55,8 +57,10 @@ def pin_use(reader: Reader, pinned: Pinned, by: By, sort: Quantity, most: int, m
     seconds = float(table.seconds.sum())
     cells.append(_amounts("not attributed", rest, seconds, None))
     title = f"Who used what, by {by.value}, the heaviest of {sort.value.replace('_', ' ')} first"
-    parts = [Table(title=title, heads=heads, rows=cells)]
-    return frozen_content(reader, pinned, "use", title, list(parts))
+    # What was not used at all, or not recorded, is no column.
+    kept = [at for at in range(len(heads)) if at < ALWAYS or any(row[at] for row in cells)]
+    shown = Table(title=title, heads=[heads[at] for at in kept], rows=[[row[at] for at in kept] for row in cells])
+    return frozen_content(reader, pinned, "use", title, [shown])
 
 
 def _user(row: Row, table: UseTable) -> Cells:

@@ -19,6 +19,8 @@ DECADES = 4
 """That a logarithmic scale spans below its top."""
 BAND_SHARE, LAYER_SHARE = 0.22, 0.72
 WIDEST_SAMPLE = 1.9
+EDGE = 36
+"""So near to the right edge a label of the axis does not fit on both sides."""
 LETTER, TITLE_LETTER = 6.4, 8.2
 """Width of a letter of the key and of the title, on average: text cannot be measured here."""
 MOST_KEYS = 6
@@ -196,7 +198,7 @@ def _axis(frame: _Frame, clock: Clock, y: float, ink: Ink) -> str:
         x = _tenth(frame.x(at_ms))
         out.append(
             f'<path d="M{x} {y - GAP:g}v4" stroke="{ink["rule-strong"]}"/>'
-            + _text(words, float(x), y + 8, 10.5, ink["soft"], "middle")
+            + _text(words, float(x), y + 8, 10.5, ink["soft"], "end" if float(x) > frame.width - EDGE else "middle")
         )
     return "".join(out)
 

@@ -1,5 +1,6 @@
 """Every place of a bundle in which a name can stand, and its substitute put there."""
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -14,6 +15,9 @@ from reditus.exchange.bundle.fields import Fields
 from reditus.exchange.bundle.pseudonyms import Category, Pseudonyms
 from reditus.store.investigations.stretches import ArchiveStretch
 
+_UNITS = (".service", ".scope", ".slice")
+"""Endings of what service managers call their groups: tables by service show them without the rest of the path."""
+_PLAIN_DEVICE = re.compile(r"/dev/[a-z0-9]+")
 _ATTRIBUTES = {MOUNT: Category.MOUNTS, CGROUP: Category.PROCESSES}
 
 
@@ -21,6 +25,11 @@ def collect(names: Pseudonyms, stretches: Sequence[ArchiveStretch], contents: It
     """Make a substitute for every name that stands anywhere by itself, so that sentences can be searched for them."""
     for stretch in stretches:
         anonymous_stretch(names, stretch)
+        for identities in stretch.identities:
+            for item in identities.processes:
+                for part in item.group.split("/"):
+                    if part.endswith(_UNITS):
+                        names.of(Category.PROCESSES, part)
     for content in contents:
         names.of(Category.HOSTS, content.source.host_name)
         if content.kind == "log":
@@ -85,7 +94,10 @@ def _facts(names: Pseudonyms, facts: HostFacts) -> HostFacts:
     listening = facts.listening
     return replace(
         facts,
-        mounts={names.of(Category.MOUNTS, mount): item for mount, item in facts.mounts.items()},
+        mounts={
+            names.of(Category.MOUNTS, mount): replace(item, device=_source_of(names, item.device))
+            for mount, item in facts.mounts.items()
+        },
         groups={names.of(Category.PROCESSES, group): item for group, item in facts.groups.items()},
         links={
             name: replace(link, addresses=tuple(names.of(Category.ADDRESSES, each) for each in link.addresses))
@@ -103,6 +115,13 @@ def _facts(names: Pseudonyms, facts: HostFacts) -> HostFacts:
             for item in listening
         ),
     )
+
+
+def _source_of(names: Pseudonyms, device: str | None) -> str | None:
+    """What is mounted: a share is called after the host that has it, and a volume as people like."""
+    if device is None or _PLAIN_DEVICE.fullmatch(device):
+        return device
+    return names.of(Category.MOUNTS, device)
 
 
 def _marker(names: Pseudonyms, marker: Marker) -> Marker:

@@ -48,13 +48,16 @@ class Pseudonyms:
     made: dict[str, tuple[Category, str]] = field(default_factory=dict)
     """By original."""
     _pattern: re.Pattern[str] | None = None
+    _lower: dict[str, str] = field(default_factory=dict)
 
     def of(self, category: Category, name: str) -> str:
-        """The substitute of a name; the name itself where its category is not replaced, or it is harmless."""
-        if category not in self.categories or name in HARMLESS:
-            return name
+        """The substitute of a name; the name itself where its category is not replaced, or it is harmless. What has a
+        substitute has it everywhere: a user may be called like a host.
+        """
         known = self.made.get(name)
         if known is None:
+            if category not in self.categories or name in HARMLESS:
+                return name
             digest = hmac.new(self.key, f"{category}\0{name}".encode(), sha256).hexdigest()
             known = self.made[name] = (category, f"{STEMS[category]}-{digest[:DIGITS]}")
             self._pattern = None
@@ -65,12 +68,17 @@ class Pseudonyms:
         return sorted((name for name in self.made if len(name) >= SHORTEST), key=lambda name: (-len(name), name))
 
     def within(self, text: str) -> str:
-        """A sentence in which every name became its substitute."""
+        """A sentence in which every name became its substitute, whatever the case of its letters."""
         if text in self.made:
             return self.made[text][1]
         if self._pattern is None:
-            self._pattern = pattern_of(self.words())
-        return self._pattern.sub(lambda match: self.made[match.group()][1], text)
+            self._lower = {name.lower(): substitute for name, (_, substitute) in self.made.items()}
+            self._pattern = re.compile(pattern_of(self.words()).pattern, re.IGNORECASE)
+        return self._pattern.sub(self._substituted, text)
+
+    def _substituted(self, match: re.Match[str]) -> str:
+        # Some letters have more than one lower case; what cannot be looked up is found by the search afterwards.
+        return self._lower.get(match.group().lower(), match.group())
 
 
 def pattern_of(names: Iterable[str]) -> re.Pattern[str]:

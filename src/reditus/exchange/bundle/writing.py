@@ -189,6 +189,7 @@ def _archive_texts(archive: Mapping[str, Any]) -> Iterator[tuple[str, str]]:
     for entry in archive["facts"]:
         facts = entry["facts"]
         yield from leaves(list(facts["mounts"]), f"{MANIFEST}, mounts")
+        yield from leaves([mount["device"] or "" for mount in facts["mounts"].values()], f"{MANIFEST}, mounts")
         yield from leaves(list(facts["groups"]), f"{MANIFEST}, groups")
         yield from leaves([link["addresses"] for link in facts["links"].values()], f"{MANIFEST}, addresses")
         for item in facts["listening"] or []:

@@ -26,6 +26,7 @@ from reditus.server.bundle_schemas import (
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import Context, ContextDep
 from reditus.server.investigation_schemas import InvestigationOut
+from reditus.store.investigations.stretches import ArchiveStretch
 
 router = APIRouter(tags=["investigations"])
 
@@ -106,6 +107,14 @@ def _made(
     return inside, parts, inside.fields.question or ""
 
 
+def _ticks(stretch: ArchiveStretch) -> int:
+    """Of the schema that has the most."""
+    counts: dict[bytes, int] = {}
+    for block in stretch.blocks:
+        counts[block.schema] = counts.get(block.schema, 0) + block.ticks
+    return max(counts.values(), default=0)
+
+
 def _described(context: Context, investigation_id: UUID, inside: Inside, parts: list[Part]) -> BundleInsideOut:
     store = context.store
     dossier = dossier_of(store.investigations.get(investigation_id), store.investigations.exhibits(investigation_id))
@@ -121,7 +130,7 @@ def _described(context: Context, investigation_id: UUID, inside: Inside, parts: 
                 archive=stretch.name,
                 start=window.start_ns,
                 end=window.end_ns,
-                ticks=sum(block.ticks for block in stretch.blocks),
+                ticks=_ticks(stretch),
                 processes=sum(len(item.processes) for item in stretch.identities),
                 markers=len(stretch.markers),
                 damaged=stretch.damaged,

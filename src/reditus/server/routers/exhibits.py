@@ -39,7 +39,10 @@ async def pin_exhibit(
 
     def work() -> ExhibitOut:
         _pin(context, investigation_id, exhibit_id, pin)
-        return next(item for item in _shown(context.store, investigation_id) if item.id == exhibit_id)
+        shown = next((item for item in _shown(context.store, investigation_id) if item.id == exhibit_id), None)
+        if shown is None:
+            raise UnknownExhibit(exhibit_id)  # it was pinned under this id before, and removed
+        return shown
 
     lane = context.lanes.long if isinstance(pin, LONG) else context.lanes.charts
     return await run_until_disconnect(request, work, lane)

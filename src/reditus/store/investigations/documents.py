@@ -50,7 +50,9 @@ def investigation(session: Session, wanted: UUID) -> Investigation:
 def open_investigation(
     session: Session, made: UUID, fields: Mapping[str, Any], origin: Mapping[str, Any] | None = None
 ) -> Investigation:
-    """A new one; of an id that is there already, that one as it is. Raise TooManyInvestigations."""
+    """A new one; of an id that is there already, that one as it is. Raise TooManyInvestigations, and
+    UnknownInvestigation for one that was deleted.
+    """
     now_ns = time.time_ns()
     _forget(session, now_ns)
     row = session.get(InvestigationRow, made, with_for_update=True)
@@ -72,7 +74,7 @@ def open_investigation(
         )
         session.add(row)
         session.flush()
-    return _record(row, 0)
+    return investigation(session, made)
 
 
 def change_investigation(session: Session, wanted: UUID, version: int, changes: Mapping[str, Any]) -> Investigation:
