@@ -23,7 +23,7 @@ BUNDLE_TYPE = "application/vnd.reditus.bundle+zip"
 
 
 class NotThere(Failure):
-    """What was asked for is not there, or not any more."""
+    """What was requested is not there, or not any more."""
 
 
 class Loadable(Protocol):
@@ -224,7 +224,7 @@ class Client:
     def load_investigation(
         self, investigation: str, fields: Mapping[str, Any], pins: Iterable[tuple[str, Mapping[str, Any]]]
     ) -> None:
-        """A whole investigation with its exhibits, once: what people made of it since, or that they deleted it, stays."""
+        """A whole investigation with its exhibits, once: what people made of it since stays, and so does its deletion."""
         try:
             made = self.put_investigation(investigation, fields)
         except NotThere:
@@ -234,7 +234,7 @@ class Client:
                 self.pin(investigation, exhibit, pin)
 
     def open_bundle(self, data: bytes) -> dict[str, Any]:
-        """Open a bundle that somebody sent."""
+        """Open a bundle that was sent to you."""
         made: dict[str, Any] = self._request(
             "POST", "/api/bundles", content=data, headers={"Content-Type": BUNDLE_TYPE}
         )

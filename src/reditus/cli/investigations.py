@@ -93,7 +93,7 @@ def export_investigation(
 
 
 @investigating.command("import")
-def import_investigation(file: Annotated[Path, typer.Argument(help="A bundle that somebody sent.")]) -> None:
+def import_investigation(file: Annotated[Path, typer.Argument(help="A bundle that was sent to you.")]) -> None:
     """Open a bundle beside one's own. What is damaged or made up is refused, and leaves nothing behind."""
     try:
         data = file.read_bytes()

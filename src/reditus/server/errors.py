@@ -205,7 +205,7 @@ async def _changed(_: Request, why: Exception) -> JSONResponse:
     assert isinstance(why, ChangedMeanwhile)
     current = Fields.of(why.fields).model_dump(mode="json", exclude_unset=True)
     return problem(
-        409, "changed-meanwhile", "Somebody else changed it", str(why), version=why.current.version, fields=current
+        409, "changed-meanwhile", "Another person changed it", str(why), version=why.current.version, fields=current
     )
 
 

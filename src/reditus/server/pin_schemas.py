@@ -1,4 +1,4 @@
-"""What is asked to be pinned, as it comes over the wire: the server reads the numbers again and freezes those."""
+"""What is requested to be pinned, as it comes over the wire: the server reads the numbers again and freezes those."""
 
 from typing import Annotated, Literal
 from uuid import UUID

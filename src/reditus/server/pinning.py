@@ -1,4 +1,4 @@
-"""From what is asked to be pinned to what is frozen."""
+"""From what is requested to be pinned to what is frozen."""
 
 from collections.abc import Callable
 from typing import Any

@@ -16,7 +16,7 @@ class Progress:
         self._lock = Lock()
 
     def at(self, job: UUID | None, done: int, total: int, doing: str) -> None:
-        """Note how far a job is; nothing where nobody asks."""
+        """Note how far a job is; nothing where it has no id."""
         if job is not None:
             with self._lock:
                 self._jobs[job] = (done, total, doing)

@@ -509,10 +509,10 @@ class DemoArchive:
 STITCH_01_TWO_DAYS = _stitch()
 STORY = DemoArchive(STITCH_01_TWO_DAYS, by=5)
 """Where the story begins."""
-LEAFDB = DemoArchive(_leafdb())
+SWAPPED = DemoArchive(_leafdb())
 ARCHIVES = (
     STORY,
-    LEAFDB,
+    SWAPPED,
     DemoArchive(_vault()),
     DemoArchive(_scan_gate()),
     DemoArchive(_reading_room()),

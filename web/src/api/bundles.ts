@@ -1,4 +1,4 @@
-/** Bundles: what is inside, making one, and opening one that somebody sent. */
+/** Bundles: what is inside, making one, and opening one that was sent to you. */
 
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'

@@ -30,7 +30,7 @@ export function useInvestigations(): Query<Investigation[]> {
   })
 }
 
-/** One of them, looked at again and again: somebody else may be writing on it. */
+/** One of them, looked at again and again: another person may be writing on it. */
 export function useInvestigation(id: Ref<string>): Query<Investigation> {
   return useQuery<Investigation, ApiError>({
     queryKey: computed(() => investigationKey(id.value)),

@@ -48,7 +48,7 @@ export async function fetchReport(
     return found
   }
   const path = { investigation_id: id }
-  const asked = {
+  const requests = {
     html: () =>
       api.GET('/api/investigations/{investigation_id}/report.html', {
         params: { path, query: { job } },
@@ -65,7 +65,7 @@ export async function fetchReport(
         parseAs: 'blob',
       }),
   }
-  const blob = await unwrap<Blob>(noted(asked[kind]()))
+  const blob = await unwrap<Blob>(noted(requests[kind]()))
   return { blob, name }
 }
 

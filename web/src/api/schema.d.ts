@@ -681,7 +681,7 @@ export interface paths {
         put?: never;
         /**
          * Open Sent Bundle
-         * @description Open a bundle that somebody sent: into an investigation that stays as it came, beside one's own. A bundle that is
+         * @description Open a bundle that was sent to you: into an investigation that stays as it came, beside one's own. A bundle that is
          *     damaged or made up is refused, and leaves nothing behind.
          */
         post: operations["open_sent_bundle"];
@@ -882,7 +882,7 @@ export interface paths {
         head?: never;
         /**
          * Patch Investigation
-         * @description Set fields. Where somebody else changed the same ones since `version`, nothing is written, and the answer (409)
+         * @description Set fields. Where another person changed the same ones since `version`, nothing is written, and the answer (409)
          *     holds what they are now.
          */
         patch: operations["patch_investigation"];

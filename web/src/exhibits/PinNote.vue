@@ -77,7 +77,7 @@ function go(): void {
     >
       <form class="space-y-4" @submit.prevent="go">
         <label class="block">
-          <span class="text-2xs text-soft">A new one: the question that is asked</span>
+          <span class="text-2xs text-soft">A new one: the question to be answered</span>
           <input
             v-model="question"
             class="block w-full border-b border-rule-strong bg-transparent py-0.5"

@@ -1,4 +1,4 @@
-/** What is on screen, as the server is asked to pin it: it reads the numbers again, and freezes those. */
+/** What is on screen, as the server is requested to pin it: it reads the numbers again, and freezes those. */
 
 import type { Pin, PinnedStrip } from '../api/client'
 import { toInstant } from '../model/instant'

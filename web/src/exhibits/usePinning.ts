@@ -11,7 +11,7 @@ interface Said {
   pinned: { investigation: string; exhibit: string } | null
 }
 
-/** Pins what is on screen into the investigation that is worked on; where there is none, one is asked for first. */
+/** Pins what is on screen into the investigation that is worked on; where there is none, one is requested first. */
 export const usePinning = defineStore('pinning', () => {
   const chosen = useLocalStorage<string | null>('reditus.investigation', null)
   const waiting = ref<Pin | null>(null)

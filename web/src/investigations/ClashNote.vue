@@ -24,7 +24,7 @@ const together = ({ mine, theirs }: Clash): string | null =>
     data-clash
   >
     <p class="font-semibold">
-      Somebody else wrote “{{ labelOf(clash.path) }}” meanwhile. Nothing is lost: choose.
+      Another person wrote “{{ labelOf(clash.path) }}” meanwhile. Nothing is lost: choose.
     </p>
     <dl class="mt-1 grid grid-cols-[5rem_1fr] gap-x-3">
       <dt class="text-soft">theirs</dt>

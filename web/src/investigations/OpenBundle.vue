@@ -4,7 +4,7 @@ import { useRouter } from 'vue-router'
 import { useOpenBundle } from '../api/bundles'
 import PillButton from '../ui/PillButton.vue'
 
-/** Opens a bundle that somebody sent, beside one's own. */
+/** Opens a bundle that was sent to you, beside one's own. */
 const open = useOpenBundle()
 const router = useRouter()
 const field = useTemplateRef<HTMLInputElement>('field')
@@ -32,7 +32,7 @@ function chosen(event: Event): void {
       @change="chosen"
     />
     <PillButton
-      label="Open a bundle that somebody sent"
+      label="Open a bundle that was sent to you"
       :disabled="open.isPending.value"
       @press="field?.click()"
       >{{ open.isPending.value ? 'Opening …' : 'Open a bundle' }}</PillButton

@@ -33,10 +33,10 @@ const text = computed({
   },
 })
 const isOwn = computed(() => written.value !== null)
-const asked = ref(false)
+const confirming = ref(false)
 function again(): void {
   props.draft.set('report', null)
-  asked.value = false
+  confirming.value = false
   void props.draft.flush()
 }
 function place(exhibit: Exhibit): void {
@@ -95,14 +95,16 @@ const frame = computed(() => preview.value?.html ?? '')
           isOwn ? 'written by you' : 'as Reditus prepares it, until you write'
         }}</span>
         <template v-if="isOwn">
-          <template v-if="asked">
+          <template v-if="confirming">
             <span>Let go of what you wrote?</span>
             <PillButton label="Prepare it again, and let go of what you wrote" @press="again"
               >Prepare again</PillButton
             >
-            <PillButton label="Keep what you wrote" @press="asked = false">Keep it</PillButton>
+            <PillButton label="Keep what you wrote" @press="confirming = false">Keep it</PillButton>
           </template>
-          <PillButton v-else label="Prepare the report again" @press="asked = true">Prepare again</PillButton>
+          <PillButton v-else label="Prepare the report again" @press="confirming = true"
+            >Prepare again</PillButton
+          >
         </template>
       </template>
     </div>

@@ -7,7 +7,7 @@ type Parted = 'hypotheses' | 'captions'
 type Plain = Exclude<keyof Fields, Parted>
 type Value = Fields[Plain] | Hypothesis | string
 
-/** What somebody else wrote meanwhile, where one wrote oneself. */
+/** What another person wrote meanwhile, where one wrote oneself. */
 export interface Clash {
   /** As `captions/ID`, or the name of a field. */
   path: string
@@ -59,7 +59,7 @@ export interface Draft {
 }
 
 /**
- * What is written in an investigation, kept as one writes. The server refuses a field that somebody else changed since it was
+ * What is written in an investigation, kept as one writes. The server refuses a field that another person changed since it was
  * read; then both stand side by side until one is chosen, and nothing of either is lost.
  */
 export function useDraft(id: Ref<string>, kept: Ref<Investigation | undefined>): Draft {
@@ -124,7 +124,7 @@ export function useDraft(id: Ref<string>, kept: Ref<Investigation | undefined>):
       ...clashes.value.filter(({ path }) => !paths.includes(path)),
       ...paths.map((path) => ({ path, theirs: valueAt(theirs, path), mine: sent.get(path) ?? null })),
     ]
-    // What nobody else touched goes on its way.
+    // What no other person touched goes on its way.
     if ([...sent.keys()].some((path) => !paths.includes(path))) later()
   }
   /** One of both, or both together: that is what stands. */

@@ -40,8 +40,8 @@ const trouble = computed(
 const gone = ref<Investigation | null>(null)
 async function begin(): Promise<void> {
   const id = crypto.randomUUID()
-  const asked = question.value.trim()
-  await opened.mutateAsync({ id, fields: { question: asked } }).catch(() => undefined)
+  const text = question.value.trim()
+  await opened.mutateAsync({ id, fields: { question: text } }).catch(() => undefined)
   if (!opened.isSuccess.value) return
   pinning.chosen = id
   await router.push({ name: 'investigation', params: { id } })
@@ -70,7 +70,7 @@ function answerOf({ fields }: Investigation): string {
           <OpenBundle />
         </div>
         <p class="mt-1 text-soft">
-          From a complaint to proof that somebody else can check. Pin what is on screen with X, anywhere.
+          From a complaint to proof that another person can check. Pin what is on screen with X, anywhere.
         </p>
         <form class="mt-5 flex items-end gap-3" @submit.prevent="begin">
           <label class="grow">
@@ -103,7 +103,7 @@ function answerOf({ fields }: Investigation): string {
         <StateNote
           v-else-if="!every?.length"
           title="No investigation yet"
-          hint="Write the question above, or open a bundle that somebody sent."
+          hint="Write the question above, or open a bundle that was sent to you."
         />
         <ol v-else class="mt-4" aria-label="Investigations, the one that was changed last first">
           <li

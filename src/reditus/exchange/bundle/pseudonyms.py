@@ -1,7 +1,7 @@
 """Names replaced by others, consistently, and a search that shows that none is left.
 
 The same name becomes the same substitute in every bundle of a sender, for a key that the sender alone has makes it
-(HMAC-SHA-256, RFC 2104): whoever has the substitute and not the key cannot find the name by trying names out.
+(HMAC-SHA-256, RFC 2104): one who has the substitute and not the key cannot find the name by trying names out.
 """
 
 import hmac

@@ -71,7 +71,7 @@ async def make_bundle(
     },
 )
 async def open_sent_bundle(request: Request, context: ContextDep) -> InvestigationOut:
-    """Open a bundle that somebody sent: into an investigation that stays as it came, beside one's own. A bundle that is
+    """Open a bundle that was sent to you: into an investigation that stays as it came, beside one's own. A bundle that is
     damaged or made up is refused, and leaves nothing behind.
     """
     with tempfile.TemporaryDirectory(prefix="reditus-bundle-") as folder:
@@ -125,7 +125,7 @@ def _described(context: Context, investigation_id: UUID, inside: Inside, parts: 
         packed_bytes=len(zipped(parts)),
         stretches=[
             BundleStretchOut(
-                timeline=next((one for one in timelines if one in (stretch.archive, stretch.host)), stretch.archive),
+                timeline=next((key for key in timelines if key in (stretch.archive, stretch.host)), stretch.archive),
                 host=stretch.host_name,
                 archive=stretch.name,
                 start=window.start_ns,

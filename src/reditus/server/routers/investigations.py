@@ -40,7 +40,7 @@ def read_investigation(investigation_id: UUID, store: StoreDep) -> Investigation
 
 @router.patch("/{investigation_id}")
 def patch_investigation(investigation_id: UUID, body: ChangesIn, store: StoreDep) -> InvestigationOut:
-    """Set fields. Where somebody else changed the same ones since `version`, nothing is written, and the answer (409)
+    """Set fields. Where another person changed the same ones since `version`, nothing is written, and the answer (409)
     holds what they are now.
     """
     return InvestigationOut.of(store.investigations.change(investigation_id, body.version, body.fields.flat()))

@@ -1,5 +1,5 @@
 """Investigations in the database. Each field has the version in which it was last changed: two people who change
-different fields do not meet, and who changes one that somebody else changed meanwhile learns so before anything is
+different fields do not meet, and who changes one that another person changed meanwhile learns so before anything is
 lost.
 """
 

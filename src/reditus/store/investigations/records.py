@@ -69,12 +69,12 @@ class ReadOnlyInvestigation(StoreError, ValueError):
 
 
 class ChangedMeanwhile(StoreError, ValueError):
-    """Somebody else changed the same fields since they were read. Nothing was written."""
+    """Another person changed the same fields since they were read. Nothing was written."""
 
     def __init__(self, current: Investigation, fields: Mapping[str, Any]) -> None:
         names = ", ".join(sorted(fields))
         super().__init__(
-            f"somebody else changed {names} meanwhile; nothing of yours was written. Look at both, and send what is to "
+            f"another person changed {names} meanwhile; nothing of yours was written. Look at both, and send what is to "
             f"stand with version {current.version}"
         )
         self.current, self.fields = current, dict(fields)

@@ -73,5 +73,5 @@ class Investigations(Repository):
         return self._transact(lambda session: stretches.write_bundle(session, investigation, fields, origin, parts))
 
     def pseudonym_key(self) -> bytes:
-        """The key by which this server, and nobody else, makes the same substitutes of the same names."""
+        """The key by which this server, and no other, makes the same substitutes of the same names."""
         return self._transact(stretches.pseudonym_key)
