@@ -224,7 +224,7 @@ class Client:
     def load_investigation(
         self, investigation: str, fields: Mapping[str, Any], pins: Iterable[tuple[str, Mapping[str, Any]]]
     ) -> None:
-        """A whole investigation with its exhibits, once: what people made of it since stays, and so does its deletion."""
+        """A whole investigation with its exhibits, once: what people made of it since stays, as does its deletion."""
         try:
             made = self.put_investigation(investigation, fields)
         except NotThere:

@@ -96,12 +96,11 @@ def demo() -> None:
                     if not stopped():
                         with step(title):
                             client.load(archive, stopped)
-                    if not stopped() and archive.archive == fernhold.LEAFDB.scenario.archive:
+                    if not stopped() and archive.archive == fernhold.SWAPPED.scenario.archive:
                         with step("Fernhold: a finished investigation of leafdb"):
+                            own = archive.archive
                             client.load_investigation(
-                                str(sample.INVESTIGATION),
-                                sample.fields(archive.archive),
-                                sample.exhibits(archive.archive),
+                                str(sample.INVESTIGATION), sample.fields(own), sample.exhibits(own)
                             )
 
             # The story begins with the first; who reads it need not wait for the others.

@@ -71,7 +71,7 @@ async def make_bundle(
     },
 )
 async def open_sent_bundle(request: Request, context: ContextDep) -> InvestigationOut:
-    """Open a bundle that was sent to you: into an investigation that stays as it came, beside one's own. A bundle that is
+    """Open a bundle that was sent: into an investigation that stays as it came, beside one's own. A bundle that is
     damaged or made up is refused, and leaves nothing behind.
     """
     with tempfile.TemporaryDirectory(prefix="reditus-bundle-") as folder:

@@ -74,7 +74,7 @@ class ChangedMeanwhile(StoreError, ValueError):
     def __init__(self, current: Investigation, fields: Mapping[str, Any]) -> None:
         names = ", ".join(sorted(fields))
         super().__init__(
-            f"another person changed {names} meanwhile; nothing of yours was written. Look at both, and send what is to "
-            f"stand with version {current.version}"
+            f"another person changed {names} meanwhile; nothing of yours was written. Look at both, and send what is "
+            f"to stand with version {current.version}"
         )
         self.current, self.fields = current, dict(fields)
