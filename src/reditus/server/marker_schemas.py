@@ -15,6 +15,8 @@ MOST_AT_ONCE = 5_000
 Kind = Literal["log", "gap", "note"]
 DeviceKind = Literal["core", "disk", "interface", "filesystem", "cgroup", "sensor", "log"]
 Plain = StringConstraints(strip_whitespace=True, pattern=r"^[^\x00]*$")
+Said = StringConstraints(strip_whitespace=True, pattern=r"^[^\x00]*\S[^\x00]*$")
+"""Something besides blanks."""
 
 assert get_args(Severity) == SEVERITIES
 
@@ -64,7 +66,7 @@ class MarkerIn(BaseModel):
     at: Moment = Field(description="RFC 3339.")
     end: Moment | None = Field(default=None, description="RFC 3339, for a stretch.")
     kind: Kind = "note"
-    text: Annotated[str, Plain] = Field(min_length=1, max_length=MAX_TEXT)
+    text: Annotated[str, Said] = Field(min_length=1, max_length=MAX_TEXT)
     source: Annotated[str, Plain] = Field(default="", max_length=MAX_SOURCE)
     severity: Severity | None = None
     log: Annotated[str, Plain] = Field(default="", max_length=MAX_LOG, description="The log that a line stands in.")

@@ -681,7 +681,7 @@ export interface paths {
         put?: never;
         /**
          * Open Sent Bundle
-         * @description Open a bundle that was sent to you: into an investigation that stays as it came, beside one's own. A bundle that is
+         * @description Open a bundle that was sent: into an investigation that stays as it came, beside one's own. A bundle that is
          *     damaged or made up is refused, and leaves nothing behind.
          */
         post: operations["open_sent_bundle"];
@@ -4484,9 +4484,15 @@ export interface components {
         Stretch: {
             /** Archive */
             archive?: string | null;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
         };
         /**

@@ -4,9 +4,10 @@ from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.rfc3339 import parse_time
+from reditus.core.window import parse_window
 
 MOST_HYPOTHESES = 60
 MOST_HOSTS = 100
@@ -16,12 +17,8 @@ Words = Annotated[str, StringConstraints(max_length=4_000, pattern=r"^[^\x00]*$"
 LongText = Annotated[str, StringConstraints(max_length=200_000, pattern=r"^[^\x00]*$")]
 
 
-def _instant(text: str) -> str:
-    parse_time(text)
-    return text
-
-
-Instant = Annotated[str, StringConstraints(max_length=40), AfterValidator(_instant)]
+Instant = Annotated[str, Field(json_schema_extra={"format": "date-time"}, max_length=60)]
+"""RFC 3339; checked by `flat`."""
 State = Literal["open", "supported", "excluded"]
 Pattern = Literal["", "once", "constant", "intermittent", "recurring"]
 
@@ -77,7 +74,12 @@ class Fields(Written):
     captions: dict[UUID, Words | None] | None = Field(default=None, max_length=MOST_EXHIBITS)
 
     def flat(self) -> dict[str, Any]:
-        """What is set, field by field: "question", "hypotheses/ID", "captions/ID"."""
+        """What is set, field by field: "question", "hypotheses/ID", "captions/ID". Raise TimeError or WindowError."""
+        for span in (self.window, self.reference):
+            if span is not None:
+                parse_window(span.start, span.end, (None, None))
+        if self.changed_at is not None:
+            parse_time(self.changed_at)
         out: dict[str, Any] = {}
         for name in self.model_fields_set:
             value = getattr(self, name)

@@ -17,11 +17,11 @@ from pydantic import ValidationError
 
 from reditus.core.batches import Batch, read_batch
 from reditus.core.blocks import Block
-from reditus.core.errors import BlockError, SchemaError
+from reditus.core.errors import BlockError, SchemaError, WindowError
 from reditus.core.facts import FactsError, HostFacts
 from reditus.core.identities import Identities
 from reditus.core.outside import OutsideError, check_value, strict_json
-from reditus.core.rfc3339 import EARLIEST_NS
+from reditus.core.rfc3339 import EARLIEST_NS, TimeError
 from reditus.core.schema import Schema
 from reditus.exchange.bundle.contents import Content, checksum, frozen
 from reditus.exchange.bundle.manifest import (
@@ -165,7 +165,11 @@ def _manifest(files: ZipFile, entries: dict[str, ZipInfo]) -> Manifest:
             "one, or ask for the report as HTML"
         )
     try:
-        return Manifest.model_validate(given)
+        manifest = Manifest.model_validate(given)
+        manifest.investigation.fields.flat()
+        return manifest
+    except (TimeError, WindowError) as why:
+        raise BundleError(f"the manifest is not as it should be: {why}") from why
     except (ValidationError, RecursionError) as why:
         raise BundleError(f"the manifest is not as it should be: {_first(why)}") from why
 
