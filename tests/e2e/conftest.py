@@ -56,7 +56,10 @@ def page(browser: Browser) -> Iterator[Page]:
     # A starved machine may be slow; that is no failure.
     context.set_default_timeout(90_000)
     # Not the first visit: its hints were put away.
-    context.add_init_script("localStorage.setItem('reditus.hints', 'archives workbench use figures')")
+    # A frame without an origin, as that in which a report is shown, has no storage.
+    context.add_init_script(
+        "if (self.origin !== 'null') localStorage.setItem('reditus.hints', 'archives workbench use figures')"
+    )
     page = context.new_page()
     errors: list[str] = []
     page.on("pageerror", lambda error: errors.append(str(error)))

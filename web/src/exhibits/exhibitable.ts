@@ -34,14 +34,22 @@ export function pinAt(element: Element | null): Pin | null {
 /** One key pins what has the focus, or else what the pointer is over. */
 export function useExhibitKey(): void {
   const pinning = usePinning()
-  let under: Element | null = null
-  useEventListener(window, 'pointermove', (event) => {
-    under = event.target instanceof Element ? event.target : null
+  let pointer: { x: number; y: number } | null = null
+  useEventListener(window, 'pointermove', ({ clientX: x, clientY: y }) => {
+    pointer = { x, y }
   })
+  /** Where the pointer is, also what lies below that which takes its presses: strips have one surface over all of them. */
+  const pointed = (): Pin | null => {
+    for (const element of pointer ? document.elementsFromPoint(pointer.x, pointer.y) : []) {
+      const pin = pinAt(element)
+      if (pin) return pin
+    }
+    return null
+  }
   useKeys({
     exhibit: () => {
       const focused = document.activeElement === document.body ? null : document.activeElement
-      const pin = (under?.isConnected ? pinAt(under) : null) ?? pinAt(focused)
+      const pin = pointed() ?? pinAt(focused)
       if (pin) pinning.pin(pin)
       else pinning.say('Point at a strip, a finding, the moment, a table or a note, and press X to pin it.')
     },

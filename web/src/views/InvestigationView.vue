@@ -70,13 +70,12 @@ const fields = computed<Fields>(() => {
   return { ...base, hypotheses }
 })
 const hypotheses = computed(() => hypothesesOf(fields.value))
+/** In the order that is kept, or that waits to be kept: whichever answer of the server came last. */
 const ordered = computed(() => {
-  const found = exhibits.value ?? []
-  const order = draft.waiting.value.get('order')
-  if (!Array.isArray(order)) return found
+  const order = (draft.value('order') as string[] | null) ?? []
   const places = new Map(order.map((key, at) => [key, at]))
-  return [...found]
-    .sort((a, b) => (places.get(a.id) ?? found.length) - (places.get(b.id) ?? found.length))
+  return [...(exhibits.value ?? [])]
+    .sort((a, b) => (places.get(a.id) ?? order.length) - (places.get(b.id) ?? order.length))
     .map((item, at) => ({ ...item, number: at + 1 }))
 })
 const taken = ref<Exhibit | null>(null)

@@ -82,7 +82,7 @@ def _complaint(dossier: Dossier, clock: Clock) -> str:
         ("noticed by", fields.noticed), ("when", when), ("since", fields.since), ("where", fields.where),
         ("not affected", fields.unaffected), ("usual", fields.usual), ("changed", fields.changed),
     ]  # fmt: skip
-    lines = ["| | |", "|---|---|"]
+    lines = ["| of the complaint | what is known |", "|---|---|"]
     return "\n".join([*lines, *(f"| {name} | {plain(value) if value else STILL_OPEN} |" for name, value in rows)])
 
 
