@@ -8,11 +8,13 @@ from pydantic import BaseModel, Field, StringConstraints
 from reditus.analysis.exhibits.charts import DRAWN_WIDTH, Strip, StripLine
 from reditus.analysis.use import By
 from reditus.core.measures import Resource
+from reditus.core.types import NS_PER_S
 from reditus.core.use import Quantity
 from reditus.server.document_schemas import Severity
 from reditus.server.schemas import Moment
 
 MOST_LINES, MOST_STRIPS, MOST_NAMES = 64, 40, 160
+LONGEST_BIN_S = 31 * 86_400
 Label = Annotated[str, StringConstraints(max_length=300, pattern=r"^[^\x00-\x1f]*$")]
 MeasureName = Annotated[str, StringConstraints(min_length=1, max_length=300, pattern=r"^[^\x00-\x1f]+$")]
 View = Annotated[str, StringConstraints(max_length=4_000, pattern=r"^(/[^/\x00-\x1f][^\x00-\x1f]*)?$")]
@@ -46,12 +48,15 @@ class StripIn(BaseModel):
     top: float | None = Field(default=None, gt=0, allow_inf_nan=False, description="The upper edge; null: found again.")
     height: float = Field(default=100, ge=20, le=600)
     width: int = Field(default=DRAWN_WIDTH, ge=2, le=2_000, description="Points to draw at most.")
+    bin_s: int | None = Field(
+        default=None, ge=1, le=LONGEST_BIN_S, description="Length of the bins, where it is chosen."
+    )
 
     def strip(self) -> Strip:
         """As the analysis takes it."""
         return Strip(
             self.title, self.resource, self.unit, tuple(line.line() for line in self.lines), self.about, self.stacked,
-            self.log, self.top, self.height, self.width,
+            self.log, self.top, self.height, self.width, None if self.bin_s is None else self.bin_s * NS_PER_S,
         )  # fmt: skip
 
 

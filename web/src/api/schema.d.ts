@@ -4557,6 +4557,11 @@ export interface components {
              */
             about: string;
             /**
+             * Bin S
+             * @description Length of the bins, where it is chosen.
+             */
+            bin_s?: number | null;
+            /**
              * Height
              * @default 100
              */

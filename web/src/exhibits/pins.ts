@@ -43,7 +43,8 @@ export function stripOf(picture: StripPicture): PinnedStrip {
     log: picture.log,
     top: picture.top > 0 ? picture.top : null,
     height: Math.min(Math.max(picture.height, 20), 600),
-    width: POINTS,
+    width: Math.min(Math.max(Math.round(picture.points), 2), 2_000),
+    bin_s: picture.binS,
     lines: data.lines.map((line) => ({
       names: line.names,
       label: picture.labelled(line.label),
@@ -54,7 +55,6 @@ export function stripOf(picture: StripPicture): PinnedStrip {
     })),
   }
 }
-const POINTS = 880
 
 export const stripPin = (place: Place, picture: StripPicture): Pin => ({
   kind: 'strip',

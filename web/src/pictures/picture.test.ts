@@ -45,6 +45,8 @@ const strip = (more: Partial<StripPicture> = {}): StripPicture => ({
   scale: scaleFor('s', 0.04),
   height: 100,
   labelled: (label) => label,
+  points: 880,
+  binS: null,
   ...more,
 })
 const HEADING = {

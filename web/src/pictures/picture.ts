@@ -28,6 +28,9 @@ export interface StripPicture {
   /** Height of the chart, px. */
   height: number
   labelled: (label: string) => string
+  /** Points that were requested at most, and the length of bins where one was chosen, s. */
+  points: number
+  binS: number | null
 }
 
 /** Colours as six hexadecimal digits, for not every program that reads SVG can mix any. */

@@ -39,7 +39,7 @@ const emit = defineEmits<{
   pressed: [event: KeyboardEvent]
 }>()
 const names = useNames()
-const { charted, archive } = useSession()
+const { charted, archive, window: shown } = useSession()
 const bench = useWorkbench()
 const limits = useHostLimits()
 const strip = computed(() => props.row.strip)
@@ -156,6 +156,8 @@ pictures.strips.set(
     scale: scale.value,
     height: strip.value.height - 16,
     labelled,
+    points: shown.width.value,
+    binS: bench.averaging === null || data.value.binMs === null ? null : data.value.binMs / 1000,
   })),
 )
 const pinning = usePinning()

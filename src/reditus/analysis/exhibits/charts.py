@@ -64,6 +64,8 @@ class Strip:
     top: float | None = None
     height: float = 100.0
     width: int = DRAWN_WIDTH
+    bin_ns: int | None = None
+    """Length of the bins, in place of a width; they are on whole multiples of it."""
 
 
 @dataclass(slots=True)
@@ -149,24 +151,29 @@ def _side(chart: Chart, found: Figures | None) -> list[Figure]:
     ]
 
 
-def _drawn(reader: Reader, names: Sequence[str], window: Window, width: int) -> dict[str, ChartSeries]:
+def _drawn(
+    reader: Reader, names: Sequence[str], window: Window, width: int, bin_ns: int | None
+) -> dict[str, ChartSeries]:
     """Each of the names, which may be of measures, of use, or of log lines."""
     plain = [name for name in names if not is_use(name) and not is_log(name)]
     keys = [series_named(reader, [name])[0] for name in plain]
-    found = dict(zip(plain, drawn(reader, keys, window, width), strict=True)) if keys else {}
+    found = dict(zip(plain, drawn(reader, keys, window, width, bin_ns), strict=True)) if keys else {}
     for name in names:
         if is_use(name):
             whole, _, part = name.partition("@")
             every = use_drawn(reader, [f"{whole}@*" if part else whole], window, width)
             found |= dict.fromkeys([name], next((item for item in every if (item.key.device or "") == part), every[0]))
         elif is_log(name):
-            found[name] = log_drawn(reader, [name], window, width, None)[0]
+            found[name] = log_drawn(reader, [name], window, width, bin_ns)[0]
     return found
 
 
 def _chart(reader: Reader, window: Window, strip: Strip) -> Chart:
     names = list(dict.fromkeys(name for line in strip.lines for name in line.names))
-    by_name = _drawn(reader, names, window, min(strip.width, MOST_POINTS // 2))
+    points = MOST_POINTS // 2
+    if strip.bin_ns is not None and (window.end_ns - window.start_ns) // strip.bin_ns > points:
+        raise WindowError(f"the window holds more than {points} such bins, the most that an exhibit keeps")
+    by_name = _drawn(reader, names, window, min(strip.width, points), strip.bin_ns)
     there = [by_name[name] for name in names if name in by_name and by_name[name].missing is None]
     base = {"title": strip.title, "about": strip.about, "resource": strip.resource, "unit": strip.unit,
             "stacked": strip.stacked, "log": strip.log, "height": strip.height}  # fmt: skip

@@ -219,7 +219,9 @@ def draw_chart(content: Content, chart: Chart, theme: Theme = "day", *, head: bo
     scale = scale_for(chart.unit, chart.top)
     clock = Clock(content.zone, year_of([content.start_ns, content.end_ns]))
     y: float = HEAD if head else 0
-    averaged = f"means of {spell_duration(chart.bin_s)}" if chart.bin_s is not None else ""
+    averaged = ""
+    if chart.bin_s is not None:
+        averaged = f"means of {spell_duration(round(chart.bin_s) if chart.bin_s >= 1 else chart.bin_s)}"
     about = [scale.unit or "number", chart.about, "logarithmic" if chart.log else "", averaged]
     width = WIDTH if head else NARROW
     frame = _Frame(content.start_ns / NS_PER_MS, content.end_ns / NS_PER_MS, y + TITLE, chart.height, width)
