@@ -24,8 +24,8 @@ export interface Sent {
   body: unknown
 }
 
-const refusal = (status: number, detail: string, errors: unknown[] = []): Response =>
-  Response.json({ type: 'about:blank', title: 'Refused', status, detail, errors }, { status })
+const refusal = ({ status, detail, errors, more }: Refusal): Response =>
+  Response.json({ type: 'about:blank', title: 'Refused', status, detail, errors, ...more }, { status })
 
 const NOTHING_UNUSUAL = { start: '2026-11-12T00:00:00Z', bin_s: 60, strain: [], most: [], names: [] }
 
@@ -39,7 +39,7 @@ function serve(answers: Answers): Sent[] {
     const body: unknown = text ? JSON.parse(text) : null
     if (input.method !== 'GET') sent.push({ method: input.method, path, body })
     const answer = answers[key]
-    if (answer instanceof Refusal) return refusal(answer.status, answer.detail, answer.errors)
+    if (answer instanceof Refusal) return refusal(answer)
     if (input.method === 'DELETE') return new Response(null, { status: 204 })
     return Response.json(answer ?? (path.endsWith('/unusual') ? NOTHING_UNUSUAL : []))
   })
@@ -53,6 +53,8 @@ export class Refusal {
     readonly status: number,
     readonly detail: string,
     readonly errors: unknown[] = [],
+    /** Extension members of the problem. */
+    readonly more: Record<string, unknown> = {},
   ) {}
 }
 
@@ -144,6 +146,8 @@ export async function mounted(
     history: createMemoryHistory(),
     routes: [
       { path: '/', name: 'archives', component: BLANK },
+      { path: '/investigations', name: 'investigations', component: BLANK },
+      { path: '/investigations/:id', name: 'investigation', component: BLANK },
       { path: '/recorders', name: 'recorders', component: BLANK },
       { path: '/counters', name: 'counters', component: BLANK },
       { path: '/archives/:id', name: 'workbench', component: BLANK },
