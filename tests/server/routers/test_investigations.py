@@ -246,4 +246,4 @@ def test_several_devices_are_added_up(bench):
     chart = json.loads(bench.get(f"/api/exhibits/{exhibit['id']}").content)["parts"][0]
     query = {"measure": lines[0]["names"], "from": at(5), "to": at(30), "width": 880}
     single = [item["mean"] for item in bench.get(f"/api/archives/{ARCHIVE}/series", params=query).json()["series"]]
-    assert chart["lines"][0]["values"] == [one + other for one, other in zip(*single, strict=True)]
+    assert chart["lines"][0]["values"] == [first + second for first, second in zip(*single, strict=True)]

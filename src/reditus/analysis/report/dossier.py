@@ -69,23 +69,29 @@ def content_of(exhibit: Exhibit) -> Content:
         raise DamagedExhibit(f"exhibit {exhibit.id} cannot be read: {why.errors()[0]['msg']}") from why
 
 
-def dossier_of(investigation: Investigation, exhibits: Sequence[Exhibit]) -> Dossier:
-    """Exhibits in the analyst's order; those that have no place in it come last. Raise DamagedExhibit."""
-    fields = Fields.of(investigation.fields)
+def ordered(fields: Fields, exhibits: Sequence[Exhibit]) -> list[tuple[int, Exhibit]]:
+    """Exhibits with their numbers, in the analyst's order; those that have no place in it come last."""
     places = {key: place for place, key in enumerate(fields.order or [])}
-    ordered = sorted(exhibits, key=lambda item: (places.get(item.id, len(places)), item.pinned_ns, str(item.id)))
-    captions = fields.captions or {}
+    rows = sorted(exhibits, key=lambda item: (places.get(item.id, len(places)), item.pinned_ns, str(item.id)))
+    return list(enumerate(rows, 1))
+
+
+def numbered(fields: Fields, number: int, exhibit: Exhibit) -> Numbered:
+    """An exhibit in its place. Raise DamagedExhibit."""
+    caption = (fields.captions or {}).get(exhibit.id) or ""
+    return Numbered(
+        number, exhibit.id, content_of(exhibit), caption, exhibit.pictures, exhibit.checksum, exhibit.pinned_ns
+    )
+
+
+def dossier_of(investigation: Investigation, exhibits: Sequence[Exhibit]) -> Dossier:
+    """Everything, read and checked. Raise DamagedExhibit."""
+    fields = Fields.of(investigation.fields)
     hypotheses = [(key, item) for key, item in (fields.hypotheses or {}).items() if item is not None]
     return Dossier(
         investigation.id,
         fields,
-        [
-            Numbered(
-                number, item.id, content_of(item), captions.get(item.id) or "", item.pictures, item.checksum,
-                item.pinned_ns,
-            )
-            for number, item in enumerate(ordered, 1)
-        ],
+        [numbered(fields, number, item) for number, item in ordered(fields, exhibits)],
         sorted(hypotheses, key=lambda pair: (pair[1].place, str(pair[0]))),
         investigation.created_ns,
-    )  # fmt: skip
+    )

@@ -27,6 +27,7 @@ class Category(StrEnum):
     LOGS = "logs"
 
 
+# One word with the digits behind it: a program called `host` is not found in the substitutes of hosts.
 STEMS = {
     Category.HOSTS: "host",
     Category.USERS: "user",
@@ -59,7 +60,7 @@ class Pseudonyms:
             if category not in self.categories or name in HARMLESS:
                 return name
             digest = hmac.new(self.key, f"{category}\0{name}".encode(), sha256).hexdigest()
-            known = self.made[name] = (category, f"{STEMS[category]}-{digest[:DIGITS]}")
+            known = self.made[name] = (category, f"{STEMS[category]}_{digest[:DIGITS]}")
             self._pattern = None
         return known[1]
 

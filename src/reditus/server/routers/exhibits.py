@@ -7,10 +7,11 @@ from uuid import UUID
 
 from fastapi import APIRouter, Body, Query, Request, Response
 
-from reditus.analysis.report.dossier import content_of, dossier_of
+from reditus.analysis.report.dossier import content_of, numbered, ordered
 from reditus.analysis.report.drawing import pictures
 from reditus.analysis.report.inks import Theme
 from reditus.exchange.bundle.contents import checksum, frozen
+from reditus.exchange.bundle.fields import Fields
 from reditus.server.cancellation import run_until_disconnect
 from reditus.server.context import Context, ContextDep, StoreDep
 from reditus.server.investigation_schemas import ExhibitOut
@@ -39,10 +40,10 @@ async def pin_exhibit(
 
     def work() -> ExhibitOut:
         _pin(context, investigation_id, exhibit_id, pin)
-        shown = next((item for item in _shown(context.store, investigation_id) if item.id == exhibit_id), None)
-        if shown is None:
+        shown = _shown(context.store, investigation_id, only=exhibit_id)
+        if not shown:
             raise UnknownExhibit(exhibit_id)  # it was pinned under this id before, and removed
-        return shown
+        return shown[0]
 
     lane = context.lanes.long if isinstance(pin, LONG) else context.lanes.charts
     return await run_until_disconnect(request, work, lane)
@@ -67,15 +68,20 @@ def _pin(context: Context, investigation_id: UUID, exhibit_id: UUID, pin: PinIn)
     )
 
 
-def _shown(store: Store, investigation_id: UUID) -> list[ExhibitOut]:
+def _shown(store: Store, investigation_id: UUID, only: UUID | None = None) -> list[ExhibitOut]:
+    """All exhibits of an investigation, or one of them; what the others hold is not read then."""
     record = store.investigations.get(investigation_id)
-    dossier = dossier_of(record, store.investigations.exhibits(investigation_id))
+    fields = Fields.of(record.fields)
     archives: dict[UUID, list[ArchiveInfo]] = {}
     for info in store.archives.all():
         archives.setdefault(info.id, []).append(info)
         archives.setdefault(info.host.id, []).append(info)
     ids: Mapping[str, str] = {} if record.origin is None else record.origin.get("ids", {})
-    return [ExhibitOut.of(item, archives, ids) for item in dossier.exhibits]
+    return [
+        ExhibitOut.of(numbered(fields, number, item), archives, ids)
+        for number, item in ordered(fields, store.investigations.exhibits(investigation_id))
+        if only in (None, item.id)
+    ]
 
 
 @router.get("/exhibits/{exhibit_id}", response_class=Response)
