@@ -258,7 +258,7 @@ REFUSED = [
 
 
 @pytest.mark.parametrize(("change", "said"), REFUSED, ids=[change.__name__ for change, _ in REFUSED])
-def test_made_up_bundles_are_refused_with_a_sentence(case, other, change, said):
+def test_wrong_bundles_are_refused_with_a_sentence(case, other, change, said):
     client, store = other
     bundle = repacked(made(case), random.Random(1), change)
     before = rows_in(store)

@@ -130,7 +130,7 @@ const amount = (name: OfMachine, unit: 'bytes' | 'bytes/s' | 'share' | 'tasks'):
         </button>
         <PinButton class="ml-2" label="Pin this moment as an exhibit" :what="pinOf" /><br />
         <span class="whitespace-nowrap">{{ spellDay(at, zone) }}</span><template v-if="into"
-          ><br />{{ into }} into the window</template
+          ><br /><span class="whitespace-nowrap">{{ into }} into the window</span></template
         >
       </p>
     </header>
