@@ -79,6 +79,8 @@ def test_demo_starts_everything_and_ends_everything(tmp_path):
         assert names(url)["stitch-01 5"] == LAB["stitch-01 5"]
         wait_until(lambda: lab(url) == LAB, 300)
         wait_until(lambda: names(url).get("live", 0) >= 3)
+        [finished] = httpx.get(f"{url}/api/investigations", trust_env=False, timeout=30).json()
+        assert (finished["exhibits"], finished["fields"]["answer"][:18]) == (10, "The indexer leaks ")
         # It opens where the story begins.
         assert re.search(r"/archives/[0-9a-f-]{36}\?from=2026-11-12T09:00:00Z&to=2026-11-12T10:00:00Z$", place)
         archive = httpx.get(f"{url}/api{place.partition('?')[0]}", trust_env=False).json()

@@ -196,6 +196,30 @@ def test_order_by_keys_and_removal_with_undo(lab, page):
     expect(items).to_have_count(10)
 
 
+def test_findings_are_taken_over_and_exhibits_dragged(lab, page):
+    page.goto(f"{lab.url}/investigations")
+    page.locator("[data-question]").fill("What else was the matter with leafdb?")
+    page.get_by_role("button", name="Begin an investigation").click()
+    page.locator("[data-add-host]").select_option(str(LEAFDB.archive))
+    page.locator("[data-window]").fill("13 Nov 2026 02:00 – 09:00")
+    page.keyboard.press("Tab")
+    page.locator("[data-take-over] summary").click()
+    page.get_by_role("button", name="Take over Memory pressure").click()
+    expect(page.locator("[data-exhibit-item]")).to_have_count(1)
+    expect(page.locator("[data-hypothesis] textarea")).to_have_value("Memory pressure on leafdb")
+    expect(page.locator("[data-hypothesis]")).to_contain_text("for it 1")
+    page.get_by_role("button", name="Take over Load above core count, cores idle").click()
+    expect(page.locator("[data-exhibit-item]")).to_have_count(2)
+    expect(page.get_by_label("State of “Load above core count, cores idle on leafdb”")).to_have_value("excluded")
+    page.locator("[data-kept]").wait_for()
+    titles = [item.get_attribute("placeholder") for item in page.locator("[data-exhibit-item] textarea").all()]
+    page.locator("[data-exhibit-item='2'] [data-lift]").drag_to(page.locator("[data-exhibit-item='1']"))
+    expect(page.locator("[data-exhibit-item='1'] textarea")).to_have_attribute("placeholder", titles[1])
+    # The finding's own view is one click away.
+    page.locator("[data-exhibit-item='2'] [data-live]").click()
+    page.locator("[data-finding] [aria-current='true']").first.wait_for()
+
+
 def test_a_bundle_is_opened_by_another_reditus(lab, page, cluster, tmp_path):
     page.goto(f"{lab.url}/investigations/{sample.INVESTIGATION}?tab=inside")
     page.locator("[data-size]").wait_for()

@@ -3,11 +3,12 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 from uuid import UUID, uuid5
 
 from reditus.analysis.diagnosis import DiagnosisResult
 from reditus.analysis.report.dossier import Dossier
+from reditus.core.diagnosis.finding import Finding, RuledOut
 from reditus.core.fact_changes import fact_changes
 from reditus.core.facts import HostFacts
 from reditus.core.markers import Marker
@@ -72,10 +73,10 @@ def events_of_host(
     history: Sequence[tuple[int, HostFacts]],
 ) -> Iterator[Event]:  # fmt: skip
     """Findings, remarks and changes of what is known of a host, within a window."""
-    for found in result.diagnosis.findings[:MOST_FINDINGS]:
+    for found in _within(result.diagnosis.findings, window):
         text = f"{found.title}, {found.device}" if found.device else found.title
         yield Event("finding", found.start_ns, found.end_ns, text, host, found.id, resource=found.resource.value)
-    for excused in result.diagnosis.ruled_out[:MOST_FINDINGS]:
+    for excused in _within(result.diagnosis.ruled_out, window):
         text = f"{excused.title}, {excused.device}" if excused.device else excused.title
         yield Event(
             "ruled-out", excused.start_ns, excused.end_ns, text, host, excused.id, resource=excused.resource.value
@@ -87,6 +88,14 @@ def events_of_host(
         if window.start_ns <= since_ns < window.end_ns:
             for change in fact_changes(before, after):
                 yield Event("change", since_ns, since_ns, change, host, change[:80])
+
+
+T = TypeVar("T", Finding, RuledOut)
+
+
+def _within(every: Sequence[T], window: Window) -> list[T]:
+    """Those that reach into a window."""
+    return [item for item in every if item.start_ns < window.end_ns and item.end_ns >= window.start_ns][:MOST_FINDINGS]
 
 
 def copied_fields(

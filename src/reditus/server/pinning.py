@@ -12,6 +12,7 @@ from reditus.analysis.exhibits.noted import pin_log, pin_note
 from reditus.analysis.exhibits.origin import Pinned
 from reditus.analysis.exhibits.tables import pin_facts, pin_moment, pin_use
 from reditus.analysis.normal import incidents_elsewhere, with_unusual
+from reditus.analysis.windows import requested_window
 from reditus.core.comparison.verdict import verdict_of
 from reditus.core.rfc3339 import parse_time
 from reditus.core.window import Window, parse_window
@@ -74,16 +75,20 @@ def _facts(context: Context, pin: FactsPinIn, pinned: Pinned) -> Content:
         return pin_facts(reader, pinned, history)
 
 
-def judged(context: Context, archive: UUID, window: Window) -> DiagnosisResult:
-    """The diagnosis of a window, as the page shows it."""
+def judged(context: Context, archive: UUID, window: Window | None = None) -> DiagnosisResult:
+    """The diagnosis of a window, or of the whole archive as the page shows it."""
     allowance = context.budget.long
     elsewhere = incidents_elsewhere(context.store, archive, context.judged, check_cancelled, allowance)
     with context.store.reading(archive, check_cancelled, allowance) as reader:
+        window = window or requested_window(reader, None, None)
         return with_unusual(reader, diagnose_timeline(reader, window, context.judged), elsewhere, context.judged)
 
 
 def _finding(context: Context, pin: FindingPinIn, pinned: Pinned) -> Content:
-    result = judged(context, pin.archive, pinned.window)
+    # The page's findings are those of the whole archive; one of a window has its id by where it begins there.
+    whole = judged(context, pin.archive)
+    ids = {item.id for item in whole.diagnosis.findings} | {item.id for item in whole.diagnosis.ruled_out}
+    result = whole if pin.finding in ids else judged(context, pin.archive, pinned.window)
     with context.store.reading(pin.archive, check_cancelled, context.budget.long) as reader:
         return pin_finding(reader, pinned, result, pin.finding)
 

@@ -48,7 +48,7 @@ def exhibits(archive: UUID) -> list[tuple[str, Json]]:
         pin("disk", {"start": "2026-11-13T03:30:00Z", "end": "2026-11-13T08:30:00Z"}, "", kind="difference",
             measure="disk.write.wait", device=None, reference_start="2026-11-12T03:30:00Z",
             reference_end="2026-11-12T08:30:00Z"),
-        pin("saturated", BOTH_DAYS, "&finding=disk.saturated", kind="finding",
+        pin("saturated", BOTH_DAYS, "&finding=disk.saturated@sdb", kind="finding",
             finding="disk.saturated/sdb/1794540875"),
         pin("load", BOTH_DAYS, "", kind="ruled-out", finding="load.blocked/machine/1794541220"),
         pin("free", free, "", kind="ruled-out", finding="memory.free_low/machine/1794441595"),

@@ -16,7 +16,7 @@ import { spellDuration } from '../model/clock'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import ChainDrawing from './ChainDrawing.vue'
-import { chainOf, titleOf } from './chain'
+import { chainOf, nameOfFinding, titleOf } from './chain'
 import EvidenceList from './EvidenceList.vue'
 import FindingVerdict from './FindingVerdict.vue'
 import { crowdsOf, STATES, stripsOfFinding } from './proof'
@@ -40,7 +40,7 @@ const times = useTimes()
 const judgedWindow = computed(() => bench.extent)
 const placed = usePlace()
 function pinOf(finding: Finding): Pin | null {
-  const place = placed({ finding: finding.id })
+  const place = placed({ finding: nameOfFinding(finding) })
   const window = judgedWindow.value
   return place && window ? { kind: 'finding', ...placeOf({ ...place, window }), finding: finding.id } : null
 }

@@ -20,7 +20,7 @@ const { judgement, moves } = useSession()
 const judgedWindow = computed(() => bench.extent)
 const placed = usePlace()
 function pinOf(excluded: RuledOut): Pin | null {
-  const place = placed({ finding: excluded.id })
+  const place = placed()
   const window = judgedWindow.value
   return place && window
     ? { kind: 'ruled-out', ...placeOf({ ...place, window }), finding: excluded.id }

@@ -21,6 +21,14 @@ const left = computed(() =>
     ({ what, id }) => (what === 'finding' || what === 'ruled-out') && !taken.value.has(id),
   ),
 )
+/** The workbench at the window, with the finding open: a link names it by its kind and device. */
+function viewOf(event: CaseEvent, archive: string): string {
+  const [, kind = '', device = ''] = /^([^/]+)\/(.*)\/\d+$/.exec(event.id) ?? []
+  const finding = device === 'machine' ? kind : `${kind}@${device}`
+  const { start, end } = props.timeline
+  const query = { from: start, to: end, ...(event.what === 'finding' && kind ? { finding } : {}) }
+  return `/archives/${archive}?${new URLSearchParams(query).toString()}`
+}
 async function take(event: CaseEvent): Promise<void> {
   if (!event.archive) return
   const exhibit = crypto.randomUUID()
@@ -36,7 +44,7 @@ async function take(event: CaseEvent): Promise<void> {
         start,
         end,
         zone: props.zone,
-        view: `/archives/${event.archive}?${new URLSearchParams({ from: start, to: end, finding: event.id }).toString()}`,
+        view: viewOf(event, event.archive),
         finding: event.id,
       },
     })

@@ -1,8 +1,12 @@
 <script setup lang="ts">
 import { refThrottled } from '@vueuse/core'
 import { computed, nextTick, ref, useTemplateRef, watch } from 'vue'
-import type { LogInfo } from '../api/client'
+import type { LogInfo, Pin } from '../api/client'
 import { MOST_LINES, useLines } from '../api/queries'
+import { vExhibit } from '../exhibits/exhibitable'
+import PinButton from '../exhibits/PinButton.vue'
+import { placeOf } from '../exhibits/pins'
+import { usePlace } from '../exhibits/usePlace'
 import { toMs } from '../model/instant'
 import { shapeOf } from '../notes/markers'
 import { useTimes } from '../useTimes'
@@ -73,10 +77,23 @@ const WEIGHT = {
   change: '',
 }
 const isShort = computed(() => lines.value.length >= MOST_LINES)
+const placed = usePlace()
+/** The window's lines of this log, as they are chosen here. */
+function pinOf(): Pin | null {
+  const place = placed()
+  if (!place || !lines.value.length) return null
+  return {
+    kind: 'log',
+    ...placeOf(place),
+    severity: shown.severity.value,
+    logs: props.log === ALL ? [] : [props.log],
+    holding: props.holding.trim(),
+  }
+}
 </script>
 
 <template>
-  <section class="flex min-w-0 grow basis-0 flex-col" :aria-label="label" data-log-pane>
+  <section v-exhibit="pinOf" class="flex min-w-0 grow basis-0 flex-col" :aria-label="label" data-log-pane>
     <div class="flex items-baseline gap-2 border-b border-rule pb-0.5">
       <select
         :value="log"
@@ -97,6 +114,7 @@ const isShort = computed(() => lines.value.length >= MOST_LINES)
           >{{ lines.length }} {{ lines.length === 1 ? 'line' : 'lines' }}</template
         >
       </span>
+      <PinButton label="Pin the window’s lines of this log as an exhibit" :what="pinOf" />
       <slot />
     </div>
     <p v-if="error" class="py-1 text-soft">The lines cannot be read: {{ error.message }}</p>

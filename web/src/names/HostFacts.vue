@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Pin } from '../api/client'
+import { vExhibit } from '../exhibits/exhibitable'
 import PinButton from '../exhibits/PinButton.vue'
 import { placeOf } from '../exhibits/pins'
 import { usePlace } from '../exhibits/usePlace'
@@ -37,7 +38,11 @@ const changes = computed(() => changesOf(history.value ?? []))
     title="What is known of this host"
   >
     <template #button>{{ about }}</template>
-    <div class="max-h-[70vh] w-[396px] overflow-y-auto whitespace-normal text-ink" data-host-facts>
+    <div
+      v-exhibit="pinOf"
+      class="max-h-[70vh] w-[396px] overflow-y-auto whitespace-normal text-ink"
+      data-host-facts
+    >
       <h2 class="font-serif text-[15px] font-semibold">The host</h2>
       <dl class="mt-1 grid grid-cols-[7rem_1fr] gap-x-3">
         <template v-for="[name, value] in facts" :key="name">

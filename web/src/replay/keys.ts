@@ -77,7 +77,9 @@ export function actionOf(event: KeyboardEvent): KeyAction | null {
   if (event.altKey) return null
   const control = event.ctrlKey || event.metaKey
   const target = event.target instanceof Element ? event.target : null
-  if (target?.closest('input, textarea, select, [role="dialog"], [role="listbox"]')) return null
+  if (target?.closest('input, textarea, select, [role="listbox"]')) return null
+  // A panel hangs over the page with what can be pinned; all other keys are the page's.
+  if (target?.closest('[role="dialog"]') && event.key.toLowerCase() !== 'x') return null
   // Space and arrows belong to the button, tab or link that has the focus.
   if (event.key === ' ' && target?.closest('button, a, [role="tab"]')) return null
   if (event.key.startsWith('Arrow') && target?.closest('[role="tab"]')) return null

@@ -93,7 +93,7 @@ def _timeline(context: Context, investigation_id: UUID) -> TimelineOut:
             info = store.archives.get(timeline)
             markers = store.markers.read(timeline, window, LineChoice(logs=("",)), MOST_EVENTS).markers
             history = store.archives.facts_history(timeline)
-            found = events_of_host(info.host.name, window, judged(context, timeline, window), markers, history)
+            found = events_of_host(info.host.name, window, judged(context, timeline), markers, history)
             events += [(event, timeline) for event in found]
         except UnknownArchive:
             continue  # exhibits outlive what they were made of
