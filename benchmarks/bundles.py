@@ -183,7 +183,7 @@ def exhibit(bundle: bytes, rng: random.Random) -> bytes:
 def parts(bundle: bytes, rng: random.Random) -> bytes:
     """Parts that are not there, twice there, or lead out of it."""
     files = _files(bundle)
-    name = rng.choice(list(files))
+    name = rng.choice(list(files))  # the manifest too
     match rng.randrange(3):
         case 0:
             del files[name]
@@ -191,7 +191,7 @@ def parts(bundle: bytes, rng: random.Random) -> bytes:
             files[rng.choice(("../../etc/passwd", "/etc/passwd", "a\\b", "C:x", "x" * 300, "exhibits/../x"))] = b"x"
         case _:
             files[name] = rng.randbytes(rng.randrange(200))
-            return _repacked(_signed(files))
+            return _repacked(files if name == "manifest.json" else _signed(files))
     return _repacked(files)
 
 
