@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, useTemplateRef, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import PillButton from '../ui/PillButton.vue'
 import SheetDialog from '../ui/SheetDialog.vue'
@@ -11,6 +11,7 @@ const pinning = usePinning()
 useExhibitKey()
 const question = ref('')
 const chosen = ref<string | null>(null)
+const field = useTemplateRef<HTMLInputElement>('field')
 const others = computed(() => pinning.open.slice(0, MOST_SHOWN))
 const MOST_SHOWN = 12
 watch(
@@ -19,6 +20,8 @@ watch(
     if (!now) return
     question.value = ''
     chosen.value = null
+    // After the dialog has taken the focus.
+    void nextTick(() => nextTick(() => field.value?.focus()))
   },
 )
 function go(): void {
@@ -34,7 +37,7 @@ function go(): void {
   <div>
     <p
       v-if="pinning.said"
-      class="fixed bottom-3 left-1/2 z-40 flex max-w-3xl -translate-x-1/2 items-baseline gap-4 border border-rule-strong bg-leaf px-4 py-2 shadow-lg print:hidden"
+      class="fixed bottom-16 left-1/2 z-40 flex max-w-3xl -translate-x-1/2 items-baseline gap-4 border border-rule-strong bg-leaf px-4 py-2 shadow-lg print:hidden"
       role="status"
       data-pinned
     >
@@ -79,6 +82,7 @@ function go(): void {
         <label class="block">
           <span class="text-2xs text-soft">A new one: the question to be answered</span>
           <input
+            ref="field"
             v-model="question"
             class="block w-full border-b border-rule-strong bg-transparent py-0.5"
             maxlength="4000"

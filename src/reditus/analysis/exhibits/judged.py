@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from reditus.analysis.diagnosis import DiagnosisResult
 from reditus.analysis.exhibits.origin import Pinned, frozen_content
-from reditus.analysis.exhibits.tables import OF_THE_ROW, Cells
+from reditus.analysis.exhibits.tables import OF_THE_ROW, PROBABILITY, Cells
 from reditus.core.comparison import Comparison, Difference
 from reditus.core.comparison.differences import Distribution, shapes_of
 from reditus.core.diagnosis.finding import Evidence, Finding, RuledOut
@@ -109,7 +109,7 @@ def pin_difference(
         Figure(label="reference", value=item.reference.median, unit=unit),
         Figure(label="times as much", value=item.ratio, unit=""),
         Figure(label="Cliff’s delta", value=item.effect.delta, unit=""),
-        Figure(label="p", value=item.effect.p, unit=""),
+        Figure(label="p", value=item.effect.p, unit=PROBABILITY),
     ]
     parts: list[Part] = [drawn, table, Sentences(lines=lines)]
     return frozen_content(reader, pinned, "difference", _title(item), parts, figures)

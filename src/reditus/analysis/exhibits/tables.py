@@ -19,6 +19,7 @@ MOST_USERS = 200
 ALWAYS = 5
 """Columns that are shown whatever they hold."""
 Cells = list[str | float | int | None]
+PROBABILITY = "probability"
 OF_THE_ROW = "row"
 """The unit of a column whose unit stands in the last cell of each row."""
 

@@ -1,12 +1,13 @@
 """Frozen numbers in words and cells, by the clock that they were frozen with."""
 
+from reditus.analysis.exhibits.tables import OF_THE_ROW, PROBABILITY
 from reditus.analysis.report.clock import Clock
 from reditus.core.amounts import UNKNOWN, spell_amount
 from reditus.core.durations import spell_duration
 from reditus.exchange.bundle.contents import Content, Table
 
-OF_THE_ROW = "row"
 SPOKEN = "duration"
+LEAST_P = 0.001
 
 
 def spell_cell(value: str | float | int | None, unit: str | None, clock: Clock) -> str:
@@ -17,6 +18,8 @@ def spell_cell(value: str | float | int | None, unit: str | None, clock: Clock) 
         return value
     if unit == "ns":
         return clock.instant(int(value))
+    if unit == PROBABILITY:
+        return f"< {LEAST_P:g}" if float(value) < LEAST_P else f"{float(value):.3f}"
     if unit == SPOKEN:
         return spell_duration(float(value))
     return spell_amount(float(value), unit or "")
