@@ -27,6 +27,7 @@ WITH_DATABASE = WITH_PAGE | {
     "compare",
     "weeks",
     "investigation",
+    "export",
 }
 
 

@@ -71,3 +71,17 @@ def test_the_life_of_an_archive(command):
 def test_a_time_that_is_none_is_said(command):
     failed = command("archive", "trim", "Thursday morning", "--from", "nine", "--to", "ten", "--yes", fails=True)
     assert "RFC 3339" in failed.stderr
+
+
+def test_measures_are_written_as_a_file_whole_or_not_at_all(command, tmp_path):
+    target = tmp_path / "cores.csv"
+    assert command("export", "Thursday morning", str(target), "cpu.busy", *TIMES).stdout.startswith(f"{target}: ")
+    lines = target.read_text().splitlines()
+    assert lines[:2] == ["time,cpu.busy", "RFC 3339,cores"]
+    assert len(lines) == 602
+    refused = command("export", "Thursday morning", str(tmp_path / "x.csv"), "cpu.bisy", fails=True)
+    assert "cpu.bisy" in refused.stderr
+    assert (
+        "has to end in one of" in command("export", "stitch-01", str(tmp_path / "x.doc"), "cpu.busy", fails=True).stderr
+    )
+    assert [path.name for path in tmp_path.iterdir()] == ["cores.csv"]

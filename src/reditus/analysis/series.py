@@ -134,7 +134,7 @@ def drawn(
         heavy = {from_tick for from_tick in from_ticks if finest_s is not None and _is_heavy(reader, from_tick, inner)}
         level_s, from_ticks = finest_s, [from_tick for from_tick in from_ticks if from_tick not in heavy]
     by_ticks: dict[SeriesKey, ChartSeries] = {}
-    for group in _groups(reader, from_ticks, inner):
+    for group in series_groups(reader, from_ticks, inner):
         reads = read(reader, group, inner)[1]
         by_ticks |= zip(group, draw(reads, window, width, inner, edges_ns), strict=True)
     by_bins: dict[SeriesKey, ChartSeries] = {}
@@ -157,7 +157,7 @@ def _is_heavy(reader: Reader, series_key: SeriesKey, inner: Window) -> bool:
     return _ticks_in(reader, inner) > reader.most_ticks(len(needed_columns(reader.known, (series_key,))))
 
 
-def _groups(reader: Reader, keys: Sequence[SeriesKey], inner: Window) -> list[list[SeriesKey]]:
+def series_groups(reader: Reader, keys: Sequence[SeriesKey], inner: Window) -> list[list[SeriesKey]]:
     """The measures in groups that may be read at once each, in their order."""
     ticks = _ticks_in(reader, inner)
     groups: list[list[SeriesKey]] = []
@@ -192,7 +192,7 @@ def binned(reader: Reader, keys: Sequence[SeriesKey], window: Window, width: int
     if level_s is None:
         edges_ns = bin_edges(window, width)
         found: list[BinStats | None] = []
-        for group in _groups(reader, keys, inner):
+        for group in series_groups(reader, keys, inner):
             binner = Binner(window, edges_ns)
             reads = read(reader, group, inner)[1]
             binner.prepare([item.series for item in reads if item.series is not None])
@@ -224,7 +224,7 @@ def binned_by(reader: Reader, keys: Sequence[SeriesKey], window: Window, bin_ns:
     level_s = dividing_level(bin_ns, interval_ns, inner)
     if level_s is None:
         found: dict[SeriesKey, BinStats | None] = {}
-        for group in _groups(reader, keys, inner):
+        for group in series_groups(reader, keys, inner):
             binner = Binner(window, edges_ns)
             reads = read(reader, group, inner)[1]
             binner.prepare([item.series for item in reads if item.series is not None])

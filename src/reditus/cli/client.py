@@ -1,6 +1,7 @@
 """Talk to the server: problems become sentences."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from pathlib import Path
 from types import TracebackType
 from typing import Any, Protocol, Self
 from urllib.parse import quote
@@ -243,6 +244,27 @@ class Client:
     def fetch(self, method: str, path: str, **more: Any) -> bytes:
         """A file as the server makes it."""
         return self._answer(method, path, **more).content
+
+    def download(self, path: str, query: Mapping[str, Any], target: Path) -> int:
+        """Write a file as the server makes it, whole or not at all; return its size in bytes."""
+        part = target.with_name(f".{target.name}.part")
+        try:
+            with self._http.stream("GET", path, params=dict(query)) as response:
+                if response.is_error:
+                    response.read()
+                    raise Failure(_sentence(response))
+                with part.open("wb") as file:
+                    for chunk in response.iter_bytes():
+                        file.write(chunk)
+            size = part.stat().st_size
+            part.replace(target)
+        except httpx.HTTPError as why:
+            raise Failure(f"the server at {self._http.base_url} does not answer: {why}") from why
+        except OSError as why:
+            raise Failure(f"{target} cannot be written: {why.strerror or why}") from why
+        finally:
+            part.unlink(missing_ok=True)
+        return size
 
     def load(self, recording: Loadable, stopped: Callable[[], bool] = lambda: False) -> bool:
         """Send a whole recording, the way a recorder sends its own; return False if it is there already. Once it is

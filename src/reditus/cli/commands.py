@@ -27,6 +27,7 @@ from reditus.cli.markers import markers, name
 from reditus.cli.plans import check_plan_exists, direct, planning, recorders
 from reditus.cli.reports import counter_as_json, holds, show_archives, show_counters, show_diagnosis
 from reditus.cli.service import Service, service, settings_of_environment
+from reditus.cli.tables import export_table
 from reditus.cli.verdicts import verdict
 from reditus.cli.watch import live_lines, past_lines
 from reditus.cli.weeks import weeks_of_host
@@ -226,6 +227,7 @@ app.add_typer(investigating, name="investigation")
 app.command()(name)
 app.command()(verdict)
 app.command("compare")(compare_windows)
+app.command("export")(export_table)
 app.command("weeks")(weeks_of_host)
 app.add_typer(recorders, name="recorders")
 app.command()(check)

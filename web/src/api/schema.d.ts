@@ -549,6 +549,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Table
+         * @description Every tick of some measures as a file. It is written whole before its first byte is sent: what goes wrong is
+         *     said, and nothing arrives in half.
+         */
+        get: operations["read_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/trim": {
         parameters: {
             query?: never;
@@ -809,6 +830,26 @@ export interface paths {
          * @description Bring an exhibit back.
          */
         post: operations["restore_exhibit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Formats
+         * @description The formats that tables of measures are written in, with what each carries and loses.
+         */
+        get: operations["list_formats"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2851,6 +2892,24 @@ export interface components {
             remedy: string;
             /** Where */
             where: string;
+        };
+        /**
+         * FormatOut
+         * @description A format that tables are written in.
+         */
+        FormatOut: {
+            /** Carries */
+            carries: string;
+            /** Extension */
+            extension: string;
+            /** Loses */
+            loses: string;
+            /** Media Type */
+            media_type: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
         };
         /**
          * GapIn
@@ -6430,6 +6489,44 @@ export interface operations {
             };
         };
     };
+    read_table: {
+        parameters: {
+            query: {
+                /** @description NAME, NAME@DEVICE, or NAME@* for every device. */
+                measure: string[];
+                /** @description GET /formats says what each carries. */
+                format?: "csv" | "csv-long" | "jsonl" | "arrow" | "parquet";
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     trim_archive: {
         parameters: {
             query?: never;
@@ -6886,6 +6983,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_formats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormatOut"][];
+                };
             };
             /** @description A problem, after RFC 9457. */
             default: {

@@ -25,6 +25,7 @@ from reditus.server.routers import (
     reports,
     series,
     strain,
+    tables,
     use,
     weeks,
 )
@@ -55,6 +56,7 @@ ROUTERS = [
     reports.router,
     reports.jobs,
     bundles.router,
+    tables.router,
     live.router,
     docs.router,
 ]

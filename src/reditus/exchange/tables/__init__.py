@@ -1,0 +1,1 @@
+"""Measures over time as tables in open formats."""
