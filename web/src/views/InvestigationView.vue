@@ -15,6 +15,7 @@ import { zoneName } from '../exhibits/pins'
 import { usePinning } from '../exhibits/usePinning'
 import BundlePane from '../investigations/BundlePane.vue'
 import CaseAxis from '../investigations/CaseAxis.vue'
+import ChangedAt from '../investigations/ChangedAt.vue'
 import ClashNote from '../investigations/ClashNote.vue'
 import ComplaintWindow from '../investigations/ComplaintWindow.vue'
 import DraftText from '../investigations/DraftText.vue'
@@ -160,6 +161,7 @@ function show(name: Tab): void {
               :fixed="fixed"
             />
             <ComplaintWindow v-if="prompt.path === 'when'" :draft="draft" :fixed="fixed" />
+            <ChangedAt v-if="prompt.path === 'changed'" :draft="draft" :fixed="fixed" />
           </template>
         </section>
         <HypothesisList :draft="draft" :hypotheses="hypotheses" :exhibits="ordered" :fixed="fixed" />
