@@ -12,7 +12,13 @@ from reditus.exchange.simulated import SimulatedArchive
 from reditus.simulator.fernhold import BENCH_4_S, EARLIER, STITCH_01_MORNING, WEEKS_BEFORE
 from reditus.simulator.scenario import Fault, FaultKind
 
-BEFORE = EARLIER[0].scenario
+# A machine of its own: what other tests load of vault would be days of the same host.
+_VAULT = EARLIER[0].scenario
+BEFORE = replace(
+    _VAULT,
+    archive=uuid5(_VAULT.archive, "alone"),
+    machine=replace(_VAULT.machine, id=uuid5(_VAULT.machine.id, "alone")),
+)
 DAY_S = 86_400
 DAY_AFTER = replace(
     BEFORE, archive=uuid5(BEFORE.archive, "the day after"), name="The day after",

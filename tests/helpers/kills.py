@@ -6,6 +6,7 @@ import random
 import signal
 import threading
 import time
+from contextlib import suppress
 from dataclasses import dataclass, field
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -110,7 +111,9 @@ def run_kills(data: Path, kills: int, seed: int) -> Count:
             else:
                 pid = running.cluster.process_id() if running.cluster else None
                 if pid is not None:
-                    os.kill(pid, signal.SIGKILL)
+                    # A starved machine may not have started it again since it was killed last.
+                    with suppress(ProcessLookupError):
+                        os.kill(pid, signal.SIGKILL)
         wait_until(lambda: answers(running), 60)
         _look_after(running, 3)
         recorder.stop()

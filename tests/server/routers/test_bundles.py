@@ -123,6 +123,8 @@ def test_it_stays_as_it_came_and_a_copy_can_be_worked_on(case, other):
     refused = client.post(f"/api/archives/{archive['id']}/markers", json=note)
     assert refused.status_code == 409
     assert "stays as it came" in refused.json()["detail"]
+    name = {"kind": "disk", "device": "nvme0n1", "name": "the fast one"}
+    assert client.put(f"/api/archives/{archive['id']}/names", json=name).status_code == 409
     assert client.delete(f"/api/archives/{archive['id']}").status_code == 409
     copy = client.post(f"{url}/copy").json()
     assert copy["origin"] is None

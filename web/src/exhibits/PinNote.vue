@@ -101,7 +101,7 @@ function go(): void {
       </form>
       <template #foot>
         <PillButton label="Pin it there" :disabled="!chosen && !question.trim()" @press="go">Pin</PillButton>
-        <PillButton label="Do not pin" @press="pinning.waiting = null">Cancel</PillButton>
+        <PillButton label="Cancel: do not pin" @press="pinning.waiting = null">Cancel</PillButton>
       </template>
     </SheetDialog>
   </div>

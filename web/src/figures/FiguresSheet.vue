@@ -216,8 +216,8 @@ const ariaSort = (key: string | null): 'ascending' | 'descending' | 'none' =>
         copied ? 'Copied' : 'Copy'
       }}</PillButton>
       <PillButton label="Save as CSV" @press="save()">Save as CSV</PillButton>
-      <PillButton label="Pin the figures as an exhibit" @press="pin(figuresPin)">Pin figures</PillButton>
-      <PillButton label="Pin the ticks as an exhibit" @press="pin(ticksPin)">Pin ticks</PillButton>
+      <PillButton label="Pin figures as an exhibit" @press="pin(figuresPin)">Pin figures</PillButton>
+      <PillButton label="Pin ticks as an exhibit" @press="pin(ticksPin)">Pin ticks</PillButton>
       <PillButton class="ml-auto" label="Close" keys="Esc" @press="emit('close')">Close</PillButton>
     </template>
   </SheetDialog>

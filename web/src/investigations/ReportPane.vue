@@ -97,12 +97,12 @@ const frame = computed(() => preview.value?.html ?? '')
         <template v-if="isOwn">
           <template v-if="confirming">
             <span>Let go of what you wrote?</span>
-            <PillButton label="Prepare it again, and let go of what you wrote" @press="again"
+            <PillButton label="Prepare again, and let go of what you wrote" @press="again"
               >Prepare again</PillButton
             >
-            <PillButton label="Keep what you wrote" @press="confirming = false">Keep it</PillButton>
+            <PillButton label="Keep it as you wrote it" @press="confirming = false">Keep it</PillButton>
           </template>
-          <PillButton v-else label="Prepare the report again" @press="confirming = true"
+          <PillButton v-else label="Prepare again: the report" @press="confirming = true"
             >Prepare again</PillButton
           >
         </template>

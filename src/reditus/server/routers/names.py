@@ -20,5 +20,6 @@ def read_names(archive_id: UUID, store: StoreDep) -> dict[str, dict[str, str]]:
 @router.put("")
 def put_name(archive_id: UUID, body: DeviceNameIn, store: StoreDep) -> dict[str, dict[str, str]]:
     """Call a device by a name, or take the name away. It holds for every archive of the host."""
+    store.archives.check_writable(archive_id)
     names = store.device_names.assign(archive_id, body.kind, body.device, body.name)
     return {kind: dict(names) for kind, names in names.items()}
