@@ -6,7 +6,7 @@ from pathlib import Path
 from uuid import UUID
 
 from reditus.analysis.investigations import renamed
-from reditus.analysis.report.dossier import Dossier, Numbered
+from reditus.analysis.report.dossier import DamagedExhibit, Dossier, Numbered
 from reditus.analysis.report.drawing import pictures
 from reditus.analysis.report.files import with_files
 from reditus.analysis.report.page import report_html, report_markdown
@@ -62,6 +62,9 @@ def inside_of(
     store: Store, dossier: Dossier, choices: Choices, fonts: Path | None, made: str, progress: Progress
 ) -> Inside:
     """Everything that the bundle is made of, with names replaced where that was chosen. Raise DamagedExhibit."""
+    for item in dossier.exhibits:
+        if item.damage is not None:
+            raise DamagedExhibit(item.damage)
     windows = {**usual_stretches(dossier), **choices.stretches}
     stretches: list[tuple[ArchiveStretch, Window]] = []
     for place, (timeline, window) in enumerate(windows.items()):

@@ -206,6 +206,14 @@ def test_damage_is_found_and_said(bench, loaded):
     answer = bench.get(f"/api/exhibits/{exhibit['id']}")
     assert answer.status_code == 503
     assert "checksum does not match" in answer.json()["detail"]
+    # The others are shown all the same, in the list and in the report; what is damaged does not leave in a bundle.
+    whole = pinned(bench, kind="moment", at=at(20))
+    first, second = shown(bench)
+    assert first["title"] == "This exhibit is damaged"
+    assert "checksum does not match" in first["parts"][0]["lines"][0]
+    assert (second["id"], second["parts"][0]["rows"]) == (whole["id"], whole["parts"][0]["rows"])
+    assert "This exhibit is damaged" in bench.get(f"{URL}/report.html").text
+    assert bench.post(f"{URL}/bundle", json={}).status_code == 503
 
 
 def test_captions_order_and_the_timeline(bench):

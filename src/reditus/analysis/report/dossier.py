@@ -7,7 +7,7 @@ from uuid import UUID
 from pydantic import ValidationError
 
 from reditus.core.errors import CoreError
-from reditus.exchange.bundle.contents import Content, checksum
+from reditus.exchange.bundle.contents import Content, Sentences, Source, Versions, checksum
 from reditus.exchange.bundle.fields import Fields, Hypothesis
 from reditus.store.investigations.records import Exhibit, Investigation
 
@@ -27,6 +27,8 @@ class Numbered:
     pictures: tuple[str, ...]
     checksum: str
     pinned_ns: int
+    damage: str | None = None
+    """Why what was frozen cannot be shown; then the content says so and nothing else."""
 
     @property
     def heading(self) -> str:
@@ -77,15 +79,35 @@ def ordered(fields: Fields, exhibits: Sequence[Exhibit]) -> list[tuple[int, Exhi
 
 
 def numbered(fields: Fields, number: int, exhibit: Exhibit) -> Numbered:
-    """An exhibit in its place. Raise DamagedExhibit."""
+    """An exhibit in its place. One that is damaged says so, and keeps none of the others from being shown."""
     caption = (fields.captions or {}).get(exhibit.id) or ""
-    return Numbered(
-        number, exhibit.id, content_of(exhibit), caption, exhibit.pictures, exhibit.checksum, exhibit.pinned_ns
-    )
+    content, pictures, damage = _readable(exhibit)
+    return Numbered(number, exhibit.id, content, caption, pictures, exhibit.checksum, exhibit.pinned_ns, damage)
+
+
+def _readable(exhibit: Exhibit) -> tuple[Content, tuple[str, ...], str | None]:
+    try:
+        return content_of(exhibit), exhibit.pictures, None
+    except DamagedExhibit as why:
+        content = Content(
+            kind="note",
+            title="This exhibit is damaged",
+            source=Source(
+                host=UUID(int=0), host_name="unknown", archive=exhibit.archive, archive_name="unknown",
+                interval_s=None, coverage=None,
+            ),
+            start_ns=exhibit.start_ns,
+            end_ns=exhibit.end_ns,
+            zone="UTC",
+            versions=Versions(reditus="unknown", derivation=0, rules=0),
+            view="",
+            parts=[Sentences(lines=[str(why)])],
+        )  # fmt: skip
+        return content, (), str(why)
 
 
 def dossier_of(investigation: Investigation, exhibits: Sequence[Exhibit]) -> Dossier:
-    """Everything, read and checked. Raise DamagedExhibit."""
+    """Everything, read and checked."""
     fields = Fields.of(investigation.fields)
     hypotheses = [(key, item) for key, item in (fields.hypotheses or {}).items() if item is not None]
     return Dossier(

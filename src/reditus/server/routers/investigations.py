@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request, Response
 
 from reditus.analysis.investigations import Event, copied_fields, events_of, events_of_host, timeline_window
 from reditus.analysis.report.dossier import dossier_of
-from reditus.core.errors import CoreError
+from reditus.core.errors import Cancelled, CoreError
 from reditus.exchange.bundle.fields import Fields
 from reditus.server.cancellation import run_until_disconnect
 from reditus.server.context import Context, ContextDep, StoreDep
@@ -95,6 +95,8 @@ def _timeline(context: Context, investigation_id: UUID) -> TimelineOut:
             history = store.archives.facts_history(timeline)
             found = events_of_host(info.host.name, window, judged(context, timeline), markers, history)
             events += [(event, timeline) for event in found]
+        except Cancelled:
+            raise
         except UnknownArchive:
             continue  # exhibits outlive what they were made of
         except (StoreError, CoreError) as why:

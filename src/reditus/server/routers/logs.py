@@ -72,11 +72,11 @@ async def add_log(
 ) -> LogKeptOut:
     """Keep a log's lines as markers, all or none. The same log again changes nothing."""
     context.store.archives.get(archive_id)
-    context.store.archives.check_writable(archive_id)
     text = await request.body()
     worst = SEVERITIES.index(severity)
 
     def work() -> LogKeptOut:
+        context.store.archives.check_writable(archive_id)
         read = _read(text, zone, year, boot, written)
         wanted = [item for item in read.lines.markers if SEVERITIES.index(item.severity or severity) <= worst]
         if wanted:

@@ -66,11 +66,11 @@ async def read_table(
     said, and nothing arrives in half.
     """
     chosen = FORMATS[form]
-    name = context.store.archives.get(archive_id).name
     folder = tempfile.TemporaryDirectory(prefix="reditus-table-")
     path = Path(folder.name) / "table"
 
     def work() -> str:
+        name = context.store.archives.get(archive_id).name
         with context.store.reading(archive_id, check_cancelled, context.budget) as reader, path.open("wb") as file:
             table = table_of(reader, measure, requested_window(reader, start, end), name)
             for part in chosen.write(table):
