@@ -4,6 +4,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { computed, type Ref } from 'vue'
 import { textBody } from './body'
 import { api, unwrap, type ApiError, type Investigation } from './client'
+import { fileOf, type MadeFile } from './files'
 import { INVESTIGATIONS_KEY } from './investigations'
 import type { Write } from './mutations'
 import type { Query } from './queries'
@@ -34,25 +35,16 @@ export function useInside(
   })
 }
 
-/** The bundle as a file, under the name that the server gives it. */
-export async function fetchBundle(
-  id: string,
-  choices: BundleChoices,
-  job: string,
-): Promise<{ blob: Blob; name: string }> {
-  const answer = await api
-    .POST('/api/investigations/{investigation_id}/bundle', {
+/** The bundle as a file. */
+export const fetchBundle = (id: string, choices: BundleChoices, job: string): Promise<MadeFile> =>
+  fileOf(
+    api.POST('/api/investigations/{investigation_id}/bundle', {
       params: { path: { investigation_id: id }, query: { job } },
       body: choices,
       parseAs: 'blob',
-    })
-    .catch(() => null)
-  const blob = await unwrap<Blob>(
-    answer ? Promise.resolve({ ...answer, data: answer.data }) : Promise.reject(new TypeError('no answer')),
+    }),
+    'investigation.reditus.zip',
   )
-  const head = answer?.response.headers.get('content-disposition') ?? ''
-  return { blob, name: /filename="([^"]+)"/.exec(head)?.[1] ?? 'investigation.reditus.zip' }
-}
 
 export function useOpenBundle(): Write<Blob, Investigation> {
   const queries = useQueryClient()

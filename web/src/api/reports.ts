@@ -1,8 +1,9 @@
-/** Reports as files, with how far they are. */
+/** Reports: previewed, and as files. */
 
 import { api, unwrap, type ApiError } from './client'
 import { keepPreviousData, useQuery } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
+import { fileOf, type MadeFile } from './files'
 import type { Query } from './queries'
 
 export type ReportKind = 'html' | 'pdf' | 'zip'
@@ -32,23 +33,15 @@ export function usePreview(
   })
 }
 
-type Answer = Promise<{ data?: Blob; error?: unknown; response: Response }>
-
-/** The report as a file, under the name that the server gives it. */
-export async function fetchReport(
+/** The report as a file. */
+export function fetchReport(
   id: string,
   kind: ReportKind,
   paper: 'A4' | 'letter',
   job: string,
-): Promise<{ blob: Blob; name: string }> {
-  let name = `report.${kind}`
-  const noted = async (answer: Promise<unknown>): Answer => {
-    const found = (await answer) as Awaited<Answer>
-    name = /filename="([^"]+)"/.exec(found.response.headers.get('content-disposition') ?? '')?.[1] ?? name
-    return found
-  }
+): Promise<MadeFile> {
   const path = { investigation_id: id }
-  const requests = {
+  const request = {
     html: () =>
       api.GET('/api/investigations/{investigation_id}/report.html', {
         params: { path, query: { job } },
@@ -65,16 +58,5 @@ export async function fetchReport(
         parseAs: 'blob',
       }),
   }
-  const blob = await unwrap<Blob>(noted(requests[kind]()))
-  return { blob, name }
-}
-
-/** How far a job is; null where that cannot be known just now. */
-export async function progressOf(
-  job: string,
-): Promise<{ done: number; total: number; doing: string } | null> {
-  const { data } = await api
-    .GET('/api/jobs/{job}', { params: { path: { job } } })
-    .catch(() => ({ data: undefined }))
-  return data ?? null
+  return fileOf(request[kind](), `report.${kind}`)
 }

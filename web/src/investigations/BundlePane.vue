@@ -1,18 +1,15 @@
 <script setup lang="ts">
-import { useIntervalFn } from '@vueuse/core'
 import { computed, reactive, ref, toRef } from 'vue'
-import { ApiError } from '../api/client'
 import { fetchBundle, useInside, type BundleChoices, type Category } from '../api/bundles'
-import { progressOf } from '../api/reports'
 import { spellAmount } from '../model/amounts'
 import { spellWindow } from '../model/clock'
 import { toInstant, toMs } from '../model/instant'
 import { spellCount } from '../model/numbers'
 import { parseTypedSpan } from '../model/typedTime'
-import { saveAs } from '../pictures/usePictures'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import { useZone } from '../usePreferences'
+import { useMaking } from './useMaking'
 
 /** What leaves with a bundle, before it leaves: its parts, the stretches of archives, and which names are replaced. */
 const props = defineProps<{ id: string; version: number }>()
@@ -49,31 +46,8 @@ function trim(archive: string, end: string, event: Event): void {
   if (span) stretches.set(archive, { start: toInstant(span.start), end: toInstant(span.end) })
 }
 
-const ASK_MS = 400
-const busy = ref<string | null>(null)
-const trouble = ref('')
-let job = ''
-async function ask(): Promise<void> {
-  const found = await progressOf(job)
-  if (found?.doing && busy.value !== null) busy.value = found.doing
-}
-const asking = useIntervalFn(() => void ask(), ASK_MS, { immediate: false })
-async function save(): Promise<void> {
-  job = crypto.randomUUID()
-  busy.value = 'preparing'
-  trouble.value = ''
-  asking.resume()
-  try {
-    const file = await fetchBundle(props.id, choices.value, job)
-    saveAs(file.blob, file.name)
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    trouble.value = why.message
-  } finally {
-    asking.pause()
-    busy.value = null
-  }
-}
+const { busy, trouble, save: make } = useMaking()
+const save = (): Promise<void> => make((job) => fetchBundle(props.id, choices.value, job))
 </script>
 
 <template>

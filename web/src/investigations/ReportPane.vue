@@ -1,13 +1,12 @@
 <script setup lang="ts">
-import { refDebounced, useIntervalFn } from '@vueuse/core'
+import { refDebounced } from '@vueuse/core'
 import { computed, ref, toRef } from 'vue'
 import type { Exhibit } from '../api/client'
-import { ApiError } from '../api/client'
-import { fetchReport, progressOf, usePreview, type ReportKind } from '../api/reports'
-import { saveAs } from '../pictures/usePictures'
+import { fetchReport, usePreview, type ReportKind } from '../api/reports'
 import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import type { Draft } from './useDraft'
+import { useMaking } from './useMaking'
 
 /** The report: written on the left in Markdown, and as it will be on the right. */
 interface Props {
@@ -19,7 +18,6 @@ interface Props {
 }
 const props = defineProps<Props>()
 const TYPING_MS = 400
-const ASK_MS = 400
 const written = computed(() => {
   const found = props.draft.value('report')
   return typeof found === 'string' ? found : null
@@ -46,31 +44,10 @@ function place(exhibit: Exhibit): void {
 
 const PAPERS = ['A4', 'letter'] as const
 const paper = ref<(typeof PAPERS)[number]>('A4')
-const busy = ref<string | null>(null)
-const trouble = ref('')
-let job = ''
-async function ask(): Promise<void> {
-  const found = await progressOf(job)
-  if (found && busy.value !== null && found.total)
-    busy.value = `${found.doing}, ${found.done} of ${found.total}`
-}
-const asking = useIntervalFn(() => void ask(), ASK_MS, { immediate: false })
+const { busy, trouble, save: make } = useMaking()
 async function save(kind: ReportKind): Promise<void> {
   await props.draft.flush()
-  job = crypto.randomUUID()
-  busy.value = 'preparing'
-  trouble.value = ''
-  asking.resume()
-  try {
-    const file = await fetchReport(props.id, kind, paper.value, job)
-    saveAs(file.blob, file.name)
-  } catch (why) {
-    if (!(why instanceof ApiError)) throw why
-    trouble.value = why.message
-  } finally {
-    asking.pause()
-    busy.value = null
-  }
+  await make((job) => fetchReport(props.id, kind, paper.value, job))
 }
 const frame = computed(() => preview.value?.html ?? '')
 </script>
