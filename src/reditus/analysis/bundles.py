@@ -1,6 +1,7 @@
 """What goes into a bundle of an investigation, and what becomes of a bundle that is opened."""
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from uuid import UUID
@@ -75,12 +76,13 @@ def inside_of(
             found = store.investigations.stretch(timeline, window)
         except UnknownArchive:
             continue  # exhibits outlive what they were made of
-        known = {stretch.archive for stretch, _ in stretches}
-        stretches += [(stretch, window) for stretch in found.archives if stretch.archive not in known]
+        taken = {stretch.archive for stretch, _ in stretches}
+        stretches += [(stretch, window) for stretch in found.archives if stretch.archive not in taken]
     names = None
     if choices.categories:
         names = Pseudonyms(store.investigations.pseudonym_key(), choices.categories)
-        collect(names, [stretch for stretch, _ in stretches], [item.content for item in dossier.exhibits])
+        known = [stretch for stretch, _ in stretches] + _left_out(store, dossier, choices)
+        collect(names, known, [item.content for item in dossier.exhibits])
         progress(len(windows), len(windows), "replacing names")
         dossier = _anonymous(dossier, names)
         stretches = [(anonymous_stretch(names, stretch), window) for stretch, window in stretches]
@@ -97,6 +99,16 @@ def inside_of(
         names=names,
         parquet=choices.parquet,
     )
+
+
+def _left_out(store: Store, dossier: Dossier, choices: Choices) -> list[ArchiveStretch]:
+    """What the exhibits stand on and stays at home, or is trimmed: the exhibits hold its names all the same."""
+    out: list[ArchiveStretch] = []
+    for timeline, window in usual_stretches(dossier).items():
+        if timeline in choices.stretches:
+            with suppress(UnknownArchive):
+                out += store.investigations.stretch(timeline, window).archives
+    return out
 
 
 def _anonymous(dossier: Dossier, names: Pseudonyms) -> Dossier:

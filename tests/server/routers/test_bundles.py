@@ -174,6 +174,19 @@ def test_names_are_replaced_everywhere_and_none_is_left(case, other):
     assert all(row["name"] in names.values() for row in use["rows"] if row["name"] != "kernel")
 
 
+def test_names_of_an_archive_that_stays_at_home_are_replaced_in_the_exhibits(case):
+    body = {"replace": EVERYTHING, "stretches": [{"archive": ARCHIVE}]}
+    inside = case.post(f"{URL}/bundle/inside", json=body).json()
+    assert inside["stretches"] == []
+    programs = [item["name"] for item in inside["substitutes"] if item["category"] == "processes"]
+    use = case.get(f"/api/archives/{ARCHIVE}/use", params={"from": at(6), "to": at(29), "by": "program"}).json()
+    used = [row["name"] for row in use["rows"] if row["name"] != "not named"]
+    assert used
+    assert set(used) <= set(programs)
+    text = parts_of(made(case, **body))["exhibits/001.json"].decode()
+    assert not [name for name in used if re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text)]
+
+
 def test_another_server_has_other_substitutes(case, other):
     client, _ = other
     load_whole(client, SHORT)

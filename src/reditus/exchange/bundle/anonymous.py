@@ -18,6 +18,13 @@ from reditus.store.investigations.stretches import ArchiveStretch
 _UNITS = (".service", ".scope", ".slice")
 """Endings of what service managers call their groups: tables by service show them without the rest of the path."""
 _PLAIN_DEVICE = re.compile(r"/dev/[a-z0-9]+")
+_NAMED = {
+    "process": Category.PROCESSES, "program": Category.PROCESSES, "group": Category.PROCESSES,
+    "service": Category.PROCESSES, "user": Category.USERS,
+}  # fmt: skip
+"""Tables whose first column is of names, also where the archive that they come from is gone or stays at home."""
+_BARE = re.compile(r" \d+$|, \d+ processes$")
+"""What stands behind a name in them: the number of a process, or how many there are."""
 _ATTRIBUTES = {MOUNT: Category.MOUNTS, CGROUP: Category.PROCESSES}
 
 
@@ -34,6 +41,10 @@ def collect(names: Pseudonyms, stretches: Sequence[ArchiveStretch], contents: It
         names.of(Category.HOSTS, content.source.host_name)
         if content.kind == "log":
             anonymous_content(names, content)
+        for part in content.parts:
+            if isinstance(part, Table) and part.heads[0].title in _NAMED:
+                for row in part.rows:
+                    names.of(_NAMED[part.heads[0].title], _BARE.sub("", str(row[0])))
 
 
 def anonymous_stretch(names: Pseudonyms, stretch: ArchiveStretch) -> ArchiveStretch:
