@@ -34,9 +34,9 @@ def collect(names: Pseudonyms, stretches: Sequence[ArchiveStretch], contents: It
         anonymous_stretch(names, stretch)
         for identities in stretch.identities:
             for item in identities.processes:
-                for part in item.group.split("/"):
-                    if part.endswith(_UNITS):
-                        names.of(Category.PROCESSES, part)
+                for unit in item.group.split("/"):
+                    if unit.endswith(_UNITS):
+                        names.of(Category.PROCESSES, unit)
     for content in contents:
         names.of(Category.HOSTS, content.source.host_name)
         if content.kind == "log":
