@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from reditus.core.measures import Measure
-from reditus.core.measures.selection import available, bottom_devices
+from reditus.core.measures.selection import available, bottom_devices, devices_of
 from reditus.store.read.reader import Reader
 
 
@@ -18,9 +18,11 @@ class AvailableMeasure:
 
 
 def available_measures(reader: Reader) -> list[AvailableMeasure]:
-    """In the order of the catalogue."""
+    """In the order of the catalogue, and behind them what others count."""
     out = []
     for measure, devices in available(reader.known):
         bottom = bottom_devices(reader.scope.facts, measure, devices)
         out.append(AvailableMeasure(measure, devices, tuple(name for name in devices if name not in bottom)))
+    for other in reader.known.others.values():
+        out.append(AvailableMeasure(other, devices_of(reader.known, other), ()))
     return out

@@ -23,6 +23,8 @@ T = TypeVar("T")
 # A tick may come late on a starved machine, but one that is missing altogether doubles the distance. Between the two.
 GAP_FACTOR = 1.75
 WRAP = 1 << 32
+LARGEST_DOUBLE = 1e100
+"""What is larger is unknown: no sum or square of what is kept is infinite."""
 
 
 @dataclass(frozen=True)
@@ -148,6 +150,15 @@ class RawSeries:
         return values if self.present is None else np.where(self.present[ticks], values, 0)
 
     @property
+    def numbers(self) -> FloatArray:
+        """The values as numbers, not yet in the column's unit."""
+        if not self.column.double:
+            return self.values.astype(np.float64)
+        numbers = self.values.view(np.float64)
+        # NaN compares as false.
+        return np.where(np.abs(numbers) <= LARGEST_DOUBLE, numbers, np.nan)
+
+    @property
     def steps(self) -> IntArray:
         """From each value to the next."""
         return self.kept.steps if isinstance(self.kept, Steps) else np.diff(self.kept)
@@ -230,6 +241,10 @@ class Frame:
             self._remembered[key] = work()
         return cast(T, self._remembered[key])
 
+    def columns_of(self, counter: str) -> list[Column]:
+        """The columns of a counter, in the order in which they were read."""
+        return [self._index[counter, own][1].column for own in self._attributes.get(counter, ())]
+
     def delta(
         self, counter: str, attributes: Mapping[str, str] | None = None, *, allow_decrease: bool = False
     ) -> Series:
@@ -262,7 +277,7 @@ class Frame:
     def level(self, counter: str, attributes: Mapping[str, str] | None = None) -> Series:
         """A level at each tick, in the counter's unit."""
         timebase, series = self._get(counter, attributes)
-        values: FloatArray = series.values * np.float64(series.column.factor)
+        values: FloatArray = series.numbers * np.float64(series.column.factor)
         if series.present is not None:
             values[~series.present] = np.nan
         return Series(timebase, values)
@@ -280,6 +295,8 @@ def deltas(series: RawSeries, timebase: Timebase, *, allow_decrease: bool = Fals
     out[:1] = np.nan
     if len(timebase) < 2:
         return out
+    if series.column.double:
+        return _double_deltas(series, timebase, out)
     grown = series.steps
     if series.ever_falls:
         grown, fell = _mended(grown, series, timebase, allow_decrease=allow_decrease)
@@ -289,6 +306,16 @@ def deltas(series: RawSeries, timebase: Timebase, *, allow_decrease: bool = Fals
     out[timebase.breaks] = np.nan
     if fell is not None:
         out[1:][fell] = np.nan
+    if series.present is not None:
+        out[1:][~(series.present[1:] & series.present[:-1])] = np.nan
+    return out
+
+
+def _double_deltas(series: RawSeries, timebase: Timebase, out: FloatArray) -> FloatArray:
+    """Of a counter in doubles: it never wraps, and a fall is a reset."""
+    np.multiply(np.diff(series.numbers), series.column.factor, out=out[1:])
+    out[timebase.breaks] = np.nan
+    out[out < 0] = np.nan
     if series.present is not None:
         out[1:][~(series.present[1:] & series.present[:-1])] = np.nan
     return out

@@ -19,6 +19,7 @@ MAX_COLUMNS = 400  # measured: beyond that the offset directory no longer fits a
 MAX_TEXT = 200
 DIGEST_BYTES = 32
 BITS = (32, 64)
+DOUBLE = "double"
 
 
 class Kind(Enum):
@@ -41,18 +42,24 @@ class Column:
     scale: tuple[int, int] = (1, 1)
     bits: int = 64
     """Width of the kernel's own field: only a 32-bit one may wrap."""
+    double: bool = False
+    """Whether the integers are the bits of IEEE 754 doubles: what comes from elsewhere need not be whole
+    numbers. NaN is unknown.
+    """
     _hash: int = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
         # Columns are looked up thousands of times in one reading.
-        object.__setattr__(self, "_hash", hash((self.counter, self.attributes, self.unit, self.scale, self.bits)))
+        object.__setattr__(
+            self, "_hash", hash((self.counter, self.attributes, self.unit, self.scale, self.bits, self.double))
+        )
 
     def __hash__(self) -> int:
         return self._hash
 
     def __reduce__(self) -> tuple[type["Column"], tuple[object, ...]]:
         # Texts have other hashes in another process.
-        return Column, (self.counter, self.attributes, self.unit, self.kind, self.scale, self.bits)
+        return Column, (self.counter, self.attributes, self.unit, self.kind, self.scale, self.bits, self.double)
 
     @property
     def factor(self) -> float:
@@ -72,6 +79,8 @@ class Column:
             "kind": self.kind.value,
             "scale": list(self.scale),
             "bits": self.bits,
+            # Only where it is one: the digests of all other schemas stay what they are.
+            **({"number": DOUBLE} if self.double else {}),
         }
 
     @classmethod
@@ -84,9 +93,10 @@ class Column:
         kind: Kind,
         scale: tuple[int, int] = (1, 1),
         bits: int = 64,
+        double: bool = False,
     ) -> "Column":
         """A column whose attributes may come in any order."""
-        return cls(counter, tuple(sorted((attributes or {}).items())), unit, kind, scale, bits)
+        return cls(counter, tuple(sorted((attributes or {}).items())), unit, kind, scale, bits, double)
 
     @classmethod
     def from_json(cls, given: Json) -> "Column":
@@ -101,7 +111,10 @@ class Column:
                 kind=Kind(given["kind"]),
                 scale=(up, down),
                 bits=_whole(given["bits"], min(BITS), max(BITS)),
+                double="number" in given,
             )
+            if column.double and given["number"] != DOUBLE:
+                raise ValueError(f"number is {DOUBLE!r} or left out, not {shown(given['number'])}")
         except (KeyError, TypeError, ValueError, AttributeError) as why:
             raise SchemaError(f"a column wants counter, attributes, unit, kind, scale and bits: {why!r}") from why
         if column.bits not in BITS:

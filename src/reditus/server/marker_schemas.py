@@ -13,7 +13,7 @@ from reditus.store.records import Found
 
 MOST_AT_ONCE = 5_000
 Kind = Literal["log", "gap", "note"]
-DeviceKind = Literal["core", "disk", "interface", "filesystem", "cgroup", "sensor", "log"]
+DeviceKind = Literal["core", "disk", "interface", "filesystem", "cgroup", "sensor", "log", "other"]
 Plain = StringConstraints(strip_whitespace=True, pattern=r"^[^\x00]*$")
 Said = StringConstraints(strip_whitespace=True, pattern=r"^[^\x00]*\S[^\x00]*$")
 """Something besides blanks."""

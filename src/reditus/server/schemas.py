@@ -240,7 +240,7 @@ class MeasureOut(Out):
     resource: Resource
     help: str
     formula: str
-    per: Literal["core", "disk", "interface", "filesystem", "sensor"] | None = Field(
+    per: Literal["core", "disk", "interface", "filesystem", "sensor", "other"] | None = Field(
         description="What it has devices of; null if none."
     )
     total: Unit | None = Field(description="Unit of the measure summed over time, where that makes sense.")

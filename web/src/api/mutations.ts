@@ -73,7 +73,7 @@ export function useAddLog(
   )
 }
 
-export type DeviceKind = 'core' | 'disk' | 'interface' | 'filesystem' | 'cgroup' | 'sensor' | 'log'
+export type DeviceKind = 'core' | 'disk' | 'interface' | 'filesystem' | 'cgroup' | 'sensor' | 'log' | 'other'
 
 export function useNameDevice(
   archive: Ref<string>,

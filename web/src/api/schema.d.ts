@@ -1674,7 +1674,7 @@ export interface components {
              * Per
              * @description What it has devices of; null if none.
              */
-            per: ("core" | "disk" | "interface" | "filesystem" | "sensor") | null;
+            per: ("core" | "disk" | "interface" | "filesystem" | "sensor" | "other") | null;
             /**
              * Per Event
              * @description Whether it has values only where something happened: no request, no wait.
@@ -2096,7 +2096,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "core" | "disk" | "interface" | "filesystem" | "cgroup" | "sensor" | "log";
+            kind: "core" | "disk" | "interface" | "filesystem" | "cgroup" | "sensor" | "log" | "other";
             /**
              * Name
              * @description What people call it; null takes the name away.
@@ -3548,7 +3548,7 @@ export interface components {
              * Per
              * @description What it has devices of; null if none.
              */
-            per: ("core" | "disk" | "interface" | "filesystem" | "sensor") | null;
+            per: ("core" | "disk" | "interface" | "filesystem" | "sensor" | "other") | null;
             /**
              * Per Event
              * @description Whether it has values only where something happened: no request, no wait.
@@ -4241,7 +4241,7 @@ export interface components {
          * @description What a measure belongs to, in the order in which screens show them.
          * @enum {string}
          */
-        Resource: "processor" | "memory" | "swap" | "disk" | "network" | "log";
+        Resource: "processor" | "memory" | "swap" | "disk" | "network" | "log" | "other";
         /**
          * Role
          * @description What a measure tells of work.

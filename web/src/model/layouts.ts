@@ -326,6 +326,7 @@ const ABOUT: Record<Exclude<DeviceRef['kind'], WhoKind>, string[]> = {
   filesystem: ['fs-use', 'fs-used', 'fs-free', 'fs-inodes'],
   sensor: ['temperature'],
   log: ['log-lines', 'log-errors'],
+  other: [],
 }
 
 const made = (wanted: Wanted): Strip[] => {

@@ -31,7 +31,7 @@ export interface StripPlan {
 }
 
 /** What measures have devices of. */
-export type DeviceClass = 'core' | 'disk' | 'interface' | 'filesystem' | 'sensor' | 'log'
+export type DeviceClass = 'core' | 'disk' | 'interface' | 'filesystem' | 'sensor' | 'log' | 'other'
 
 /** Of which devices a strip tells. */
 export type Devices =

@@ -43,5 +43,6 @@ export function kindOf(measure: string): DeviceKind {
   if (measure.startsWith('disk.') || measure.startsWith('swap.')) return 'disk'
   if (measure.startsWith('filesystem.')) return 'filesystem'
   if (measure.startsWith('heat.')) return 'sensor'
+  if (measure.startsWith('other.')) return 'other'
   return measure.startsWith('net.') ? 'interface' : 'core'
 }

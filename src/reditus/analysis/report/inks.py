@@ -8,12 +8,12 @@ Theme = Literal["day", "night"]
 DAY: Mapping[str, str] = {
     "paper": "#f6f2e9", "leaf": "#fbf9f3", "rule": "#ddd5c4", "rule-strong": "#c9bfaa", "ink": "#1f2930",
     "soft": "#5d6265", "needle": "#9c2f16", "processor": "#2d4a91", "memory": "#1c766a", "swap": "#7d3d79",
-    "disk": "#8f5b12", "network": "#56761c", "log": "#5a4a3a",
+    "disk": "#8f5b12", "network": "#56761c", "log": "#5a4a3a", "other": "#4c5a6b",
 }  # fmt: skip
 NIGHT: Mapping[str, str] = {
     "paper": "#1a1916", "leaf": "#211f1b", "rule": "#38342c", "rule-strong": "#544e42", "ink": "#ece5d6",
     "soft": "#aaa294", "needle": "#f0795a", "processor": "#93abec", "memory": "#5dbcab", "swap": "#cb91c6",
-    "disk": "#d9a55c", "network": "#a2c463", "log": "#cdbfa8",
+    "disk": "#d9a55c", "network": "#a2c463", "log": "#cdbfa8", "other": "#b3c0cf",
 }  # fmt: skip
 
 

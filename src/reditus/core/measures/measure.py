@@ -3,13 +3,16 @@
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
+from string import ascii_letters, digits
 
 import numpy as np
 
-from reditus.core.counters import counter_named
+from reditus.core.counters import COUNTERS, counter_named
 from reditus.core.frame import Frame, Series
 from reditus.core.schema import Column
 from reditus.core.types import FloatArray
+
+_HARMLESS = frozenset(ascii_letters + digits + "_.-/:")
 
 
 class Resource(Enum):
@@ -22,6 +25,8 @@ class Resource(Enum):
     NETWORK = "network"
     LOG = "log"
     """What was logged meanwhile."""
+    OTHER = "other"
+    """What others count, under their own names."""
 
 
 class Unit(Enum):
@@ -52,6 +57,8 @@ class Per(Enum):
     SENSOR = "hw.id"
     LOG = "log.name"
     """Of lines that were logged, which are no counters."""
+    OTHER = "other"
+    """All attributes of a counter that is not in the catalogue."""
 
 
 class Reach(Enum):
@@ -80,6 +87,8 @@ class Need:
         """Whether a column is one that the need is after, for a device or for the machine (None)."""
         if column.counter != self.counter:
             return False
+        if self.counter not in COUNTERS:
+            return self.reach is Reach.EVERY or spell_attributes(column) == device
         rest = dict(column.attributes)
         if any(rest.pop(key, None) != value for key, value in self.fixed):
             return False
@@ -134,6 +143,28 @@ class Measure:
             ),
             key=natural_key,
         )
+
+
+def spell_attributes(column: Column) -> str | None:
+    """What tells the columns of a counter apart that is not in the catalogue; None where it has no attributes. Letters
+    that mean something in a link or in a request are escaped as in an address (RFC 3986).
+
+    >>> from reditus.core.schema import Kind
+    >>> spell_attributes(Column.of("jobs", {"queue": "mail, urgent", "zone": "a"}, unit="1", kind=Kind.LEVEL))
+    'queue=mail%2C%20urgent&zone=a'
+    """
+    return "&".join(f"{escaped(key)}={escaped(value)}" for key, value in column.attributes) or None
+
+
+def escaped(text: str) -> str:
+    """Percent-encoded but for letters, digits and what means nothing in links and requests.
+
+    >>> escaped("räume; warm")
+    'r%C3%A4ume%3B%20warm'
+    """
+    return "".join(
+        letter if letter in _HARMLESS else "".join(f"%{byte:02X}" for byte in letter.encode()) for letter in text
+    )
 
 
 def natural_key(name: str) -> tuple[tuple[int, int, str], ...]:

@@ -5,9 +5,11 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 from reditus.core.counters import COUNTERS
+from reditus.core.errors import UnknownMeasure
 from reditus.core.facts import HostFacts
 from reditus.core.measures import MEASURES, Measure, Per, measure_named
-from reditus.core.measures.measure import Need, Reach
+from reditus.core.measures.measure import Need, Reach, natural_key, spell_attributes
+from reditus.core.measures.other import OtherMeasure, is_other, other_measure
 from reditus.core.measures.process import is_process
 from reditus.core.measures.raw import expanded, is_counter
 from reditus.core.schema import Column
@@ -59,9 +61,22 @@ class ColumnSet:
         for counter, columns in self.by_counter.items():
             attribute = device_attribute(counter)
             for known in columns:
-                device = known.column.attribute(attribute) if attribute else None
+                if counter in COUNTERS:
+                    device = known.column.attribute(attribute) if attribute else None
+                else:
+                    device = spell_attributes(known.column)
                 found.setdefault((counter, device), []).append(known)
         return {key: tuple(columns) for key, columns in found.items()}
+
+    @cached_property
+    def others(self) -> dict[str, OtherMeasure]:
+        """The measures of counters that are not in the catalogue, by name, memoised."""
+        found = [
+            other_measure([item.column for item in columns])
+            for counter, columns in self.by_counter.items()
+            if counter not in COUNTERS
+        ]
+        return {measure.name: measure for measure in sorted(found, key=lambda measure: natural_key(measure.name))}
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +106,7 @@ def available(known: ColumnSet) -> tuple[tuple[Measure, tuple[str, ...]], ...]:
 
 
 def everything(known: ColumnSet) -> tuple[SeriesKey, ...]:
-    """Every measure that these columns can give, of the machine and of each device."""
+    """Every measure of the catalogue that these columns can give, of the machine and of each device."""
     return tuple(SeriesKey(measure, device) for measure, devices in available(known) for device in [None, *devices])
 
 
@@ -151,11 +166,23 @@ def parse_series_keys(text: str, known: ColumnSet) -> list[SeriesKey]:
     """
     if is_process(text):  # a name may hold an @
         return [SeriesKey(measure_named(text), None)]
+    if is_other(text):
+        return _other_keys(text, known)
     if is_counter(text):
         columns = [item.column for item in known.by_counter.get(text.partition("{")[0], ())]
         return [SeriesKey(measure_named(name), None) for name in expanded(text, columns)]
     name, _, device = text.partition("@")
-    measure = measure_named(name)
+    return _of_devices(measure_named(name), device, known)
+
+
+def _of_devices(measure: Measure, device: str, known: ColumnSet) -> list[SeriesKey]:
     if device == EVERY_DEVICE:
         return [SeriesKey(measure, found) for found in devices_of(known, measure)]
     return [SeriesKey(measure, device or None)]
+
+
+def _other_keys(text: str, known: ColumnSet) -> list[SeriesKey]:
+    name, _, device = text.partition("@")  # neither holds an @ that is not escaped
+    if name not in known.others:
+        raise UnknownMeasure(name, known.others)
+    return _of_devices(known.others[name], device, known)

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from reditus.core.counters import CGROUP, MOUNT
+from reditus.core.counters import CGROUP, COUNTERS, MOUNT
 from reditus.core.facts import HostFacts
 from reditus.core.identities import Identities, Identity
 from reditus.core.markers import Marker
@@ -73,14 +73,26 @@ def _schema(names: Pseudonyms, schema: Schema) -> Schema:
     columns = []
     for column in schema.columns:
         attributes = {
-            key: names.of(_ATTRIBUTES[key], value) if key in _ATTRIBUTES else value for key, value in column.attributes
+            key: names.of(_ATTRIBUTES[key], value) if key in _ATTRIBUTES else _unknown(names, column, value)
+            for key, value in column.attributes
         }
         columns.append(
             Column.of(
-                column.counter, attributes, unit=column.unit, kind=column.kind, scale=column.scale, bits=column.bits
+                column.counter,
+                attributes,
+                unit=column.unit,
+                kind=column.kind,
+                scale=column.scale,
+                bits=column.bits,
+                double=column.double,
             )
         )
     return Schema(schema.group, schema.part, tuple(columns))
+
+
+def _unknown(names: Pseudonyms, column: Column, value: str) -> str:
+    """What others tell their columns apart by may be anything."""
+    return value if column.counter in COUNTERS else names.of(Category.PROCESSES, value)
 
 
 def _device(names: Pseudonyms, kind: str, device: str) -> str:

@@ -74,6 +74,7 @@ def column_values(host_id: UUID, schema_id: int, columns: Sequence[Column]) -> l
             "scale_up": column.scale[0],
             "scale_down": column.scale[1],
             "bits": column.bits,
+            "double": column.double,
         }
         for position, column in enumerate(columns)
     ]

@@ -101,6 +101,8 @@ class ColumnRow(Base):
     scale_up: Mapped[int] = mapped_column(BigInteger)
     scale_down: Mapped[int] = mapped_column(BigInteger)
     bits: Mapped[int] = mapped_column(SmallInteger)
+    double: Mapped[bool] = mapped_column(Boolean, server_default=false())
+    """Whether the integers are the bits of doubles."""
 
     __table_args__ = (
         ForeignKeyConstraint(["host_id", "schema_id"], ["schemas.host_id", "schemas.id"], name="columns_schema_fkey"),

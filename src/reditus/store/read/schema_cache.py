@@ -60,4 +60,5 @@ def column_of(row: ColumnRow) -> Column:
         kind=Kind(row.kind),
         scale=(row.scale_up, row.scale_down),
         bits=row.bits,
+        double=row.double,
     )
