@@ -2,7 +2,7 @@
 threads.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future
 from contextlib import contextmanager
 from functools import partial
@@ -18,8 +18,10 @@ from reditus.core.blocks import Block
 from reditus.core.identities import Identities
 from reditus.core.markers import Markers
 from reditus.core.schema import Schema
+from reditus.core.window import Window
 from reditus.store.archives.compaction import TARGETS, seal_archive
 from reditus.store.archives.ownership import host_of
+from reditus.store.archives.transfer import ArchiveContents, ArchiveHead, Taken, contents_of, put_contents
 from reditus.store.database import statements
 from reditus.store.database.connection import force_generic_plans, ping_on_checkout
 from reditus.store.database.damage import again_elsewhere, count_damage, note_damage, walk_by_index
@@ -172,6 +174,21 @@ class Store:
         for archive in reader.damaged_rollups | reader.rollups.hours.damaged:
             log.error("damaged rollups, made again", archive=str(archive))
             self.drop_rollups(archive)
+
+    @contextmanager
+    def taking_out(self, archive: UUID, window: Window | None = None) -> Iterator[ArchiveContents]:
+        """An archive, or a window of it, with everything that it holds, as it is at this instant while recording goes
+        on. Raise UnknownArchive.
+        """
+        with self._session(self._read_engine) as session:
+            session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+            yield contents_of(session, archive, window)
+
+    def put_in(self, head: ArchiveHead, batches: Iterable[Batch]) -> Taken:
+        """Put an archive in place, all or nothing; what is there of it already stays as it is. Raise BlockConflict or
+        ArchiveReadOnly where it does not fit, and whatever `batches` raises.
+        """
+        return self._transact(lambda session: put_contents(session, head, batches))
 
     @contextmanager
     def extending_rollups(self, archive: UUID) -> Iterator[Reader]:

@@ -1,17 +1,11 @@
-"""A bundle opened: every part checked against the manifest before anything is kept.
+"""A bundle opened: every part checked against the manifest before anything is kept."""
 
-Nothing is ever unpacked to a disk. What does not stand in the manifest, is larger than it says, or does not have the
-checksum that it says, is refused with a sentence.
-"""
-
-import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from hashlib import sha256
 from pathlib import Path
-from struct import error as StructError
 from uuid import UUID, uuid5
-from zipfile import BadZipFile, LargeZipFile, ZipFile, ZipInfo
+from zipfile import ZipFile, ZipInfo
 
 from pydantic import ValidationError
 
@@ -26,7 +20,6 @@ from reditus.core.schema import Schema
 from reditus.exchange.bundle.contents import Content, checksum, frozen
 from reditus.exchange.bundle.manifest import (
     FORMAT,
-    MANIFEST,
     MOST_BYTES,
     MOST_PART_BYTES,
     MOST_PARTS,
@@ -35,13 +28,20 @@ from reditus.exchange.bundle.manifest import (
     BundleError,
     Manifest,
 )
+from reditus.exchange.checked_zip import (
+    ZipKind,
+    check_parts,
+    entries_of,
+    manifest_in,
+    opened_zip,
+    read_part,
+    what_is_wrong,
+)
 from reditus.store.investigations.stretches import ArchiveStretch
 
-MOST_MANIFEST_BYTES = 64 << 20
-MOST_RATIO = 400
-"""No part of ours is packed that well; what is, would fill the memory."""
-SMALL_BYTES = 1 << 20
-ENCRYPTED = 0x1
+KIND = ZipKind(
+    "bundle", FORMAT, VERSION, BundleError, MOST_PARTS, MOST_BYTES, MOST_PART_BYTES, ", or ask for the report as HTML"
+)
 LATEST_NS = 1 << 62
 OPENED = UUID("c9a0e6b4-5a0b-5f0e-9d0a-3a4c1f6f7b52")
 """Namespace of what came in bundles: the same bundle has the same ids wherever it is opened, and not the sender's."""
@@ -75,34 +75,21 @@ def own_id(kind: str, original: UUID) -> UUID:
 
 def open_bundle(path: Path) -> Opened:
     """Raise BundleError for what is no bundle, what is damaged, and what a later version wrote."""
-    try:
-        with ZipFile(path) as files:
-            return _opened(files, path)
-    except (BadZipFile, LargeZipFile, zlib.error, StructError, NotImplementedError, EOFError, OSError) as why:
-        raise BundleError(f"this is no bundle, or only a part of one: it cannot be read as a zip ({why})") from why
-    except (UnicodeDecodeError, RuntimeError) as why:
-        raise BundleError(f"this is no bundle of Reditus: its entries cannot be read ({why})") from why
+    with opened_zip(path, KIND) as files:
+        return _opened(files, path)
 
 
 def _opened(files: ZipFile, path: Path) -> Opened:
-    entries = _entries(files)
+    entries = entries_of(files, KIND)
     manifest = _manifest(files, entries)
+    check_parts(entries, list(manifest.parts), KIND)
     parts = {part.name: part for part in manifest.parts}
-    unknown = sorted(set(entries) - set(parts) - {MANIFEST})
-    missing = sorted(set(parts) - set(entries))
-    if len(parts) < len(manifest.parts):
-        raise BundleError("the manifest names a part twice")
-    if unknown or missing:
-        what = f"{unknown[0]!r} is not in its manifest" if unknown else f"its part {missing[0]!r} is missing"
-        raise BundleError(f"the bundle is not whole: {what}. Ask the sender for it again")
     wanted = {entry.file for entry in manifest.exhibits} | {entry.file for entry in manifest.archives}
     if not wanted <= set(parts):
         raise BundleError(f"the manifest speaks of {sorted(wanted - set(parts))[0]!r}, which is none of its parts")
     data: dict[str, bytes] = {}
     for name, part in parts.items():
-        found = _read(files, entries[name], part.bytes)
-        if len(found) != part.bytes or sha256(found).hexdigest() != part.sha256:
-            raise BundleError(f"the part {name!r} is damaged: its checksum is not that of the manifest")
+        found = read_part(files, entries[name], part, KIND)
         if name in wanted:
             data[name] = found
     return Opened(
@@ -116,54 +103,8 @@ def _opened(files: ZipFile, path: Path) -> Opened:
     )
 
 
-def _entries(files: ZipFile) -> dict[str, ZipInfo]:
-    every = files.infolist()
-    if len(every) > MOST_PARTS + 1:
-        raise BundleError(f"the bundle has {len(every)} parts; at most {MOST_PARTS} are taken")
-    entries: dict[str, ZipInfo] = {}
-    for entry in every:
-        if entry.filename in entries:
-            raise BundleError(f"the part {entry.filename[:80]!r} is in the bundle twice")
-        if entry.flag_bits & ENCRYPTED:
-            raise BundleError("the bundle is encrypted; have it decrypted by who sent it")
-        if entry.file_size > SMALL_BYTES and entry.file_size > MOST_RATIO * max(entry.compress_size, 1):
-            raise BundleError(
-                f"the part {entry.filename[:80]!r} would unpack to {entry.file_size:,} bytes from "
-                f"{entry.compress_size:,}; no bundle of Reditus does"
-            )
-        entries[entry.filename] = entry
-    total = sum(entry.file_size for entry in every)
-    if total > MOST_BYTES:
-        raise BundleError(f"the bundle unpacks to {total:,} bytes; at most {MOST_BYTES:,} are taken")
-    if MANIFEST not in entries:
-        raise BundleError(f"this is no bundle of Reditus: it has no {MANIFEST}")
-    return entries
-
-
-def _read(files: ZipFile, entry: ZipInfo, most: int) -> bytes:
-    """A part, and not a byte more of it than may be: what an entry says of its own size may be a lie."""
-    with files.open(entry) as part:
-        return part.read(min(most, MOST_PART_BYTES) + 1)
-
-
 def _manifest(files: ZipFile, entries: dict[str, ZipInfo]) -> Manifest:
-    data = _read(files, entries[MANIFEST], MOST_MANIFEST_BYTES)
-    if len(data) > MOST_MANIFEST_BYTES:
-        raise BundleError(f"the manifest is larger than {MOST_MANIFEST_BYTES:,} bytes")
-    try:
-        given = strict_json(data)
-        check_value(given)
-    except OutsideError as why:
-        raise BundleError(f"the manifest cannot be read: {why}") from why
-    if not isinstance(given, dict) or given.get("format") != FORMAT:
-        raise BundleError(f"this is no bundle of Reditus: its manifest does not say {FORMAT!r}")
-    version = given.get("version")
-    if isinstance(version, int) and version > VERSION:
-        by = str(given.get("reditus", "a later Reditus"))[:40]
-        raise BundleError(
-            f"the bundle has version {version}, made by Reditus {by}; this Reditus reads up to {VERSION}. Update this "
-            "one, or ask for the report as HTML"
-        )
+    given = manifest_in(files, entries, KIND)
     try:
         manifest = Manifest.model_validate(given)
         manifest.investigation.fields.flat()
@@ -171,15 +112,7 @@ def _manifest(files: ZipFile, entries: dict[str, ZipInfo]) -> Manifest:
     except (TimeError, WindowError) as why:
         raise BundleError(f"the manifest is not as it should be: {why}") from why
     except (ValidationError, RecursionError) as why:
-        raise BundleError(f"the manifest is not as it should be: {_first(why)}") from why
-
-
-def _first(why: Exception) -> str:
-    if isinstance(why, ValidationError):
-        error = why.errors()[0]
-        place = "/".join(str(part)[:60] for part in error["loc"][:8])
-        return f"{place}: {error['msg'][:200]}"
-    return "it is nested too deeply"
+        raise BundleError(f"the manifest is not as it should be: {what_is_wrong(why)}") from why
 
 
 def _content(data: bytes, name: str) -> tuple[Content, bytes]:
@@ -188,7 +121,7 @@ def _content(data: bytes, name: str) -> tuple[Content, bytes]:
         check_value(given)
         content = Content.model_validate(given)
     except (OutsideError, ValidationError, RecursionError) as why:
-        raise BundleError(f"the exhibit {name!r} is not as it should be: {_first(why)}") from why
+        raise BundleError(f"the exhibit {name!r} is not as it should be: {what_is_wrong(why)}") from why
     if checksum(frozen(content)) != checksum(data):
         raise BundleError(f"the exhibit {name!r} is not written as exhibits are; see docs/bundles.md")
     return content, data

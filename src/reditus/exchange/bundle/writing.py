@@ -16,10 +16,10 @@ from reditus import __version__
 from reditus.core.markers import as_batches
 from reditus.core.types import Json
 from reditus.core.window import Window
+from reditus.exchange.archive_file.columns import PARQUET, table_of
 from reditus.exchange.bundle.contents import Content, frozen
 from reditus.exchange.bundle.fields import Fields
 from reditus.exchange.bundle.manifest import FORMAT, MANIFEST, VERSION, BundleError, Manifest
-from reditus.exchange.bundle.parquet import PARQUET, table_of
 from reditus.exchange.bundle.pseudonyms import Pseudonyms, found_in, leaves
 from reditus.store.investigations.stretches import ArchiveStretch
 

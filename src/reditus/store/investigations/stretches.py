@@ -7,43 +7,44 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import insert, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from reditus.core.blocks import Block
 from reditus.core.errors import BlockError
 from reditus.core.facts import HostFacts
-from reditus.core.identities import Identities, Identity
-from reditus.core.markers import SEVERITIES, Marker
+from reditus.core.identities import Identities
+from reditus.core.markers import Marker
 from reditus.core.schema import Schema
 from reditus.core.window import Window
 from reditus.store.archives.compaction import block_of
 from reditus.store.archives.device_names import names_of
 from reditus.store.archives.lifecycle import BUNDLE_SOURCE, cut
 from reditus.store.archives.markers import put_markers
+from reditus.store.archives.transfer import (
+    block_rows,
+    facts_of,
+    identities_of,
+    markers_of,
+    put_names,
+    put_schemas,
+    schemas_of,
+)
 from reditus.store.database import statements
 from reditus.store.database.binary_copy import copy_rows
 from reditus.store.database.connection import ask
 from reditus.store.database.tables import (
     ArchiveRow,
-    BlockRow,
-    ColumnRow,
-    DeviceNameRow,
     ExhibitRow,
     FactsRow,
     HostRow,
     InvestigationRow,
-    MarkerRow,
-    ProcessRow,
-    SchemaRow,
     SettingRow,
 )
 from reditus.store.investigations.documents import add_exhibit, open_investigation
 from reditus.store.investigations.records import Exhibit, Investigation
-from reditus.store.read.schema_cache import column_of
-from reditus.store.read.scope import readable_facts, scope_of
+from reditus.store.read.scope import scope_of
 
-BLOCKS_AT_ONCE = 64
 KEY_NAME, KEY_BYTES = "pseudonym key", 32
 
 
@@ -88,18 +89,9 @@ def read_stretch(session: Session, timeline: UUID, window: Window) -> Stretch:
 
 def _of_archive(session: Session, row: ArchiveRow, host_name: str, window: Window) -> ArchiveStretch:
     host, archive = row.host_id, row.id
-    stored = session.scalars(
-        select(BlockRow)
-        .where(
-            BlockRow.host_id == host, BlockRow.archive_id == archive,
-            BlockRow.first_ns < window.end_ns, BlockRow.last_ns >= window.start_ns,
-        )
-        .order_by(BlockRow.schema_id, BlockRow.first_ns)
-        .execution_options(yield_per=BLOCKS_AT_ONCE)
-    )  # fmt: skip
     cuts: list[tuple[int, Block]] = []
     damaged = 0
-    for block_row in stored:
+    for block_row in block_rows(session, host, archive, window):
         try:
             kept = cut(block_of(block_row), window)
         except BlockError:
@@ -107,64 +99,21 @@ def _of_archive(session: Session, row: ArchiveRow, host_name: str, window: Windo
             continue
         if kept is not None:
             cuts.append((block_row.schema_id, kept))
-    schemas = _schemas(session, host, sorted({schema for schema, _ in cuts}))
+    schemas = schemas_of(session, host, sorted({schema for schema, _ in cuts}))
     return ArchiveStretch(
         host=host,
         host_name=host_name,
         archive=archive,
         name=row.name,
         source=row.source,
-        facts=[
-            (since_ns, readable_facts(stored_facts)[0])
-            for since_ns, stored_facts in session.execute(statements.facts_history(host, [archive]))
-        ],
+        facts=facts_of(session, host, archive),
         schemas=list(schemas.values()),
         blocks=[replace(block, schema=schemas[schema].digest) for schema, block in cuts],
-        identities=_identities(session, host, archive, {block.boot for _, block in cuts}),
-        markers=_markers(session, host, archive, window),
+        identities=identities_of(session, host, archive, {block.boot for _, block in cuts}),
+        markers=markers_of(session, host, archive, window),
         device_names=names_of(session, host),
         damaged=damaged,
     )
-
-
-def _schemas(session: Session, host: UUID, ids: Sequence[int]) -> dict[int, Schema]:
-    columns: dict[int, list[Any]] = {schema: [] for schema in ids}
-    for row, _ in session.execute(statements.schema_columns(host, ids)):
-        columns[row.schema_id].append(column_of(row))
-    rows = session.scalars(select(SchemaRow).where(SchemaRow.host_id == host, SchemaRow.id.in_(ids)))
-    return {row.id: Schema(row.group_name, row.part, tuple(columns[row.id])) for row in rows}
-
-
-def _identities(session: Session, host: UUID, archive: UUID, boots: set[UUID]) -> list[Identities]:
-    rows = session.scalars(
-        select(ProcessRow)
-        .where(ProcessRow.host_id == host, ProcessRow.archive_id == archive, ProcessRow.boot.in_(boots))
-        .order_by(ProcessRow.boot, ProcessRow.pid, ProcessRow.start)
-    )
-    by_boot: dict[UUID, list[Identity]] = {}
-    for row in rows:
-        by_boot.setdefault(row.boot, []).append(
-            Identity(row.pid, row.start, row.name, row.user_name, row.control_group, row.parent, row.arguments)
-        )
-    return [Identities(archive, boot, tuple(found)) for boot, found in by_boot.items()]
-
-
-def _markers(session: Session, host: UUID, archive: UUID, window: Window) -> list[Marker]:
-    rows = session.scalars(
-        select(MarkerRow)
-        .where(
-            MarkerRow.host_id == host, MarkerRow.archive_id == archive,
-            MarkerRow.at_ns < window.end_ns, MarkerRow.at_ns >= window.start_ns,
-        )
-        .order_by(MarkerRow.at_ns, MarkerRow.ident)
-    )  # fmt: skip
-    return [
-        Marker(
-            row.ident, row.at_ns, row.kind, row.text, row.source,
-            None if row.severity is None else SEVERITIES[row.severity], row.end_ns, row.log,
-        )
-        for row in rows
-    ]  # fmt: skip
 
 
 def write_bundle(
@@ -213,32 +162,14 @@ def _put_archive(session: Session, stretch: ArchiveStretch) -> None:
         session.add(
             FactsRow(host_id=stretch.host, archive_id=stretch.archive, since_ns=since_ns, facts=facts.as_json())
         )
-    ids: dict[bytes, int] = {}
-    for schema in stretch.schemas:
-        made = session.scalar(statements.insert_schema(stretch.host, schema))
-        if made is None:
-            made = session.scalar(
-                select(SchemaRow.id).where(SchemaRow.host_id == stretch.host, SchemaRow.digest == schema.digest)
-            )
-            assert made is not None
-        else:
-            session.execute(insert(ColumnRow), statements.column_values(stretch.host, made, schema.columns))
-        ids[schema.digest] = made
+    ids = put_schemas(session, stretch.host, stretch.schemas)
     session.flush()
     copy_rows(session, [(stretch.host, ids[block.schema], block) for block in stretch.blocks])
     for identities in stretch.identities:
         ask(session, statements.UPSERT_PROCESSES, statements.processes_of(stretch.host, identities))
     put_markers(session, stretch.host, stretch.archive, stretch.markers)
-    named = {(row.kind, row.device) for row in _names(session, stretch.host)}
-    for kind, names in stretch.device_names.items():
-        for device, name in names.items():
-            if (kind, device) not in named:
-                session.add(DeviceNameRow(host_id=stretch.host, kind=kind, device=device, name=name))
+    put_names(session, stretch.host, stretch.device_names)
     session.flush()
-
-
-def _names(session: Session, host: UUID) -> Sequence[DeviceNameRow]:
-    return session.scalars(select(DeviceNameRow).where(DeviceNameRow.host_id == host)).all()
 
 
 def pseudonym_key(session: Session) -> bytes:
