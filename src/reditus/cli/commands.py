@@ -16,6 +16,7 @@ import structlog
 import typer
 
 from reditus.cli.archives import archiving
+from reditus.cli.backups import backup, restore
 from reditus.cli.captures import capture_of
 from reditus.cli.check import check
 from reditus.cli.child_processes import Child
@@ -228,6 +229,8 @@ app.command()(name)
 app.command()(verdict)
 app.command("compare")(compare_windows)
 app.command("export")(export_table)
+app.command()(backup)
+app.command()(restore)
 app.command("weeks")(weeks_of_host)
 app.add_typer(recorders, name="recorders")
 app.command()(check)

@@ -18,8 +18,10 @@ from reditus.core.blocks import Block
 from reditus.core.identities import Identities
 from reditus.core.markers import Markers
 from reditus.core.schema import Schema
+from reditus.core.types import Json
 from reditus.core.window import Window
 from reditus.store.archives.compaction import TARGETS, seal_archive
+from reditus.store.archives.kept_records import put_records, records_of
 from reditus.store.archives.ownership import host_of
 from reditus.store.archives.transfer import ArchiveContents, ArchiveHead, Taken, contents_of, put_contents
 from reditus.store.database import statements
@@ -189,6 +191,14 @@ class Store:
         ArchiveReadOnly where it does not fit, and whatever `batches` raises.
         """
         return self._transact(lambda session: put_contents(session, head, batches))
+
+    def records(self, host: UUID | None = None) -> Json:
+        """What people and recorders decided and wrote beside the archives, of all hosts or of one, as JSON."""
+        return self._transact(lambda session: records_of(session, host))
+
+    def put_records(self, records: Json) -> dict[str, int]:
+        """Insert records that are not there yet, all or none; return how many by table. Raise RecordsUnreadable."""
+        return self._transact(lambda session: put_records(session, records))
 
     @contextmanager
     def extending_rollups(self, archive: UUID) -> Iterator[Reader]:

@@ -60,6 +60,7 @@ class ArchiveEntry(Entry):
     source: Short
     notes: Annotated[str, StringConstraints(max_length=20_000)] = ""
     created_ns: Ns
+    protected: bool = False
 
 
 class FactsEntry(Entry):

@@ -48,6 +48,12 @@ class ArchiveFile:
                     check(done)
 
 
+def whose(path: Path) -> ArchiveHead:
+    """What the manifest of a file says, without a look at its parts. Raise ArchiveFileError."""
+    with opened_zip(path, KIND) as files:
+        return _head(_manifest(files, entries_of(files, KIND)))
+
+
 def open_archive(path: Path, check: Callable[[int], None] = lambda _: None) -> ArchiveFile:
     """Check a file from its first byte to its last, decoding every block; nothing is kept. `check` is called with the
     ticks so far, and may raise to end the work.
@@ -85,7 +91,7 @@ def _head(manifest: Manifest) -> ArchiveHead:
             manifest.archive.notes, manifest.archive.created_ns,
             [(item.since_ns, HostFacts.from_json(item.facts)) for item in manifest.facts],
             [Schema.from_json(given) for given in manifest.schemas],
-            manifest.device_names,
+            manifest.device_names, manifest.archive.protected,
         )  # fmt: skip
     except (SchemaError, FactsError) as why:
         raise ArchiveFileError(f"the manifest is not as it should be: {why}") from why

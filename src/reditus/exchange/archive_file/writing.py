@@ -148,7 +148,7 @@ def _about(head: ArchiveHead) -> dict[str, Any]:
         "host": {"id": str(head.host), "name": head.host_name},
         "archive": {
             "id": str(head.archive), "name": head.name, "source": head.source, "notes": head.notes,
-            "created_ns": head.created_ns,
+            "created_ns": head.created_ns, "protected": head.protected,
         },
     }  # fmt: skip
 

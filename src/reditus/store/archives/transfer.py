@@ -57,6 +57,7 @@ class ArchiveHead:
     """With the time since when they hold, oldest first."""
     schemas: Sequence[Schema]
     device_names: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    protected: bool = False
 
 
 @dataclass(slots=True)
@@ -94,6 +95,7 @@ def contents_of(session: Session, archive: UUID, window: Window | None = None) -
     head = ArchiveHead(
         row.host_id, host_name, archive, row.name, row.source, row.notes, row.created_ns,
         facts_of(session, row.host_id, archive), list(schemas.values()), names_of(session, row.host_id),
+        row.protected,
     )  # fmt: skip
     boots = set(
         session.scalars(
@@ -198,7 +200,7 @@ def put_contents(session: Session, head: ArchiveHead, batches: Iterable[Batch]) 
         session.add(
             ArchiveRow(
                 host_id=head.host, id=head.archive, name=head.name, source=head.source, facts=newest.as_json(),
-                created_ns=head.created_ns or time.time_ns(), notes=head.notes,
+                created_ns=head.created_ns or time.time_ns(), notes=head.notes, protected=head.protected,
             )
         )  # fmt: skip
         session.flush()

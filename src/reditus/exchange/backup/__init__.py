@@ -1,0 +1,1 @@
+"""Backups: archive files in a folder, each run adding what is new. docs/backup.md."""
