@@ -31,7 +31,7 @@ hypothesis_settings.register_profile("reditus", deadline=None)
 hypothesis_settings.load_profile("reditus")
 
 TABLES = (
-    "exhibits, investigations, settings, damage, scrubs, verdicts, hours, rollups, rollup_reach, rollup_keys, "
+    "imports, exhibits, investigations, settings, damage, scrubs, verdicts, hours, rollups, rollup_reach, rollup_keys, "
     "use_bins, use_reach, layouts, markers, device_names, facts, recorders, plans, processes, blocks, columns, "
     "schemas, archives, hosts"
 )

@@ -18,6 +18,8 @@ from reditus.core.schema import Schema
 from reditus.core.types import Json
 
 TIMEOUT_S = 120.0
+LONG_TIMEOUT = httpx.Timeout(TIMEOUT_S, read=3_600.0)
+"""Files are made whole before their first byte comes."""
 BATCH_BYTES = 8 << 20
 BLOCKS_TYPE = "application/vnd.reditus.blocks"
 BUNDLE_TYPE = "application/vnd.reditus.bundle+zip"
@@ -249,7 +251,7 @@ class Client:
         """Write a file as the server makes it, whole or not at all; return its size in bytes."""
         part = target.with_name(f".{target.name}.part")
         try:
-            with self._http.stream("GET", path, params=dict(query)) as response:
+            with self._http.stream("GET", path, params=dict(query), timeout=LONG_TIMEOUT) as response:
                 if response.is_error:
                     response.read()
                     raise Failure(_sentence(response))

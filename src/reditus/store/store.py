@@ -31,6 +31,7 @@ from reditus.store.database.driver_errors import translate_driver_errors
 from reditus.store.database.migrations import migrate
 from reditus.store.database.tables import ColumnRow
 from reditus.store.errors import DatabaseDamaged, DatabaseDiskFull
+from reditus.store.imports.repository import Imports
 from reditus.store.ingest.fast_append import FastAppender
 from reditus.store.ingest.write_queue import WriteQueue
 from reditus.store.investigations.repository import Investigations
@@ -93,6 +94,7 @@ class Store:
         self.layouts = Layouts(self._transact)
         self.verdicts = Verdicts(self._transact)
         self.investigations = Investigations(self._transact)
+        self.imports = Imports(self._transact)
         self.upkeep = Upkeep(self._transact)
 
     def migrate(self) -> None:

@@ -10,7 +10,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from cases import SHORT, at, load_whole, served
-from reditus.exchange.tables.formats import FORMATS
+from reditus.exchange.formats import FORMATS
 from reditus.exchange.tables.text import defused
 
 ARCHIVE = str(SHORT.archive)

@@ -57,7 +57,7 @@ class ArchiveEntry(Entry):
 
     id: UUID
     name: Short
-    source: Short
+    source: Literal["recorded", "imported", "simulated", "bundle"]
     notes: Annotated[str, StringConstraints(max_length=20_000)] = ""
     created_ns: Ns
     protected: bool = False

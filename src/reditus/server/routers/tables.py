@@ -1,7 +1,8 @@
 """Measures over a window as files: CSV, JSON lines, Arrow, Parquet."""
 
 import tempfile
-from collections.abc import AsyncIterator
+import time
+from collections.abc import AsyncIterator, Awaitable
 from pathlib import Path
 from typing import Annotated, Literal
 from uuid import UUID
@@ -9,41 +10,49 @@ from uuid import UUID
 from anyio import open_file
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import StreamingResponse
+from pydantic import Field
 from starlette.background import BackgroundTask
 
 from reditus.analysis.report.files import stem_of
 from reditus.analysis.series import MOST_NAMES
 from reditus.analysis.tables import table_of
-from reditus.analysis.windows import requested_window
-from reditus.exchange.tables.formats import FORMATS
+from reditus.analysis.windows import open_window, requested_window
+from reditus.core.rfc3339 import spell_time
+from reditus.exchange.archive_file.writing import write_archive
+from reditus.exchange.formats import FORMATS
+from reditus.exchange.tables.writers import WRITERS
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, Out
 
 router = APIRouter(tags=["tables"])
 
-FormatName = Literal["csv", "csv-long", "jsonl", "arrow", "parquet"]
+FormatName = Literal["csv", "csv-long", "jsonl", "arrow", "parquet", "openmetrics"]
+ArchiveFormat = Literal["archive", "archive-parquet"]
 READ_BYTES = 1 << 18
 
 
 class FormatOut(Out):
-    """A format that tables are written in."""
+    """A format that goes out, comes in, or both."""
 
     name: str
     title: str
-    extension: str
+    extensions: list[str] = Field(description="The first is what is written.")
     media_type: str
     carries: str
     loses: str
+    writes: Literal["measures", "archive"] | None
+    reads: bool
 
 
 @router.get("/formats")
 def list_formats() -> list[FormatOut]:
-    """The formats that tables of measures are written in, with what each carries and loses."""
+    """The formats that go out and come in, with what each carries and loses."""
     return [
         FormatOut(
-            name=each.name, title=each.title, extension=each.extension, media_type=each.media_type,
-            carries=each.carries, loses=each.loses,
+            name=each.name, title=each.title, extensions=list(each.extensions), media_type=each.media_type,
+            carries=each.carries, loses=each.loses, writes=None if each.writes is None else each.writes.value,
+            reads=each.reads,
         )
         for each in FORMATS.values()
     ]  # fmt: skip
@@ -65,7 +74,7 @@ async def read_table(
     """Every tick of some measures as a file. It is written whole before its first byte is sent: what goes wrong is
     said, and nothing arrives in half.
     """
-    chosen = FORMATS[form]
+    chosen, write = FORMATS[form], WRITERS[form]
     folder = tempfile.TemporaryDirectory(prefix="reditus-table-")
     path = Path(folder.name) / "table"
 
@@ -73,21 +82,63 @@ async def read_table(
         name = context.store.archives.get(archive_id).name
         with context.store.reading(archive_id, check_cancelled, context.budget) as reader, path.open("wb") as file:
             table = table_of(reader, measure, requested_window(reader, start, end), name)
-            for part in chosen.write(table):
+            for part in write(table):
                 file.write(part)
             return table.host
 
+    host = await _kept(folder, run_until_disconnect(request, work, context.lanes.long))
+    return _sent(folder, path, f"{stem_of(host)}{chosen.extension}", chosen.media_type)
+
+
+@router.get("/archives/{archive_id}/file", response_class=Response)
+async def read_archive_file(
+    archive_id: UUID,
+    request: Request,
+    context: ContextDep,
+    form: Annotated[ArchiveFormat, Query(alias="format")] = "archive",
+    start: Annotated[Moment | None, Query(alias="from", description="RFC 3339; else the archive's beginning.")] = None,
+    end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
+) -> Response:
+    """An archive, or a window of it, as a file that checks itself: docs/archive-files.md."""
+    chosen = FORMATS[form]
+    folder = tempfile.TemporaryDirectory(prefix="reditus-archive-")
+    path = Path(folder.name) / "archive"
+
+    def work() -> str:
+        window = None if start is None and end is None else open_window(start, end)
+        with context.store.taking_out(archive_id, window) as contents:
+            made = spell_time(time.time_ns())
+            write_archive(
+                path,
+                contents,
+                made,
+                window=window,
+                parquet=form == "archive-parquet",
+                check=lambda _: check_cancelled(),
+            )
+            return f"{contents.head.host_name} {contents.head.name}"
+
+    name = await _kept(folder, run_until_disconnect(request, work, context.lanes.long))
+    return _sent(folder, path, f"{stem_of(name)}{chosen.extension}", chosen.media_type)
+
+
+async def _kept(folder: tempfile.TemporaryDirectory[str], work: Awaitable[str]) -> str:
+    """What the work returns; where it fails nothing of the folder is left."""
     try:
-        host = await run_until_disconnect(request, work, context.lanes.long)
+        return await work
     except BaseException:
         folder.cleanup()
         raise
+
+
+def _sent(folder: tempfile.TemporaryDirectory[str], path: Path, name: str, media_type: str) -> Response:
     head = {
-        "Content-Disposition": f'attachment; filename="{stem_of(host)}{chosen.extension}"',
+        "Content-Disposition": f'attachment; filename="{name}"',
         "Content-Length": str(path.stat().st_size),
     }
-    return StreamingResponse(_parts(path), media_type=chosen.media_type, headers=head,
-                             background=BackgroundTask(folder.cleanup))  # fmt: skip
+    return StreamingResponse(
+        _parts(path), media_type=media_type, headers=head, background=BackgroundTask(folder.cleanup)
+    )
 
 
 async def _parts(path: Path) -> AsyncIterator[bytes]:

@@ -484,6 +484,27 @@ class ExhibitRow(Base):
     )
 
 
+class ImportRow(Base):
+    """A file on its way into an archive."""
+
+    __tablename__ = "imports"
+
+    id: Mapped[UUID] = mapped_column(Uuid, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    """Of the file, as its sender has it."""
+    size_bytes: Mapped[int] = mapped_column(BigInteger)
+    received_bytes: Mapped[int] = mapped_column(BigInteger)
+    state: Mapped[str] = mapped_column(Text)
+    options: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    """How it is to be read."""
+    problem: Mapped[str | None] = mapped_column(Text)
+    remarks: Mapped[list[str]] = mapped_column(JSONB)
+    archive_id: Mapped[UUID | None] = mapped_column(Uuid)
+    ticks: Mapped[int] = mapped_column(BigInteger)
+    created_ns: Mapped[int] = mapped_column(BigInteger)
+    changed_ns: Mapped[int] = mapped_column(BigInteger)
+
+
 class SettingRow(Base):
     """What this server keeps for itself alone, by name."""
 

@@ -1,0 +1,211 @@
+"""Anybody's table read by its mapping, chunk by chunk, into blocks."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from uuid import UUID
+
+import numpy as np
+import pyarrow as pa
+
+from reditus.core.blocks import Block
+from reditus.core.errors import SchemaError
+from reditus.core.schema import Column, Kind, Schema
+from reditus.core.types import FloatArray, IntArray
+from reditus.exchange.incoming.building import BlockBuilder, Left
+from reditus.exchange.incoming.guessing import column_named
+from reditus.exchange.incoming.mapping import ColumnMapping, MappingError, TableMapping
+from reditus.exchange.incoming.numbers import numbers_of
+from reditus.exchange.incoming.rows import Ragged, Sample, chunks_of
+from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
+
+GROUP = "table"
+MOST_SERIES = 10_000
+"""Of a table with a row a value."""
+
+
+@dataclass(slots=True)
+class TableReading:
+    """A table while it is read: what came of it so far."""
+
+    mapping: TableMapping
+    archive: UUID
+    boot: UUID
+    ragged: Ragged = field(default_factory=Ragged)
+    left: Left = field(default_factory=Left)
+    timeless: int = 0
+    """Rows without a time that can be read."""
+    first_timeless: str | None = None
+    strange: dict[str, int] = field(default_factory=dict)
+    """Cells that are no numbers, by the column's name."""
+    schemas: list[Schema] = field(default_factory=list)
+    ticks: int = 0
+    rows: int = 0
+
+    def remarks(self) -> list[str]:
+        """What was left out, and why, in sentences."""
+        out = []
+        if self.ragged.count:
+            out.append(f"{self.ragged.count:,} rows have more or fewer cells than the others and are left out")
+        if self.timeless:
+            out.append(
+                f"{self.timeless:,} rows have no time that can be read as {self.mapping.time.form} and are left out; "
+                f"the first says {self.first_timeless!r}"
+            )
+        if self.left.backwards:
+            out.append(f"{self.left.backwards:,} rows go back in time and are left out")
+        if self.left.twice:
+            out.append(f"{self.left.twice:,} rows are of a time that was there already and are left out")
+        out += [f"{name}: {count:,} cells are no numbers and count as unknown" for name, count in self.strange.items()]
+        return out
+
+
+def read_table(
+    path: Path, sample: Sample, reading: TableReading, check: Callable[[int], None] = lambda _: None
+) -> Iterator[Block]:
+    """The blocks of a table. `check` is called with the rows so far, and may raise. Raise MappingError."""
+    mapping = reading.mapping
+    width = max(len(row) for row in sample.rows[mapping.first_row :] or sample.rows)
+    wanted = set(mapping.time.places) | {column.place for column in mapping.columns}
+    if mapping.long is not None:
+        wanted |= {mapping.long.value, *mapping.long.names, *([] if mapping.long.unit is None else [mapping.long.unit])}
+    if max(wanted) >= width:
+        raise MappingError(f"the mapping speaks of column {max(wanted) + 1}; the rows have {width}")
+    broken = any("\n" in cell for row in sample.rows for cell in row)
+    times = TimeReader(mapping.time)
+    take = _Long(reading) if mapping.long is not None else _Wide(reading)
+    for chunk in chunks_of(path, mapping, width, wanted, reading.ragged, broken=broken):
+        at_ns, known = _times(chunk, times, reading)
+        yield from take.add(at_ns, chunk.filter(pa.array(known)))
+        reading.rows += chunk.num_rows
+        check(reading.rows)
+    yield from take.end()
+    if not reading.ticks:
+        raise MappingError(
+            "no row of the file can be used: " + ("; ".join(reading.remarks()) or "it has no rows behind its names")
+        )
+
+
+def _times(chunk: pa.RecordBatch, times: TimeReader, reading: TableReading) -> tuple[IntArray, np.ndarray]:
+    parts = [chunk.column(str(place)).to_pylist() for place in reading.mapping.time.places]
+    texts = parts[0] if len(parts) == 1 else [" ".join(pair) for pair in zip(*parts, strict=True)]
+    at_ns = times.read(texts)
+    known = at_ns != UNKNOWN_NS
+    if not known.all():
+        if reading.first_timeless is None:
+            reading.first_timeless = texts[int(np.flatnonzero(~known)[0])][:60]
+        reading.timeless += int((~known).sum())
+    return at_ns[known], known
+
+
+class _Wide:
+    """A row a tick."""
+
+    def __init__(self, reading: TableReading) -> None:
+        self._reading = reading
+        self._builder = BlockBuilder(
+            reading.archive, reading.boot, GROUP, [column_of(item) for item in reading.mapping.columns], reading.left
+        )
+        reading.schemas = self._builder.schemas
+
+    def add(self, at_ns: IntArray, chunk: pa.RecordBatch) -> Iterator[Block]:
+        reading = self._reading
+        values = np.empty((len(at_ns), len(reading.mapping.columns)))
+        for place, item in enumerate(reading.mapping.columns):
+            values[:, place], strange = numbers_of(chunk.column(str(item.place)), reading.mapping.decimal)
+            if strange:
+                reading.strange[item.counter] = reading.strange.get(item.counter, 0) + strange
+        yield from self._builder.add(at_ns, values)
+        reading.ticks = self._builder.ticks
+
+    def end(self) -> Iterator[Block]:
+        yield from self._builder.end()
+        self._reading.ticks = self._builder.ticks
+
+
+class _Long:
+    """A row a value: those of one time become a tick. What has a name for the first time begins other columns."""
+
+    def __init__(self, reading: TableReading) -> None:
+        assert reading.mapping.long is not None
+        self._reading, self._long = reading, reading.mapping.long
+        self._columns: dict[tuple[str, ...], int] = {}
+        self._described: list[Column] = []
+        self._builder: BlockBuilder | None = None
+        self._held: tuple[IntArray, IntArray, FloatArray] | None = None
+        """Rows of the last time, which the next chunk may have more of."""
+
+    def add(self, at_ns: IntArray, chunk: pa.RecordBatch) -> Iterator[Block]:
+        values, strange = numbers_of(chunk.column(str(self._long.value)), self._reading.mapping.decimal)
+        if strange:
+            self._reading.strange["value"] = self._reading.strange.get("value", 0) + strange
+        places = self._places(chunk)
+        if self._held is not None:
+            at_ns, places, values = (
+                np.concatenate(pair) for pair in zip(self._held, (at_ns, places, values), strict=True)
+            )
+        order = np.argsort(at_ns, kind="stable")
+        at_ns, places, values = at_ns[order], places[order], values[order]
+        last = at_ns == at_ns[-1] if len(at_ns) else np.zeros(0, dtype=bool)
+        self._held = at_ns[last], places[last], values[last]
+        yield from self._ticks(at_ns[~last], places[~last], values[~last])
+
+    def end(self) -> Iterator[Block]:
+        if self._held is not None:
+            yield from self._ticks(*self._held)
+        if self._builder is not None:
+            yield from self._builder.end()
+            self._reading.ticks += self._builder.ticks
+
+    def _places(self, chunk: pa.RecordBatch) -> IntArray:
+        names = [chunk.column(str(place)).to_pylist() for place in self._long.names]
+        units = chunk.column(str(self._long.unit)).to_pylist() if self._long.unit is not None else None
+        out = np.empty(chunk.num_rows, dtype=np.int64)
+        for row, key in enumerate(zip(*names, strict=True)):
+            place = self._columns.get(key)
+            if place is None:
+                place = self._columns[key] = len(self._described)
+                if place >= MOST_SERIES:
+                    raise MappingError(
+                        f"the file has over {MOST_SERIES:,} different names; is that its column of names?"
+                    )
+                self._described.append(self._described_as(key, units[row] if units else ""))
+            out[row] = place
+        return out
+
+    def _described_as(self, key: tuple[str, ...], unit: str) -> Column:
+        name, *devices = (text.strip() for text in key)
+        attributes = {f"device{'' if at == 0 else at + 1}": text for at, text in enumerate(devices) if text}
+        mapped = column_named(name or "value", unit)
+        return column_of(mapped.model_copy(update={"attributes": {**mapped.attributes, **attributes}}))
+
+    def _ticks(self, at_ns: IntArray, places: IntArray, values: FloatArray) -> Iterator[Block]:
+        if not len(at_ns):
+            return
+        if self._builder is None or len(self._builder.columns) < len(self._described):
+            if self._builder is not None:
+                yield from self._builder.end()
+                self._reading.ticks += self._builder.ticks
+            before = self._builder
+            self._builder = BlockBuilder(
+                self._reading.archive, self._reading.boot, GROUP, list(self._described), self._reading.left
+            )
+            if before is not None:
+                self._builder.go_on_from(before)
+            self._reading.schemas += self._builder.schemas
+        ticks_ns, rows = np.unique(at_ns, return_inverse=True)
+        table = np.full((len(ticks_ns), len(self._builder.columns)), np.nan)
+        table[rows, places] = values
+        yield from self._builder.add(ticks_ns, table)
+
+
+def column_of(item: ColumnMapping) -> Column:
+    """The column that a mapping describes. Raise MappingError."""
+    try:
+        column = Column.of(
+            item.counter, item.attributes, unit=item.unit or "1", kind=Kind(item.kind), scale=item.scale, double=True
+        )
+        Column.from_json(column.as_json())
+    except SchemaError as why:
+        raise MappingError(f"column {item.place + 1} cannot be called so: {why}") from why
+    return column

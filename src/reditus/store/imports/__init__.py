@@ -1,0 +1,1 @@
+"""Files on their way into archives, and where they are."""
