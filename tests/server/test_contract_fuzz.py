@@ -26,7 +26,7 @@ EXAMPLES = 12
 
 BEYOND_SCHEMAS = {
     "bad-time", "bad-window", "bad-json", "bad-block", "block-version", "bad-schema", "bad-facts", "bad-plan",
-    "request-too-large", "bad-address", "bad-verdict", "bad-log", "bad-zone", "bad-bundle",
+    "request-too-large", "bad-address", "bad-verdict", "bad-log", "bad-zone", "bad-bundle", "bad-file",
 }  # fmt: skip
 """What a schema cannot say: that a window ends after it begins, that bytes are a block, that a text holds no NUL.
 Nothing else may be
@@ -62,6 +62,7 @@ schemathesis.openapi.media_type(
     BATCHES | st.builds(mutated, BATCHES, st.integers(0, 10_000), st.integers(1, 255)) | st.binary(max_size=300),
 )
 schemathesis.openapi.media_type("application/vnd.reditus.bundle+zip", st.binary(max_size=300))
+schemathesis.openapi.media_type("application/octet-stream", st.binary(max_size=300))
 CONTRACT = schemathesis.openapi.from_path(Path(__file__).resolve().parents[2] / "web" / "openapi.json")
 # The stream of an archive never ends.
 OPERATIONS = {

@@ -247,6 +247,32 @@ class Client:
         """A file as the server makes it."""
         return self._answer(method, path, **more).content
 
+    def begin_import(self, wanted: str, name: str, size_bytes: int) -> None:
+        """Announce a file."""
+        self._request("PUT", f"/api/imports/{wanted}", json={"name": name, "size_bytes": size_bytes})
+
+    def send_part(self, wanted: str, offset: int, part: bytes) -> None:
+        """Send a part of a file."""
+        path = f"/api/imports/{wanted}/content"
+        head = {"Content-Type": "application/octet-stream"}
+        self._request("PUT", path, params={"offset": str(offset)}, content=part, headers=head)
+
+    def look_at_import(self, wanted: str, mapping: Any) -> dict[str, Any]:
+        """What a file is taken for."""
+        return dict(self._request("POST", f"/api/imports/{wanted}/look", json={"mapping": mapping}))
+
+    def start_import(self, wanted: str, options: Mapping[str, Any]) -> None:
+        """Let a file be read."""
+        self._request("POST", f"/api/imports/{wanted}/start", json=dict(options))
+
+    def import_state(self, wanted: str) -> dict[str, Any]:
+        """Where a file is."""
+        return dict(self._request("GET", f"/api/imports/{wanted}"))
+
+    def remove_import(self, wanted: str) -> None:
+        """Forget a file that was received or has ended."""
+        self._request("DELETE", f"/api/imports/{wanted}")
+
     def download(self, path: str, query: Mapping[str, Any], target: Path) -> int:
         """Write a file as the server makes it, whole or not at all; return its size in bytes."""
         part = target.with_name(f".{target.name}.part")

@@ -23,6 +23,7 @@ from reditus.cli.child_processes import Child
 from reditus.cli.client import Client
 from reditus.cli.comparison import compare_windows
 from reditus.cli.console import Failure, err, out, say, step
+from reditus.cli.imports import import_file
 from reditus.cli.investigations import investigating
 from reditus.cli.markers import markers, name
 from reditus.cli.plans import check_plan_exists, direct, planning, recorders
@@ -229,6 +230,7 @@ app.command()(name)
 app.command()(verdict)
 app.command("compare")(compare_windows)
 app.command("export")(export_table)
+app.command("import")(import_file)
 app.command()(backup)
 app.command()(restore)
 app.command("weeks")(weeks_of_host)
@@ -241,25 +243,6 @@ app.command()(direct)
 def print_field_script() -> None:
     """Print a shell script that captures raw kernel text where nothing may be installed."""
     print(field_script(), end="")
-
-
-@app.command("import")
-def import_file(
-    file: Annotated[Path, typer.Argument(help="A field capture: plain, gzip or zstd.")],
-    name: Annotated[str | None, typer.Option("--name", help="Name of the archive; else the file's.")] = None,
-) -> None:
-    """Turn a field capture into an archive. The same file again is the same archive."""
-    capture = capture_of(file, name)
-    with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
-        recording = capture.recording
-        fresh = client.load(recording)
-        found = client.find_archive(str(recording.archive))
-        what = "imported" if fresh else "was here already"
-        out.print(
-            f"{found['name']} of {recording.host_name} {what}: {counted(found['ticks'], 'tick')}, "
-            f"{counted(found['columns'], 'counter')}."
-        )
-        out.print(f"`./reditus diagnose {found['id'][:8]}`")
 
 
 @app.command()

@@ -19,14 +19,18 @@ from reditus.core import filters
 from reditus.server import errors
 from reditus.server.background import Background
 from reditus.server.context import Context
+from reditus.server.importing import Importer
 from reditus.server.lanes import Budget
 from reditus.server.live_broadcast import TickBroadcaster
+from reditus.server.progress import Progress
 from reditus.server.request_limits import Guard
 from reditus.server.routers import ROUTERS
 from reditus.server.schemas import PROBLEM_RESPONSES
 from reditus.server.settings import Settings
 from reditus.store.store import Store
 
+IMPORTS = "imports"
+"""Where files lie that come in, in the data folder."""
 STOP_S = 5.0
 """For background work to end; what it has begun is undone by the database otherwise."""
 
@@ -69,17 +73,21 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     """The application: middleware, routers, problems and background work over a store."""
     broadcaster = TickBroadcaster()
     web = settings.web if settings.web.is_dir() else None
-    context = Context(store, broadcaster, Budget(settings.memory_mib), web=web)
+    progress = Progress()
+    importer = Importer(store, settings.data / IMPORTS, progress)
+    context = Context(store, broadcaster, Budget(settings.memory_mib), importer, progress=progress, web=web)
     background = Background(store, settings, context.journal, context.judged, context.budget, context.lanes)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         broadcaster.attach()
         background.start()
+        importer.start()
         # While the first page is on its way; the first diagnosis would wait for it.
         Thread(target=filters.load, name="load", daemon=True).start()
         yield
         await to_thread.run_sync(background.stop, STOP_S)
+        await to_thread.run_sync(importer.stop, STOP_S)
 
     app = FastAPI(
         title="Reditus",

@@ -8,6 +8,7 @@ from fastapi import Depends, Request
 
 from reditus.analysis.diagnosis import SpanCache
 from reditus.analysis.maintenance import Journal
+from reditus.server.importing import Importer
 from reditus.server.lanes import Budget, Lanes
 from reditus.server.live_broadcast import TickBroadcaster
 from reditus.server.progress import Progress
@@ -21,6 +22,7 @@ class Context:
     store: Store
     broadcaster: TickBroadcaster
     budget: Budget
+    importer: Importer
     judged: SpanCache = field(default_factory=SpanCache)
     lanes: Lanes = field(default_factory=Lanes)
     journal: Journal = field(default_factory=Journal)

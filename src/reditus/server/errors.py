@@ -29,8 +29,10 @@ from reditus.core.log_text import UnknownLog
 from reditus.core.outside import OutsideError
 from reditus.core.plan import PlanError
 from reditus.core.rfc3339 import TimeError
+from reditus.exchange.archive_file.manifest import ArchiveFileError
 from reditus.exchange.bundle.fields import Fields
 from reditus.exchange.bundle.manifest import BundleError
+from reditus.exchange.incoming.mapping import MappingError
 from reditus.exchange.log_reading import ZoneError
 from reditus.server.lanes import Busy, RequestTooLarge
 from reditus.server.schemas import BadVerdict
@@ -51,6 +53,7 @@ from reditus.store import (
     UnknownRecorder,
     UnknownSchema,
 )
+from reditus.store.imports.records import ImportInTheWay, TooManyImports, UnknownImport
 from reditus.store.investigations.records import (
     ChangedMeanwhile,
     ReadOnlyInvestigation,
@@ -99,8 +102,13 @@ PROBLEMS: dict[type[Exception], tuple[int, str, str]] = {
     ReadOnlyInvestigation: (409, "investigation-read-only", "The investigation stays as it came"),
     NothingPinned: (404, "nothing-pinned", "Not there to be pinned"),
     DamagedExhibit: (503, "exhibit-damaged", "The exhibit is damaged"),
+    MappingError: (422, "bad-file", "Not a file that can be read so"),
+    ArchiveFileError: (422, "bad-file", "Not a file that can be read"),
     BundleError: (422, "bad-bundle", "Not a bundle that can be opened or made"),
     NoTypesetter: (503, "no-typesetter", "PDF cannot be made here"),
+    UnknownImport: (404, "unknown-import", "No such import"),
+    ImportInTheWay: (409, "import-in-the-way", "Not in this state"),
+    TooManyImports: (409, "too-many-imports", "No more are kept"),
     UnknownPlan: (404, "unknown-plan", "No such plan"),
     UnknownRecorder: (404, "unknown-recorder", "No such recorder"),
     PlanInUse: (409, "plan-in-use", "The plan is followed"),

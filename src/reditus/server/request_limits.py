@@ -25,7 +25,10 @@ MAX_BLOCKS_BYTES = 64 << 20
 MAX_LOG_BYTES = 32 << 20
 """Of a log; each line of it takes some times its length while it is read."""
 MAX_BUNDLE_BYTES = 256 << 20
+MAX_PART_BYTES = 64 << 20
+"""Of a file that comes in, in one request."""
 BUNDLES = "/api/bundles"
+IMPORTS = "/api/imports/"
 MOST_QUERY_BYTES = 64 << 10
 PART_S = 15.0
 """For the next part of a body."""
@@ -61,8 +64,7 @@ class Guard:
             await refusal(scope, receive, send)
             return
         try:
-            # A bundle goes to a file as it comes.
-            held = _announced(scope) if _raw_limit(scope) and scope["path"] != BUNDLES else 0
+            held = _announced(scope) if _raw_limit(scope) and not _to_a_file(scope["path"]) else 0
             async with self._intake.taken(held):
                 await self._app(scope, await _checked_body(scope, receive), send)
         except (TooLarge, TooSlow, OutsideError, ClientDisconnect) as why:
@@ -176,7 +178,14 @@ def _raw_limit(scope: Scope) -> int:
         return MAX_BLOCKS_BYTES
     if path == BUNDLES:
         return MAX_BUNDLE_BYTES
+    if _to_a_file(path):
+        return MAX_PART_BYTES
     return MAX_LOG_BYTES if path.endswith(("/logs", "/logs/preview")) else 0
+
+
+def _to_a_file(path: str) -> bool:
+    """Whether a body goes to a file as it comes, so that it takes no memory."""
+    return path == BUNDLES or (path.startswith(IMPORTS) and path.endswith("/content"))
 
 
 def _announced(scope: Scope) -> int:

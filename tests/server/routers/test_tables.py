@@ -2,6 +2,7 @@
 
 import csv
 import json
+import re
 from datetime import UTC, datetime, timedelta
 from io import BytesIO, StringIO
 
@@ -74,6 +75,26 @@ def of_lines(answer):
     return out
 
 
+SAMPLE = re.compile(r'reditus_(\w+)\{host="stitch-01"(?:,device="(.*)")?\} (\S+) (\d+\.\d{3})')
+FAMILIES = {
+    "cpu_busy_cores": "cpu.busy", "memory_available_bytes": "memory.available",
+    "disk_read_rate_bytes_per_second": "disk.read.rate",
+}  # fmt: skip
+
+
+def of_samples(answer):
+    *lines, end = answer.text.splitlines()
+    assert end == "# EOF"
+    assert lines[0] == "# TYPE reditus_cpu_busy_cores gauge"
+    out = {}
+    for line in lines:
+        if not line.startswith("#"):
+            family, device, value, at_s = SAMPLE.fullmatch(line).groups()
+            name = FAMILIES[family] if device is None else f"{FAMILIES[family]}@{device}"
+            out.setdefault(name, {})[EPOCH + timedelta(milliseconds=int(at_s.replace(".", "")))] = float(value)
+    return out
+
+
 def of_arrow(arrow):
     times = arrow.column("time").to_pylist()
     return {name: dict(zip(times, arrow.column(name).to_pylist(), strict=True)) for name in arrow.column_names[1:]}
@@ -85,6 +106,7 @@ READERS = {
     "jsonl": of_lines,
     "arrow": lambda answer: of_arrow(pa.ipc.open_stream(answer.content).read_all()),
     "parquet": lambda answer: of_arrow(pq.read_table(BytesIO(answer.content))),
+    "openmetrics": of_samples,
 }
 
 
@@ -128,7 +150,8 @@ def test_what_is_wrong_is_said_before_anything_is_sent(client):
 
 def test_formats_say_what_they_carry_and_lose(client):
     listed = client.get("/api/formats").json()
-    assert [item["name"] for item in listed] == list(READERS)
+    assert [item["name"] for item in listed if item["writes"] == "measures"] == list(READERS)
+    assert {item["name"] for item in listed if item["writes"] == "archive"} == {"archive", "archive-parquet"}
     assert all(item["carries"] and item["loses"] for item in listed)
 
 

@@ -237,6 +237,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/{archive_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Archive File
+         * @description An archive, or a window of it, as a file that checks itself: docs/archive-files.md.
+         */
+        get: operations["read_archive_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives/{archive_id}/filesystems": {
         parameters: {
             query?: never;
@@ -845,7 +865,7 @@ export interface paths {
         };
         /**
          * List Formats
-         * @description The formats that tables of measures are written in, with what each carries and loses.
+         * @description The formats that go out and come in, with what each carries and loses.
          */
         get: operations["list_formats"];
         put?: never;
@@ -870,6 +890,136 @@ export interface paths {
         get: operations["read_health"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Imports
+         * @description Files on their way, and those that have arrived or failed; the newest first.
+         */
+        get: operations["list_imports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Import
+         * @description Where a file is.
+         */
+        get: operations["read_import"];
+        /**
+         * Begin Import
+         * @description Announce a file, under an id of one's own. The same again is harmless, and says how much of it is here.
+         */
+        put: operations["begin_import"];
+        post?: never;
+        /**
+         * Remove Import
+         * @description Forget a file that was received or has ended. An archive that it became stays.
+         */
+        delete: operations["remove_import"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Import
+         * @description End it, wherever it is. Nothing of it is left in an archive.
+         */
+        post: operations["cancel_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Receive Part
+         * @description A part of the file, behind what is here already: after a broken connection one goes on where `received_bytes`
+         *     says.
+         */
+        put: operations["receive_part"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Import
+         * @description What the file is taken for: a table's first rows and numbers, by a mapping or by a guess. Nothing is kept.
+         */
+        post: operations["look_at_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Import
+         * @description Read the file. A mapping is kept for the next file whose columns are called the same; without one it is read as
+         *     the last such file, or as it is guessed.
+         */
+        post: operations["start_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1871,6 +2021,47 @@ export interface components {
             next: components["schemas"]["CheckIn"] | null;
             /** Size Bytes */
             size_bytes: number;
+        };
+        /**
+         * ColumnMapping
+         * @description What a column means.
+         */
+        ColumnMapping: {
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            /**
+             * Counter
+             * @description One of the catalogue, so that rules judge it, or a name of its own.
+             */
+            counter: string;
+            /**
+             * Kind
+             * @default level
+             * @enum {string}
+             */
+            kind: "level" | "cumulative";
+            /** Place */
+            place: number;
+            /**
+             * Scale
+             * @description The value in the unit is the number in the file times the first over the second.
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /**
+             * Unit
+             * @description After UCUM. That of the catalogue for a counter of the catalogue.
+             * @default 1
+             */
+            unit: string;
         };
         /**
          * ComparisonOut
@@ -2895,21 +3086,28 @@ export interface components {
         };
         /**
          * FormatOut
-         * @description A format that tables are written in.
+         * @description A format that goes out, comes in, or both.
          */
         FormatOut: {
             /** Carries */
             carries: string;
-            /** Extension */
-            extension: string;
+            /**
+             * Extensions
+             * @description The first is what is written.
+             */
+            extensions: string[];
             /** Loses */
             loses: string;
             /** Media Type */
             media_type: string;
             /** Name */
             name: string;
+            /** Reads */
+            reads: boolean;
             /** Title */
             title: string;
+            /** Writes */
+            writes: ("measures" | "archive") | null;
         };
         /**
          * GapIn
@@ -3140,6 +3338,99 @@ export interface components {
             supporting: string[];
             /** Text */
             text: string;
+        };
+        /**
+         * ImportIn
+         * @description A file that is to come.
+         */
+        ImportIn: {
+            /** Name */
+            name: string;
+            /**
+             * Size Bytes
+             * @description Of the whole file.
+             */
+            size_bytes: number;
+        };
+        /**
+         * ImportOptions
+         * @description How a file is to be read.
+         */
+        ImportOptions: {
+            /**
+             * Host
+             * @description Whose it is, where the file does not say; else its name.
+             */
+            host?: string | null;
+            /** @description For text tables; else it is guessed. */
+            mapping?: components["schemas"]["TableMapping"] | null;
+            /**
+             * Name
+             * @description What the archive is called, where the file does not say.
+             */
+            name?: string | null;
+        };
+        /**
+         * ImportOut
+         * @description A file on its way into an archive.
+         */
+        ImportOut: {
+            /** Archive */
+            archive: string | null;
+            /**
+             * Changed
+             * Format: date-time
+             */
+            changed: string;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /**
+             * Done
+             * @description Rows or ticks so far, of what is being read or stored.
+             */
+            done: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Problem
+             * @description Why it failed. It may be started again, with other options.
+             */
+            problem: string | null;
+            /**
+             * Received Bytes
+             * @description The next part of the file begins there.
+             */
+            received_bytes: number;
+            /**
+             * Remarks
+             * @description What was guessed, and what was left out.
+             */
+            remarks: string[];
+            /** Size Bytes */
+            size_bytes: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "receiving" | "received" | "queued" | "reading" | "storing" | "done" | "failed" | "cancelled";
+            /**
+             * Ticks
+             * @description That were stored.
+             */
+            ticks: number;
+            /**
+             * Total
+             * @description Of how many; 0 where that is not known.
+             */
+            total: number;
         };
         /**
          * InvestigationOut
@@ -3436,6 +3727,93 @@ export interface components {
              * @description Of the first line, where years are left out.
              */
             year: number | null;
+        };
+        /**
+         * LongMapping
+         * @description A table with a row a value.
+         */
+        LongMapping: {
+            /**
+             * Names
+             * @description The columns that say what it is a value of: the first is its name, others tell devices apart.
+             */
+            names: number[];
+            /** Unit */
+            unit?: number | null;
+            /** Value */
+            value: number;
+        };
+        /**
+         * LookColumnOut
+         * @description A column of a file, as it would be read.
+         */
+        LookColumnOut: {
+            /**
+             * Cells
+             * @description Of the first rows, as they stand in the file.
+             */
+            cells: string[];
+            /** Name */
+            name: string;
+            /** Place */
+            place: number;
+            /**
+             * Values
+             * @description The numbers of all rows of the sample, in the mapping's unit.
+             */
+            values: (number | null)[];
+        };
+        /**
+         * LookIn
+         * @description A look at a table, by a mapping of one's own.
+         */
+        LookIn: {
+            /** @description Else it is guessed, or that of the last such file. */
+            mapping?: components["schemas"]["TableMapping"] | null;
+        };
+        /**
+         * LookOut
+         * @description What a file is taken for.
+         */
+        LookOut: {
+            /** Columns */
+            columns: components["schemas"]["LookColumnOut"][];
+            /**
+             * Doubts
+             * @description What was guessed and may be wrong.
+             */
+            doubts: string[];
+            /** Format */
+            format: string;
+            /**
+             * Heads
+             * @description The rows above the data.
+             */
+            heads: string[][];
+            /**
+             * Kept
+             * @description Whether the mapping is that of the last file with these names.
+             */
+            kept: boolean;
+            /** @description null for what says itself what its numbers mean. */
+            mapping: components["schemas"]["TableMapping"] | null;
+            /**
+             * Problem
+             * @description Why it cannot be read so.
+             */
+            problem: string | null;
+            /**
+             * Rows
+             * @description How many rows the sample has.
+             */
+            rows: number;
+            /**
+             * Times
+             * @description Of the rows of the sample; null where one cannot be read.
+             */
+            times: (string | null)[];
+            /** Title */
+            title: string;
         };
         /**
          * MarkerIn
@@ -4780,6 +5158,47 @@ export interface components {
             size_bytes?: number | null;
         };
         /**
+         * TableMapping
+         * @description Everything that reading a table takes.
+         */
+        TableMapping: {
+            /** Columns */
+            columns?: components["schemas"]["ColumnMapping"][];
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /**
+             * Delimiter
+             * @default ,
+             */
+            delimiter: string;
+            /**
+             * Encoding
+             * @default utf-8
+             * @enum {string}
+             */
+            encoding: "utf-8" | "latin-1" | "utf-16";
+            /**
+             * First Row
+             * @description Which row is the first of data.
+             * @default 1
+             */
+            first_row: number;
+            long?: components["schemas"]["LongMapping"] | null;
+            /**
+             * Names Row
+             * @description Which row names the columns.
+             * @default 0
+             */
+            names_row: number | null;
+            time: components["schemas"]["TimeMapping"];
+            /** Units Row */
+            units_row?: number | null;
+        };
+        /**
          * TaskOut
          * @description How a part of the background work does.
          */
@@ -4860,6 +5279,28 @@ export interface components {
             view: string;
             /**
              * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * TimeMapping
+         * @description Which columns say when, and how.
+         */
+        TimeMapping: {
+            /**
+             * Form
+             * @description `iso`, `epoch-s`, `epoch-ms`, `epoch-us`, `epoch-ns`, or a pattern of strptime: `%d.%m.%Y %H:%M`.
+             */
+            form: string;
+            /**
+             * Places
+             * @description One column, or a date and a time of day.
+             */
+            places: number[];
+            /**
+             * Zone
+             * @description Of times that have none themselves: a name such as Europe/Berlin.
              * @default UTC
              */
             zone: string;
@@ -5822,6 +6263,41 @@ export interface operations {
             };
         };
     };
+    read_archive_file: {
+        parameters: {
+            query?: {
+                format?: "archive" | "archive-parquet";
+                /** @description RFC 3339; else the archive's beginning. */
+                from?: string | null;
+                /** @description RFC 3339; else the archive's end. */
+                to?: string | null;
+            };
+            header?: never;
+            path: {
+                archive_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     read_filesystems: {
         parameters: {
             query?: {
@@ -6495,7 +6971,7 @@ export interface operations {
                 /** @description NAME, NAME@DEVICE, or NAME@* for every device. */
                 measure: string[];
                 /** @description GET /formats says what each carries. */
-                format?: "csv" | "csv-long" | "jsonl" | "arrow" | "parquet";
+                format?: "csv" | "csv-long" | "jsonl" | "arrow" | "parquet" | "openmetrics";
                 /** @description RFC 3339; else the archive's beginning. */
                 from?: string | null;
                 /** @description RFC 3339; else the archive's end. */
@@ -7049,6 +7525,269 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_imports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"][];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    read_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    begin_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    cancel_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    receive_part: {
+        parameters: {
+            query: {
+                /** @description Where in the file the part begins. */
+                offset: number;
+            };
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    look_at_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description A problem, after RFC 9457. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    start_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportOptions"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
                 };
             };
             /** @description A problem, after RFC 9457. */

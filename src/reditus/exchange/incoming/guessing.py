@@ -19,7 +19,7 @@ from reditus.exchange.incoming.mapping import (
     TimeMapping,
 )
 from reditus.exchange.incoming.numbers import number_in
-from reditus.exchange.incoming.rows import Sample
+from reditus.exchange.incoming.rows import Sample, usual_width
 from reditus.exchange.incoming.times import guessed_form
 
 MOST_HEAD_ROWS = 30
@@ -57,7 +57,7 @@ def guess(sample: Sample) -> Guess:
     decimal = _decimal(sample)
     first_row = _first_row(sample, decimal)
     data = [row for row in sample.rows[first_row:] if row]
-    width = _usual([len(row) for row in data])
+    width = usual_width(data)
     data = [row for row in data if len(row) == width]
     names_row, units_row = _heads(sample, first_row, width)
     names = _names(sample, names_row, width)
@@ -80,10 +80,6 @@ def guess(sample: Sample) -> Guess:
     return Guess(mapping, doubts)
 
 
-def _usual(counts: Sequence[int]) -> int:
-    return max(set(counts), key=lambda count: (counts.count(count), count)) if counts else 0
-
-
 def _decimal(sample: Sample) -> str:
     """A comma, where cells look like 12,5 and no comma parts the cells."""
     cells = [cell.strip() for row in sample.rows for cell in row]
@@ -95,7 +91,7 @@ def _decimal(sample: Sample) -> str:
 def _first_row(sample: Sample, decimal: str) -> int:
     """The first row that looks like those behind it: a time, and numbers."""
     later = [row for row in sample.rows[len(sample.rows) // 2 :] if row]
-    width = _usual([len(row) for row in later])
+    width = usual_width(later)
     places = [
         place for place in range(width)
         if sum(_is_data(row[place], decimal) for row in later if len(row) == width) * 2 > len(later)
@@ -129,6 +125,11 @@ def _heads(sample: Sample, first_row: int, width: int) -> tuple[int | None, int 
 def _are_units(row: Sequence[str]) -> bool:
     cells = [cell.strip().lower() for cell in row[1:] if cell.strip()]
     return not cells or sum(cell in _UNITS or len(cell) <= 8 for cell in cells) == len(cells)
+
+
+def names_of(sample: Sample, mapping: TableMapping) -> list[str]:
+    """What the columns of a file are called."""
+    return _names(sample, mapping.names_row, usual_width(sample.rows[mapping.first_row :] or sample.rows))
 
 
 def _names(sample: Sample, names_row: int | None, width: int) -> list[str]:

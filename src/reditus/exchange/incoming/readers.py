@@ -14,6 +14,7 @@ from uuid import UUID, uuid5
 from pydantic import BaseModel, ConfigDict, Field
 
 from reditus.core.blocks import Block
+from reditus.core.durations import counted
 from reditus.core.facts import HostFacts
 from reditus.core.outside import OutsideError, strict_json
 from reditus.core.schema import Schema
@@ -201,8 +202,8 @@ def _typed(
 def _left(builder: BlockBuilder) -> list[str]:
     left = builder.left
     return [
-        f"{count:,} rows {why} and are left out"
-        for count, why in ((left.backwards, "go back in time"), (left.twice, "are of a time that was there already"))
+        f"{counted(count, 'row')} {why} left out"
+        for count, why in ((left.backwards, "that go back in time"), (left.twice, "of a time that was there already"))
         if count
     ]
 

@@ -1,7 +1,7 @@
 """The rows of a delimited text, some megabytes at a time: memory does not grow with the file."""
 
 import csv
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from io import StringIO
 from itertools import islice
@@ -63,6 +63,12 @@ def sample_of(path: Path, delimiter: str | None = None, encoding: str | None = N
     if max(map(len, rows)) > MOST_COLUMNS:
         raise MappingError(f"a row has {max(map(len, rows)):,} cells; at most {MOST_COLUMNS:,} are taken")
     return Sample(rows, delimiter, encoding)
+
+
+def usual_width(rows: Sequence[Sequence[str]]) -> int:
+    """How many cells most rows have; 0 where there are none."""
+    counts = [len(row) for row in rows if row]
+    return max(set(counts), key=lambda count: (counts.count(count), count)) if counts else 0
 
 
 def _encoding(data: bytes) -> str:

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from reditus.core.counters import COUNTERS
+from reditus.core.durations import counted
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 from reditus.exchange.incoming.mapping import ColumnMapping, MappingError
 from reditus.exchange.incoming.times import LATEST_NS
@@ -83,7 +84,7 @@ def samples_table(path: Path) -> TypedTable:
         own.values.append(_value(found["value"], number))
     if not series:
         raise MappingError("no sample of the file has a time, so that nothing says when it is of")
-    remarks = [f"{timeless:,} samples have no time and are left out"] if timeless else []
+    remarks = [f"{counted(timeless, 'sample')} without a time left out"] if timeless else []
     every = list(series.values())
     return TypedTable([item.column for item in every], _ticks(every), remarks)
 

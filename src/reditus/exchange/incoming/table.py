@@ -9,6 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 from reditus.core.blocks import Block
+from reditus.core.durations import counted
 from reditus.core.errors import SchemaError
 from reditus.core.schema import Column, Kind, Schema
 from reditus.core.types import FloatArray, IntArray
@@ -16,7 +17,7 @@ from reditus.exchange.incoming.building import BlockBuilder, Left
 from reditus.exchange.incoming.guessing import column_named
 from reditus.exchange.incoming.mapping import ColumnMapping, MappingError, TableMapping
 from reditus.exchange.incoming.numbers import numbers_of
-from reditus.exchange.incoming.rows import Ragged, Sample, chunks_of
+from reditus.exchange.incoming.rows import Ragged, Sample, chunks_of, usual_width
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
 
 GROUP = "table"
@@ -46,17 +47,17 @@ class TableReading:
         """What was left out, and why, in sentences."""
         out = []
         if self.ragged.count:
-            out.append(f"{self.ragged.count:,} rows have more or fewer cells than the others and are left out")
+            out.append(f"{counted(self.ragged.count, 'row')} with more or fewer cells than the others left out")
         if self.timeless:
             out.append(
-                f"{self.timeless:,} rows have no time that can be read as {self.mapping.time.form} and are left out; "
+                f"{counted(self.timeless, 'row')} without a time of the form {self.mapping.time.form} left out; "
                 f"the first says {self.first_timeless!r}"
             )
         if self.left.backwards:
-            out.append(f"{self.left.backwards:,} rows go back in time and are left out")
+            out.append(f"{counted(self.left.backwards, 'row')} that go back in time left out")
         if self.left.twice:
-            out.append(f"{self.left.twice:,} rows are of a time that was there already and are left out")
-        out += [f"{name}: {count:,} cells are no numbers and count as unknown" for name, count in self.strange.items()]
+            out.append(f"{counted(self.left.twice, 'row')} of a time that was there already left out")
+        out += [f"{name}: {counted(count, 'cell')} without a number: unknown" for name, count in self.strange.items()]
         return out
 
 
@@ -65,7 +66,7 @@ def read_table(
 ) -> Iterator[Block]:
     """The blocks of a table. `check` is called with the rows so far, and may raise. Raise MappingError."""
     mapping = reading.mapping
-    width = max(len(row) for row in sample.rows[mapping.first_row :] or sample.rows)
+    width = usual_width(sample.rows[mapping.first_row :] or sample.rows)
     wanted = set(mapping.time.places) | {column.place for column in mapping.columns}
     if mapping.long is not None:
         wanted |= {mapping.long.value, *mapping.long.names, *([] if mapping.long.unit is None else [mapping.long.unit])}

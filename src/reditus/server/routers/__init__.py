@@ -9,6 +9,7 @@ from reditus.server.routers import (
     exhibits,
     filesystems,
     health,
+    imports,
     intake,
     investigations,
     layouts,
@@ -57,6 +58,7 @@ ROUTERS = [
     reports.jobs,
     bundles.router,
     tables.router,
+    imports.router,
     live.router,
     docs.router,
 ]

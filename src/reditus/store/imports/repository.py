@@ -6,9 +6,10 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import delete, func, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from reditus.store.database.tables import ImportRow
+from reditus.store.database.tables import ImportRow, SettingRow
 from reditus.store.imports.records import (
     AT_WORK,
     ENDED,
@@ -20,6 +21,9 @@ from reditus.store.imports.records import (
     UnknownImport,
 )
 from reditus.store.repositories import Repository
+
+MAPPING = "mapping"
+"""What settings are called that hold how a table is read."""
 
 
 class Imports(Repository):
@@ -141,6 +145,27 @@ class Imports(Repository):
             return _changed(session, row)
 
         return self._transact(work)
+
+    def mapping_of(self, signature: str) -> dict[str, Any] | None:
+        """How the last table with these names was read; None where there was none."""
+
+        def work(session: Session) -> dict[str, Any] | None:
+            row = session.get(SettingRow, f"{MAPPING} {signature}")
+            return None if row is None else dict(row.content)
+
+        return self._transact(work)
+
+    def keep_mapping(self, signature: str, mapping: Mapping[str, Any]) -> None:
+        """Read the next table with these names the same way."""
+
+        def work(session: Session) -> None:
+            values = {"name": f"{MAPPING} {signature}", "content": dict(mapping)}
+            made = insert(SettingRow).values(**values)
+            session.execute(
+                made.on_conflict_do_update(index_elements=["name"], set_={"content": made.excluded.content})
+            )
+
+        self._transact(work)
 
     def remove(self, wanted: UUID) -> None:
         """Forget one that has ended or was never begun. Raise UnknownImport, or ImportInTheWay while it is at work."""

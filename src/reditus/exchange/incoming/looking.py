@@ -1,0 +1,117 @@
+"""A look at a table before it is read: its beginning as it stands there, and as its mapping reads it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from hashlib import sha256
+from pathlib import Path
+
+import pyarrow as pa
+
+from reditus.exchange.errors import ExchangeError
+from reditus.exchange.formats import FORMATS
+from reditus.exchange.incoming.guessing import guess, names_of
+from reditus.exchange.incoming.mapping import MappingError, TableMapping
+from reditus.exchange.incoming.numbers import numbers_of
+from reditus.exchange.incoming.readers import recognised
+from reditus.exchange.incoming.rows import Sample, sample_of, usual_width
+from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
+
+CELLS = 8
+MOST_SHOWN = 200
+"""Columns in one look; a file may have more."""
+
+
+@dataclass(frozen=True, slots=True)
+class LookColumn:
+    """A column: its first cells, and its numbers in the mapping's unit where it is mapped."""
+
+    place: int
+    name: str
+    cells: Sequence[str]
+    values: Sequence[float]
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What a file is taken for."""
+
+    form: str
+    mapping: TableMapping | None
+    doubts: Sequence[str]
+    heads: Sequence[Sequence[str]]
+    columns: Sequence[LookColumn]
+    times_ns: Sequence[int | None]
+    problem: str | None = None
+    signature: str | None = None
+    """Of the names of its columns: files with the same are read the same way."""
+
+    @property
+    def title(self) -> str:
+        """The format's name, as people say it."""
+        return FORMATS[self.form].title
+
+
+def signature_of(path: Path, name: str) -> str | None:
+    """Of a table's names; None for a file that is no text table, or has none."""
+    if recognised(path, name) != "csv":
+        return None
+    sample = sample_of(path)
+    try:
+        guessed = guess(sample).mapping
+    except MappingError:
+        first = next((row for row in sample.rows if row), [])
+        return _signed(first, sample.delimiter)
+    return _signed(names_of(sample, guessed), sample.delimiter)
+
+
+def _signed(names: Sequence[str], delimiter: str) -> str:
+    return sha256("\0".join([delimiter, *names]).encode()).hexdigest()
+
+
+def look_at(path: Path, name: str, mapping: TableMapping | None) -> Look:
+    """Look at a file, by a mapping or by a guess. Raise ExchangeError for what cannot be read at all."""
+    form = recognised(path, name)
+    if form != "csv":
+        return Look(form, None, [], [], [], [])
+    sample = sample_of(path, mapping.delimiter if mapping else None, mapping.encoding if mapping else None)
+    doubts: Sequence[str] = []
+    problem = None
+    if mapping is None:
+        try:
+            guessed = guess(sample)
+            mapping, doubts = guessed.mapping, guessed.doubts
+        except MappingError as why:
+            problem = str(why)
+    return _seen(form, sample, mapping, doubts, problem)
+
+
+def _seen(form: str, sample: Sample, mapping: TableMapping | None, doubts: Sequence[str], problem: str | None) -> Look:
+    first = mapping.first_row if mapping else 0
+    width = usual_width(sample.rows[first:] or sample.rows)
+    rows = [row for row in sample.rows[first:] if len(row) == width]
+    names = names_of(sample, mapping) if mapping else [f"column {place + 1}" for place in range(width)]
+    mapped = {column.place: column for column in mapping.columns} if mapping else {}
+    columns = []
+    for place in range(min(width, MOST_SHOWN)):
+        cells = [row[place] for row in rows]
+        values: list[float] = []
+        if mapping and place in mapped:
+            up, down = mapped[place].scale
+            values = (numbers_of(pa.array(cells, pa.string()), mapping.decimal)[0] * up / down).tolist()
+        columns.append(LookColumn(place, names[place] if place < len(names) else "", cells[:CELLS], values))
+    times: list[int | None] = []
+    if mapping:
+        try:
+            times = _times(mapping, rows, width)
+        except ExchangeError as why:
+            problem = problem or str(why)
+        if times and all(at is None for at in times):
+            problem = problem or f"no time of the first rows is of the form {mapping.time.form}"
+    return Look(form, mapping, doubts, sample.rows[:first], columns, times, problem)
+
+
+def _times(mapping: TableMapping, rows: Sequence[Sequence[str]], width: int) -> list[int | None]:
+    if max(mapping.time.places) >= width:
+        raise MappingError(f"the time would be in column {max(mapping.time.places) + 1}; the rows have {width}")
+    texts = [" ".join(row[place] for place in mapping.time.places) for row in rows]
+    return [None if at == UNKNOWN_NS else at for at in TimeReader(mapping.time).read(texts).tolist()]

@@ -1,0 +1,82 @@
+"""Imports over the wire."""
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from reditus.exchange.incoming.mapping import TableMapping
+from reditus.server.progress import Progress
+from reditus.server.schemas import Out, Time
+from reditus.store.imports.records import Import
+
+FileName = Annotated[str, StringConstraints(min_length=1, max_length=255, pattern=r"^[^\x00-\x1f\x7f]+$")]
+
+
+class ImportIn(BaseModel):
+    """A file that is to come."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: FileName
+    size_bytes: int = Field(ge=1, description="Of the whole file.")
+
+
+class ImportOut(Out):
+    """A file on its way into an archive."""
+
+    id: UUID
+    name: str
+    size_bytes: int
+    received_bytes: int = Field(description="The next part of the file begins there.")
+    state: Literal["receiving", "received", "queued", "reading", "storing", "done", "failed", "cancelled"]
+    done: int = Field(description="Rows or ticks so far, of what is being read or stored.")
+    total: int = Field(description="Of how many; 0 where that is not known.")
+    problem: str | None = Field(description="Why it failed. It may be started again, with other options.")
+    remarks: list[str] = Field(description="What was guessed, and what was left out.")
+    archive: UUID | None
+    ticks: int = Field(description="That were stored.")
+    created: Time
+    changed: Time
+
+    @classmethod
+    def of(cls, item: Import, progress: Progress) -> "ImportOut":
+        """From the store's, with how far it is."""
+        done, total, _ = progress.of(item.id)
+        return cls(
+            id=item.id, name=item.name, size_bytes=item.size_bytes, received_bytes=item.received_bytes,
+            state=item.state.value, done=done, total=total, problem=item.problem, remarks=list(item.remarks),
+            archive=item.archive, ticks=item.ticks, created=item.created_ns, changed=item.changed_ns,
+        )  # fmt: skip
+
+
+class LookIn(BaseModel):
+    """A look at a table, by a mapping of one's own."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    mapping: TableMapping | None = Field(default=None, description="Else it is guessed, or that of the last such file.")
+
+
+class LookColumnOut(Out):
+    """A column of a file, as it would be read."""
+
+    place: int
+    name: str
+    cells: list[str] = Field(description="Of the first rows, as they stand in the file.")
+    values: list[float | None] = Field(description="The numbers of all rows of the sample, in the mapping's unit.")
+
+
+class LookOut(Out):
+    """What a file is taken for."""
+
+    format: str
+    title: str
+    mapping: TableMapping | None = Field(description="null for what says itself what its numbers mean.")
+    doubts: list[str] = Field(description="What was guessed and may be wrong.")
+    kept: bool = Field(description="Whether the mapping is that of the last file with these names.")
+    problem: str | None = Field(description="Why it cannot be read so.")
+    heads: list[list[str]] = Field(description="The rows above the data.")
+    columns: list[LookColumnOut]
+    times: list[Time | None] = Field(description="Of the rows of the sample; null where one cannot be read.")
+    rows: int = Field(description="How many rows the sample has.")
