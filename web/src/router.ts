@@ -16,6 +16,7 @@ export const router = createRouter({
       name: 'investigation',
       component: () => import('./views/InvestigationView.vue'),
     },
+    { path: '/files', name: 'files', component: () => import('./views/FilesView.vue') },
     { path: '/recorders', name: 'recorders', component: () => import('./views/RecordersView.vue') },
     { path: '/counters', name: 'counters', component: () => import('./views/CountersView.vue') },
     { path: '/archives/:id/compare', name: 'compare', component: () => import('./views/CompareView.vue') },

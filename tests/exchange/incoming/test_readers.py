@@ -268,8 +268,8 @@ def test_what_is_refused_and_why(tmp_path, name, content, said):
 )  # fmt: skip
 def test_a_mapping_that_cannot_be(change, said):
     given = {"time": {"places": [0], "form": "iso"}, "columns": [{"place": 1, "counter": "a"}]} | change
-    with pytest.raises(ValueError, match=said):
-        TableMapping.model_validate(given)
+    with pytest.raises(MappingError, match=said):
+        TableMapping.model_validate(given).check()
 
 
 def test_a_mapping_that_does_not_fit(tmp_path):

@@ -124,8 +124,9 @@ def test_a_mapping_that_does_not_fit_says_so(client):
     mapping = look(client, wanted)["mapping"]
     wrong = mapping | {"time": {"places": [0], "form": "%d.%m.%Y", "zone": "UTC"}}
     assert "no time of the first rows is of the form %d.%m.%Y" in look(client, wanted, wrong)["problem"]
-    refused = client.post(f"/api/imports/{wanted}/look", json={"mapping": mapping | {"columns": []}})
-    assert refused.status_code == 422
+    assert "no column is mapped" in look(client, wanted, mapping | {"columns": []})["problem"]
+    refused = client.post(f"/api/imports/{wanted}/start", json={"mapping": mapping | {"columns": []}})
+    assert (refused.status_code, refused.json()["type"]) == (422, "urn:reditus:problem:bad-file")
     start(client, wanted, mapping=wrong)
     item = ended(client, wanted)
     assert item["state"] == "failed"

@@ -149,6 +149,7 @@ export async function mounted(
       { path: '/investigations', name: 'investigations', component: BLANK },
       { path: '/investigations/:id', name: 'investigation', component: BLANK },
       { path: '/recorders', name: 'recorders', component: BLANK },
+      { path: '/files', name: 'files', component: BLANK },
       { path: '/counters', name: 'counters', component: BLANK },
       { path: '/archives/:id', name: 'workbench', component: BLANK },
       { path: '/archives/:id/compare', name: 'compare', component: BLANK },

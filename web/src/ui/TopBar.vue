@@ -8,6 +8,7 @@ const PLACES = [
   { to: '/', title: 'Archives' },
   { to: '/investigations', title: 'Investigations' },
   { to: '/recorders', title: 'Recorders' },
+  { to: '/files', title: 'Files' },
   { to: '/counters', title: 'Counters' },
 ]
 const route = useRoute()

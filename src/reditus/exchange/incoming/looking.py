@@ -102,6 +102,7 @@ def _seen(form: str, sample: Sample, mapping: TableMapping | None, doubts: Seque
     times: list[int | None] = []
     if mapping:
         try:
+            mapping.check()
             times = _times(mapping, rows, width)
         except ExchangeError as why:
             problem = problem or str(why)

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import COUNTERS
 from reditus.exchange.errors import ExchangeError
@@ -50,20 +50,19 @@ class ColumnMapping(_Part):
         default=(1, 1), description="The value in the unit is the number in the file times the first over the second."
     )
 
-    @model_validator(mode="after")
-    def _as_the_catalogue_has_it(self) -> "ColumnMapping":
+    def check(self) -> None:
+        """Raise MappingError where it is not what the catalogue says of its counter."""
         known = COUNTERS.get(self.counter)
         if known is None:
-            return self
+            return
         if self.unit != known.unit or self.kind != known.kind.value:
-            raise ValueError(
+            raise MappingError(
                 f"{self.counter} is {known.kind.value} in {known.unit}; set unit and kind so, and the scale to fit, or "
                 "give the column another name"
             )
         allowed = {*known.attributes, *([known.device] if known.device else [])}
         if not set(self.attributes) <= allowed:
-            raise ValueError(f"{self.counter} has the attributes {', '.join(sorted(allowed)) or 'none'}")
-        return self
+            raise MappingError(f"{self.counter} has the attributes {', '.join(sorted(allowed)) or 'none'}")
 
 
 class LongMapping(_Part):
@@ -89,17 +88,17 @@ class TableMapping(_Part):
     columns: Annotated[list[ColumnMapping], Field(max_length=MOST_COLUMNS)] = Field(default_factory=list)
     long: LongMapping | None = None
 
-    @model_validator(mode="after")
-    def _each_counter_once(self) -> "TableMapping":
+    def check(self) -> None:
+        """Raise MappingError for a mapping that no file can be read by."""
         if self.long is None and not self.columns:
-            raise ValueError("no column is mapped to a counter")
+            raise MappingError("no column is mapped to a counter")
         seen: dict[tuple[str, tuple[tuple[str, str], ...]], int] = {}
         for column in self.columns:
+            column.check()
             key = (column.counter, tuple(sorted(column.attributes.items())))
             if key in seen:
-                raise ValueError(
+                raise MappingError(
                     f"columns {seen[key] + 1} and {column.place + 1} are both {column.counter} with the same "
                     "attributes; tell them apart by an attribute"
                 )
             seen[key] = column.place
-        return self

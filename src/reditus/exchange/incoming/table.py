@@ -66,6 +66,7 @@ def read_table(
 ) -> Iterator[Block]:
     """The blocks of a table. `check` is called with the rows so far, and may raise. Raise MappingError."""
     mapping = reading.mapping
+    mapping.check()
     width = usual_width(sample.rows[mapping.first_row :] or sample.rows)
     wanted = set(mapping.time.places) | {column.place for column in mapping.columns}
     if mapping.long is not None:

@@ -127,6 +127,7 @@ def start_import(import_id: UUID, body: ImportOptions, context: ContextDep) -> I
         if body.mapping is None:
             options = body.model_copy(update={"mapping": _last_mapping(context, path, item.name)})
         else:
+            body.mapping.check()
             context.store.imports.keep_mapping(signature, body.mapping.model_dump(mode="json"))
     started = context.store.imports.start(import_id, options.model_dump(mode="json"))
     context.importer.wake()
