@@ -46,7 +46,7 @@ export const useStrips = defineStore('strips', () => {
   function readyStrips(id: string, alone: DeviceRef | null): Strip[] {
     const found = saved.value.find((item) => item.id === id)
     if (found) return read(found.strips.join(PARTS))
-    return stripsOf(isLayout(id) ? id : 'first', alone)
+    return stripsOf(isLayout(id) ? id : 'first', alone, measures.value)
   }
   const ready = computed(() => writeStrips(readyStrips(layout.value, device.value)))
   const text = computed(() => writeStrips(strips.value))

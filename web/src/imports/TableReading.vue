@@ -93,7 +93,7 @@ function read(): void {
         <label>
           <span class="block text-2xs text-soft">time column</span>
           <select
-            class="max-w-48 border-b border-rule-strong bg-leaf py-0.5"
+            class="max-w-48 h-7 border-b border-rule-strong bg-leaf"
             :value="mapping.time.places[0]"
             @change="setTime({ places: [Number(textOf($event))] })"
           >
@@ -106,7 +106,7 @@ function read(): void {
         <label>
           <span class="block text-2xs text-soft">written as</span>
           <select
-            class="border-b border-rule-strong bg-leaf py-0.5"
+            class="h-7 border-b border-rule-strong bg-leaf"
             :value="mapping.time.form"
             @change="setTime({ form: textOf($event) })"
           >
@@ -116,7 +116,7 @@ function read(): void {
         <label>
           <span class="block text-2xs text-soft">zone, where it has none</span>
           <input
-            class="w-36 border-b border-rule-strong bg-transparent py-0.5"
+            class="w-36 h-7 border-b border-rule-strong bg-transparent"
             :value="mapping.time.zone"
             spellcheck="false"
             @change="setTime({ zone: textOf($event) || 'UTC' })"
@@ -125,7 +125,7 @@ function read(): void {
         <label>
           <span class="block text-2xs text-soft">cells parted by</span>
           <select
-            class="border-b border-rule-strong bg-leaf py-0.5"
+            class="h-7 border-b border-rule-strong bg-leaf"
             :value="mapping.delimiter"
             @change="set({ delimiter: textOf($event) })"
           >
@@ -137,7 +137,7 @@ function read(): void {
         <label>
           <span class="block text-2xs text-soft">decimals after</span>
           <select
-            class="border-b border-rule-strong bg-leaf py-0.5"
+            class="h-7 border-b border-rule-strong bg-leaf"
             :value="mapping.decimal"
             @change="set({ decimal: textOf($event) === ',' ? ',' : '.' })"
           >
@@ -151,12 +151,12 @@ function read(): void {
             type="number"
             min="1"
             max="102"
-            class="w-16 border-b border-rule-strong bg-transparent py-0.5"
+            class="w-16 h-7 border-b border-rule-strong bg-transparent"
             :value="mapping.first_row + 1"
             @change="setFirst"
           />
         </label>
-        <span class="text-soft" role="status">
+        <span class="pb-1 text-soft" role="status">
           <template v-if="first !== null">first tick {{ times.at(toMs(first)) }}</template>
           <template v-if="unread"> · {{ unread }} of the first {{ look?.rows }} rows without a time</template>
           <template v-if="isFetching"> · looking …</template>

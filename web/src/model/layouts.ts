@@ -2,6 +2,7 @@ import type { Unit as ApiUnit } from '../api/client'
 import type { Unit } from './amounts'
 import { isWho, readProcess, type WhoKind } from './who'
 import {
+  MOST_STRIPS,
   stripOf,
   type DeviceClass,
   type Devices,
@@ -248,6 +249,7 @@ export type LayoutId =
   | 'protocols'
   | 'heat'
   | 'logs'
+  | 'others'
   | 'device'
 
 export interface Layout {
@@ -280,6 +282,7 @@ export const LAYOUTS: Layout[] = [
   },
   { id: 'heat', title: 'Heat', note: 'temperatures, fans, core speed and throttling', rare: true },
   { id: 'logs', title: 'Logs', note: 'two logs side by side, and how much is logged', rare: true },
+  { id: 'others', title: 'Others', note: 'what others count, under their own names', rare: true },
   {
     id: 'device',
     title: 'One device',
@@ -292,7 +295,7 @@ export const isLayout = (text: unknown): text is LayoutId => LAYOUTS.some((layou
 type Wanted = string | [id: string, devices: Devices]
 const top5: Devices = { kind: 'hottest', count: 5 }
 const each: Devices = { kind: 'each' }
-const STRIPS: Record<Exclude<LayoutId, 'device'>, Wanted[]> = {
+const STRIPS: Record<Exclude<LayoutId, 'device' | 'others'>, Wanted[]> = {
   first: ['cores', 'stall-cpu', 'memory', 'swap', 'disk', 'network', 'stall-io', 'queue', 'load'],
   processor: [
     'cores', 'stall-cpu', 'waiting', ['core', top5], 'hottest', 'averages', 'load', 'irq', 'steal', 'switches', 'interrupts', 'forks',
@@ -335,13 +338,24 @@ const made = (wanted: Wanted): Strip[] => {
   return plan ? [stripOf(plan, devices ? { devices } : {})] : []
 }
 
-/** The strips of a layout as it is ready-made. */
-export function stripsOf(layout: LayoutId, device: DeviceRef | null): Strip[] {
+/** The strips of a layout as it is ready-made, of an archive that has these measures beside those of the catalogue. */
+export function stripsOf(layout: LayoutId, device: DeviceRef | null, measures: KnownMeasure[] = []): Strip[] {
+  if (layout === 'others') return stripsOfOthers(measures)
   if (layout !== 'device') return STRIPS[layout].flatMap(made)
   if (!device) return []
   const { kind, name } = device
   if (isWho(kind)) return stripsOfWho(kind, name)
   return ABOUT[kind].flatMap((id) => made([id, { kind: 'named', names: [name] }]))
+}
+
+function stripsOfOthers(measures: KnownMeasure[]): Strip[] {
+  return measures
+    .filter((measure) => measure.resource === 'other')
+    .slice(0, MOST_STRIPS)
+    .flatMap((measure) => {
+      const plan = planOfMeasures([measure.name], [measure])
+      return plan ? [stripOf(plan, plan.per ? { devices: each } : {})] : []
+    })
 }
 
 /** In a link a strip's changes are parted by tildes, which the usual encoding leaves alone. */
@@ -460,7 +474,14 @@ export function planOfMeasures(names: string[], known: KnownMeasure[]): StripPla
       : inner?.startsWith(HOLDING)
         ? `${first.title} with “${decodeURIComponent(inner.slice(HOLDING.length))}”`
         : first.title,
-    note: alike.length > 1 ? '' : inner?.startsWith(HOLDING) ? 'logged a second' : (inner ?? first.name),
+    note:
+      first.resource === 'other'
+        ? 'from elsewhere'
+        : alike.length > 1
+          ? ''
+          : inner?.startsWith(HOLDING)
+            ? 'logged a second'
+            : (inner ?? first.name),
     resource: first.resource,
     unit,
     traces: alike.map((item, at) =>

@@ -65,11 +65,25 @@ describe('strips of any measures', () => {
 describe('layouts', () => {
   it('each hold strips, and one device has those of its kind', () => {
     for (const { id, rare } of LAYOUTS)
-      if (id !== 'device') expect(stripsOf(id, null).length, id).toBeGreaterThan(rare ? 3 : 6)
+      if (id !== 'device' && id !== 'others')
+        expect(stripsOf(id, null).length, id).toBeGreaterThan(rare ? 3 : 6)
     const device = readDevice('disk:sdb')
     const strips = stripsOf('device', device)
     expect(strips.length).toBeGreaterThan(5)
     for (const strip of strips) expect(strip.devices).toEqual({ kind: 'named', names: ['sdb'] })
     expect(readDevice('printer:lp0')).toBeNull()
+  })
+
+  it('show what others count, each of its devices', () => {
+    const other = { unit: 'count', resource: 'other' } as const
+    const strips = stripsOf('others', null, [
+      { name: 'other.jobs%2C%20waiting', title: 'jobs, waiting', per: 'other', ...other },
+      { name: 'other.orders', title: 'orders', per: null, ...other },
+      { name: 'cpu.busy', title: 'Cores busy', per: 'core', unit: 'cores', resource: 'processor' },
+    ])
+    expect(strips.map(({ plan, devices }) => [plan.title, devices.kind])).toEqual([
+      ['jobs, waiting', 'each'],
+      ['orders', 'machine'],
+    ])
   })
 })

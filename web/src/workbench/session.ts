@@ -28,8 +28,8 @@ export const SESSION: InjectionKey<Session> = Symbol('the archive that is open')
 
 export function provideSession(id: Ref<string>): Session {
   const { data: archive, error, isPending } = useArchive(id)
-  const { catalogue, charted, devices } = useKnown(id)
-  const { isLive } = useOpening(id, archive, catalogue)
+  const { catalogue, others, hasProcessor, charted, devices } = useKnown(id)
+  const { isLive } = useOpening(id, archive, catalogue, others, hasProcessor)
   const window = useWindowData(id)
   const judgement = useJudgement(id, archive, window)
   const moves = useMoves(archive, window.set, judgement.diagnosis, judgement.gapSpans)

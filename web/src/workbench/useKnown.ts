@@ -7,6 +7,10 @@ export type ChartedMeasure = KnownMeasure & { devices: string[]; aliases: string
 interface Known {
   /** Every measure and counter that there is; null while that is not known. */
   catalogue: ComputedRef<KnownMeasure[] | null>
+  /** What others count in this archive, under their own names; null while that is not known. */
+  others: ComputedRef<ChartedMeasure[] | null>
+  /** Whether its cores are known: an archive of a recorder, and not of a table; null while that is not known. */
+  hasProcessor: ComputedRef<boolean | null>
   /** What this archive can give, counters included. */
   charted: ComputedRef<ChartedMeasure[]>
   /** The cores, disks and interfaces that can be looked at alone. */
@@ -57,6 +61,8 @@ export function useKnown(id: Ref<string>): Known {
     catalogue: computed(() =>
       measures.value && raw.value ? [...measures.value, ...raw.value, ...PROCESSES, ...LOGS] : null,
     ),
+    others: computed(() => available.value?.filter((item) => item.resource === 'other') ?? null),
+    hasProcessor: computed(() => available.value?.some((item) => item.name === 'cpu.busy') ?? null),
     charted: computed(() => [
       ...(available.value ?? []),
       ...(logNames.value.length ? LOGS : []).map((item) => ({

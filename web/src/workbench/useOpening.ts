@@ -35,6 +35,10 @@ export function useOpening(
   id: Ref<string>,
   archive: Ref<Archive | undefined>,
   known: Ref<KnownMeasure[] | null>,
+  /** What others count in it; null while that is not known. */
+  others: Ref<KnownMeasure[] | null>,
+  /** Whether it knows what its cores did; null while that is not known. */
+  hasProcessor: Ref<boolean | null>,
 ): Opening {
   const route = useRoute()
   const router = useRouter()
@@ -59,14 +63,29 @@ export function useOpening(
   const savedHere = computed<Layout[]>(() =>
     (layouts.value ?? []).filter((layout) => layout.host === null || layout.host === archive.value?.host.id),
   )
-  watch([savedHere, known], ([own, measures]) => {
+  const measures = computed(() => [...(known.value ?? []), ...(others.value ?? [])])
+  watch([savedHere, measures], ([own, every]) => {
     board.saved = own
-    board.measures = measures ?? []
+    board.measures = every
   })
+  /** Whether the strips to be shown may be of what others count: that has to be known first. */
+  const mayBeOthers = computed(
+    () =>
+      archive.value?.source === 'imported' ||
+      route.query['layout'] === 'others' ||
+      (linkedStrips.value?.includes('other.') ?? false),
+  )
   const isReady = computed(
     () =>
-      hasLayouts.value && (known.value !== null || (linkedStrips.value === null && !savedHere.value.length)),
+      hasLayouts.value &&
+      (known.value !== null || (linkedStrips.value === null && !savedHere.value.length)) &&
+      (!mayBeOthers.value || (others.value !== null && known.value !== null)),
   )
+  /** An archive in which others counted, and no recorder, opens with what they counted. */
+  const layoutOf = (named: unknown): unknown =>
+    named === undefined && linkedStrips.value === null && others.value?.length && hasProcessor.value === false
+      ? 'others'
+      : named
 
   /** A link may name a moment alone: of what grows, its minutes are shown, not the newest. */
   function aroundNeedle(needle: number | null, now: Span): Span | null {
@@ -76,14 +95,14 @@ export function useOpening(
 
   function open(now: Span): void {
     board.saved = savedHere.value
-    board.measures = known.value ?? []
+    board.measures = measures.value
     isLive.value = archive.value?.source === 'recorded' && Date.now() - now.end < LIVE_MS
     const place = parsePlace(route.query)
     const newest = { start: Math.max(now.end - LIVE_WINDOW_MS, now.start), end: now.end }
     const strips = linkedStrips.value
-      ? readStrips(linkedStrips.value, (name) => planNamed(name, known.value ?? []))
+      ? readStrips(linkedStrips.value, (name) => planNamed(name, measures.value))
       : null
-    board.open(route.query['layout'], readDevice(route.query['device']), strips)
+    board.open(layoutOf(route.query['layout']), readDevice(route.query['device']), strips)
     bench.open(
       now,
       place.window ?? aroundNeedle(place.needle, now) ?? (isLive.value ? newest : now),

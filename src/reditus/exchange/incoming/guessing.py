@@ -218,8 +218,8 @@ def column_named(name: str, unit: str, *, place: int = 0, values: FloatArray | N
         return ours
     plain, spelled = name, unit
     found = _UNIT.match(name)
-    if found is not None and not spelled and found["unit"].strip().lower() in _UNITS:
-        plain, spelled = found["name"] or name, found["unit"]
+    if found is not None and found["unit"].strip().lower() in _UNITS:
+        plain, spelled = found["name"] or name, spelled or found["unit"]
     if not spelled:
         words = _WORDS.split(name.lower())
         spelled = next((word for word in reversed(words) if (word in _UNITS and len(word) > 1) or word == "%"), "")

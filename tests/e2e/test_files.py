@@ -1,0 +1,92 @@
+"""Files on the page: sent, looked at, corrected, followed, and opened as an archive."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from e2e_helpers import no_violations, settled
+from reditus.core.rfc3339 import parse_time, spell_time
+from reditus.core.types import NS_PER_S
+
+BEGIN_NS = parse_time("2026-11-13T01:00:00Z")
+
+
+def table(rows=300, head="when,Orders,MemAvailable"):
+    lines = [f"{spell_time(BEGIN_NS + row * NS_PER_S)},{row * 3},{10_000_000 - row}" for row in range(rows)]
+    return "\n".join([head, *lines]).encode()
+
+
+@pytest.fixture
+def files(running, page):
+    page.goto(f"{running.url}/files")
+    page.get_by_role("cell", name="Archive file in Parquet").wait_for()
+    return page
+
+
+def choose(page, name, content):
+    page.locator("[data-files]").set_input_files({"name": name, "mimeType": "text/csv", "buffer": content})
+
+
+def entry(page, name):
+    return page.locator("[data-import]").filter(has_text=name)
+
+
+def removed(page, name):
+    page.get_by_role("button", name=f"remove {name}").click()
+    expect(entry(page, name)).to_have_count(0)
+
+
+def test_a_table_is_mapped_and_becomes_an_archive(files):
+    choose(files, "shop.csv", table())
+    reading = files.locator("[data-reading]")
+    expect(reading.locator("[data-column]")).to_have_count(2)
+    expect(reading).to_contain_text("Orders: never fall in the sample")
+    expect(reading.get_by_label("What MemAvailable counts")).to_have_value("system.memory.linux.bytes")
+    no_violations(files)
+    name = reading.get_by_label("What Orders counts")
+    name.fill("orders taken")
+    name.press("Tab")
+    reading.get_by_label("Attributes of Orders").fill("shop=3")
+    reading.get_by_label("Attributes of Orders").press("Tab")
+    reading.get_by_label("of the host").fill("till-7")
+    reading.get_by_role("button", name="Read it: shop.csv").click()
+    expect(entry(files, "shop.csv")).to_have_attribute("data-import", "done")
+    expect(entry(files, "shop.csv")).to_contain_text("300 ticks")
+    entry(files, "shop.csv").get_by_role("link", name="shop.csv").click()
+    # Nothing is known of its cores: it opens with what others counted.
+    expect(files.locator('[data-strip="other.orders%20taken"]')).to_contain_text("orders taken")
+    settled(files)
+    expect(files.locator("header").first).to_contain_text("till-7")
+    expect(files).to_have_url(re.compile("layout=others"))
+
+
+def test_a_wrong_correction_is_said_and_taken_back(files):
+    choose(files, "wrong.csv", table(head="when,Orders,Till"))
+    reading = files.locator("[data-reading]")
+    form = reading.get_by_label("written as")
+    form.select_option("epoch-ms")
+    expect(reading.get_by_role("alert")).to_contain_text("no time of the first rows is of the form epoch-ms")
+    form.select_option("iso")
+    expect(reading.get_by_role("alert")).to_have_count(0)
+    removed(files, "wrong.csv")
+
+
+def test_what_is_no_table_is_refused_with_a_sentence(files):
+    choose(files, "picture.csv", b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR")
+    expect(entry(files, "picture.csv").get_by_role("alert")).to_contain_text("begins with 89 50 4e 47")
+    removed(files, "picture.csv")
+
+
+def test_an_upload_that_broke_off_goes_on(files):
+    content = table(2_000, head="when,Orders,Half")
+    pattern = "**/api/imports/*/content*"
+    files.route(pattern, lambda route: route.abort())
+    choose(files, "half.csv", content)
+    expect(entry(files, "half.csv")).to_contain_text("sending, 0 B of")
+    files.unroute(pattern)
+    files.reload()
+    expect(entry(files, "half.csv")).to_contain_text("broken off at 0 B; choose the file again")
+    choose(files, "half.csv", content)
+    expect(entry(files, "half.csv")).to_have_attribute("data-import", "received")
+    removed(files, "half.csv")
