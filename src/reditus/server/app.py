@@ -24,7 +24,7 @@ from reditus.server.lanes import Budget
 from reditus.server.live_broadcast import TickBroadcaster
 from reditus.server.progress import Progress
 from reditus.server.request_limits import Guard
-from reditus.server.routers import ROUTERS
+from reditus.server.routers import OUTSIDE, ROUTERS
 from reditus.server.schemas import PROBLEM_RESPONSES
 from reditus.server.settings import Settings
 from reditus.store.store import Store
@@ -104,6 +104,8 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     errors.install(app)
     for router in ROUTERS:
         app.include_router(router, prefix="/api", responses=PROBLEM_RESPONSES)
+    for router in OUTSIDE:
+        app.include_router(router, responses=PROBLEM_RESPONSES)
     app.add_middleware(
         Guard, hosts=settings.allowed_hosts, intake_bytes=context.budget.intake_bytes, token=settings.token
     )

@@ -8,6 +8,7 @@ from fastapi import Depends, Request
 
 from reditus.analysis.diagnosis import SpanCache
 from reditus.analysis.maintenance import Journal
+from reditus.exchange.otlp.receiving import Receiver
 from reditus.server.importing import Importer
 from reditus.server.lanes import Budget, Lanes
 from reditus.server.live_broadcast import TickBroadcaster
@@ -27,6 +28,7 @@ class Context:
     lanes: Lanes = field(default_factory=Lanes)
     journal: Journal = field(default_factory=Journal)
     progress: Progress = field(default_factory=Progress)
+    receiver: Receiver = field(default_factory=Receiver)
     web: Path | None = None
     """The built front end, whose fonts reports have inside."""
 

@@ -29,6 +29,9 @@ MAX_PART_BYTES = 64 << 20
 """Of a file that comes in, in one request."""
 BUNDLES = "/api/bundles"
 IMPORTS = "/api/imports/"
+MAX_OTLP_BYTES = 16 << 20
+PROTECTED = ("/api", "/v1/", "/metrics")
+"""What the token is asked for."""
 MOST_QUERY_BYTES = 64 << 10
 PART_S = 15.0
 """For the next part of a body."""
@@ -91,7 +94,7 @@ class Guard:
             response = RedirectResponse(scope["path"] or "/", 303)
             response.set_cookie(TOKEN_COOKIE, self._token, httponly=True, samesite="strict")
             return response
-        if not scope["path"].startswith("/api"):
+        if not scope["path"].startswith(PROTECTED):
             return None
         kind, _, bearer = headers.get("authorization", "").partition(" ")
         if kind.lower() == "bearer" and _same(bearer, self._token):
@@ -178,6 +181,8 @@ def _raw_limit(scope: Scope) -> int:
         return MAX_BLOCKS_BYTES
     if path == BUNDLES:
         return MAX_BUNDLE_BYTES
+    if path.startswith("/v1/"):
+        return MAX_OTLP_BYTES
     if _to_a_file(path):
         return MAX_PART_BYTES
     return MAX_LOG_BYTES if path.endswith(("/logs", "/logs/preview")) else 0

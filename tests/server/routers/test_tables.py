@@ -11,6 +11,7 @@ import pyarrow.parquet as pq
 import pytest
 
 from cases import SHORT, at, load_whole, served
+from reditus.analysis import newest
 from reditus.exchange.formats import FORMATS
 from reditus.exchange.tables.text import defused
 
@@ -158,3 +159,21 @@ def test_formats_say_what_they_carry_and_lose(client):
 @pytest.mark.parametrize("text", ["=cmd|' /C calc'!A0", "+1", "-1", "@SUM(A1)", "\t=1"])
 def test_no_text_is_a_formula(text):
     assert defused(text) == f"'{text}"
+
+
+def test_the_newest_values_for_whoever_scrapes(client, monkeypatch):
+    last = client.get(f"/api/archives/{ARCHIVE}").json()["end"]
+    monkeypatch.setattr(newest, "FRESH_NS", 1 << 61)  # what was simulated is long past
+    answer = client.get("/metrics")
+    assert answer.headers["content-type"] == "application/openmetrics-text; version=1.0.0; charset=utf-8"
+    *lines, end = answer.text.splitlines()
+    assert end == "# EOF"
+    families = [line.split(" ")[2] for line in lines if line.startswith("# TYPE")]
+    assert families == sorted(set(families))
+    (busy,) = [line for line in lines if line.startswith('reditus_cpu_busy_cores{host="stitch-01"} ')]
+    query = {"measure": "cpu.busy", "from": at(30), "to": at(36), "width": 2_000}
+    found = client.get(f"/api/archives/{ARCHIVE}/series", params=query).json()["series"][0]["mean"]
+    assert float(busy.split(" ")[1]) == found[-1]
+    assert float(busy.split(" ")[2]) == pytest.approx(datetime.fromisoformat(last).timestamp(), abs=1.5)
+    monkeypatch.undo()
+    assert client.get("/metrics").text == "# EOF\n"

@@ -3,7 +3,7 @@
 import json
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from itertools import groupby, islice
 from tempfile import TemporaryFile
 from typing import BinaryIO
@@ -110,3 +110,15 @@ def _lines(table: Table, held: BinaryIO, pieces: list[tuple[int, int]]) -> Itera
 def _batched(lines: Iterator[str]) -> Iterator[bytes]:
     while some := list(islice(lines, SAMPLES_AT_ONCE)):
         yield "".join(some).encode()
+
+
+def newest_text(values: Iterable[tuple[str, Head, float, int]]) -> str:
+    """One sample of each series: host, measure, value and time. Those of a family stand together."""
+    ordered = sorted(values, key=lambda item: (family_of(item[1]), item[0], item[1].device or ""))
+    out: list[str] = []
+    for _, family in groupby(ordered, key=lambda item: family_of(item[1])):
+        for number, (host, head, value, at_ns) in enumerate(family):
+            if number == 0:
+                out.append(described(head))
+            out.append(f"{family_of(head)}{labels_of(head, host)} {spell_value(value)} {spell_time_s(at_ns)}\n")
+    return "".join([*out, "# EOF\n"])

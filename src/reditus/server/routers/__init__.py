@@ -20,6 +20,7 @@ from reditus.server.routers import (
     measures,
     moment,
     names,
+    otlp,
     plans,
     processes,
     recorders,
@@ -62,3 +63,5 @@ ROUTERS = [
     live.router,
     docs.router,
 ]
+OUTSIDE = [otlp.router, tables.scraped]
+"""Under the paths that a protocol prescribes."""

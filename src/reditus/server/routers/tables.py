@@ -13,6 +13,7 @@ from fastapi.responses import StreamingResponse
 from pydantic import Field
 from starlette.background import BackgroundTask
 
+from reditus.analysis.newest import newest_values
 from reditus.analysis.report.files import stem_of
 from reditus.analysis.series import MOST_NAMES
 from reditus.analysis.tables import table_of
@@ -20,16 +21,19 @@ from reditus.analysis.windows import open_window, requested_window
 from reditus.core.rfc3339 import spell_time
 from reditus.exchange.archive_file.writing import write_archive
 from reditus.exchange.formats import FORMATS
+from reditus.exchange.tables.openmetrics import newest_text
 from reditus.exchange.tables.writers import WRITERS
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
 from reditus.server.schemas import Moment, Out
 
 router = APIRouter(tags=["tables"])
+scraped = APIRouter(tags=["tables"])
 
 FormatName = Literal["csv", "csv-long", "jsonl", "arrow", "parquet", "openmetrics"]
 ArchiveFormat = Literal["archive", "archive-parquet"]
 READ_BYTES = 1 << 18
+SCRAPED = "application/openmetrics-text"
 
 
 class FormatOut(Out):
@@ -145,3 +149,19 @@ async def _parts(path: Path) -> AsyncIterator[bytes]:
     async with await open_file(path, "rb") as file:
         while part := await file.read(READ_BYTES):
             yield part
+
+
+@scraped.get(
+    "/metrics", response_class=Response, responses={200: {"content": {SCRAPED: {"schema": {"type": "string"}}}}}
+)
+async def read_newest(request: Request, context: ContextDep) -> Response:
+    """The newest values of whatever is being recorded, as OpenMetrics text, for whoever scrapes."""
+
+    def work() -> str:
+        return newest_text(
+            (item.host, item.head, item.value, item.at_ns) for item in newest_values(context.store, time.time_ns())
+        )
+
+    return Response(
+        await run_until_disconnect(request, work, context.lanes.charts), media_type=FORMATS["openmetrics"].media_type
+    )
