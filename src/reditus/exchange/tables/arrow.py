@@ -1,7 +1,9 @@
 """Tables as Apache Arrow: an IPC stream, and Parquet. Measures are doubles, times are timestamps in UTC."""
 
 from collections.abc import Iterator
+from io import RawIOBase
 from tempfile import SpooledTemporaryFile
+from typing import Any
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -33,19 +35,35 @@ def _batch(piece: Piece, schema: pa.Schema) -> pa.RecordBatch:
     return pa.record_batch([times, *(pa.array(column, from_pandas=True) for column in piece.columns)], schema=schema)
 
 
+class _Sink(RawIOBase):
+    """Holds what was written since the last look."""
+
+    def __init__(self) -> None:
+        self._held: list[bytes] = []
+
+    def writable(self) -> bool:
+        """It is there to be written."""
+        return True
+
+    def write(self, data: Any, /) -> int:
+        """Hold a part."""
+        self._held.append(bytes(data))
+        return len(self._held[-1])
+
+    def taken(self) -> Iterator[bytes]:
+        """What is held, once."""
+        held, self._held = self._held, []
+        yield from held
+
+
 def write_stream(table: Table) -> Iterator[bytes]:
-    """An Arrow IPC stream, a record batch a piece."""
-    schema = schema_of(table)
-    sink = pa.BufferOutputStream()
-    with pa.ipc.new_stream(sink, schema) as writer:
+    """An Arrow IPC stream, a record batch a piece, each handed on as it is written."""
+    schema, sink = schema_of(table), _Sink()
+    with pa.ipc.new_stream(pa.PythonFile(sink, mode="w"), schema) as writer:
         for piece in table.pieces:
             writer.write_batch(_batch(piece, schema))
-    yield from _chunks(sink.getvalue())
-
-
-def _chunks(buffer: pa.Buffer) -> Iterator[bytes]:
-    for start in range(0, buffer.size, READ_BYTES):
-        yield buffer.slice(start, min(READ_BYTES, buffer.size - start)).to_pybytes()
+            yield from sink.taken()
+    yield from sink.taken()
 
 
 def write_parquet(table: Table) -> Iterator[bytes]:
