@@ -17,6 +17,7 @@ from reditus.recorder.control_channel import ControlClient
 from reditus.recorder.errors import OptionsError, SpoolBusy
 from reditus.recorder.host import archive_id, host_facts, host_id, host_name
 from reditus.recorder.options import Options, read_options
+from reditus.recorder.otlp_sender import OtlpSender
 from reditus.recorder.privileges import RECORDER_KEEPS, drop_root
 from reditus.recorder.runner import Runner
 from reditus.recorder.spool import Spool
@@ -84,12 +85,19 @@ def record(options: Options, spools: list[Spool], stop: Stoppable) -> int:
     """Run runner, uplink and control channel to their end. Return the exit code."""
     spool = spools[0]
     uplink = Uplink(options.server, spools)
-    runner = Runner(spool, uplink, interval_ns=options.every_ns, for_ns=options.for_ns, log_files=options.logs)
+    sender = _sender(options)
+    runner = Runner(
+        spool, uplink, interval_ns=options.every_ns, for_ns=options.for_ns, log_files=options.logs, sender=sender
+    )
     desk = ControlClient(options.server, spool.archive, lambda: _report(options, spool, runner))
     tune_gc()
     uplink.start()
     desk.start()
+    if sender is not None:
+        sender.start()
     runner.run(stop, desk)
+    if sender is not None:
+        sender.stop()
     sent = uplink.stop(DRAIN_S)
     desk.stop()
     log.info("ended", ticks=runner.ticks, missed=runner.missed)
@@ -99,6 +107,16 @@ def record(options: Options, spools: list[Spool], stop: Stoppable) -> int:
     for each in spools:
         each.close()
     return 0
+
+
+def _sender(options: Options) -> OtlpSender | None:
+    if options.otlp is None:
+        return None
+    resource = {
+        "service.name": "reditus-recorder", "service.instance.id": options.name, "host.name": host_name(),
+        "host.id": str(host_id()), "os.type": "linux",
+    }  # fmt: skip
+    return OtlpSender(options.otlp, resource, options.otlp_every_ns)
 
 
 def tune_gc() -> None:

@@ -25,7 +25,8 @@ from reditus.recorder.host import host_name
 SYSTEM_FILE = Path("/etc/reditus/recorder.toml")
 SYSTEM_SPOOL = Path("/var/lib/reditus/recorder")
 MAX_FILE_BYTES = 64 * 1024
-KEYS = ("server", "spool", "name", "plan", "every", "for", "log")
+KEYS = ("server", "spool", "name", "plan", "every", "for", "log", "otlp", "otlp-every")
+OTLP_EVERY = "10s"
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,10 @@ class Options:
     """How long to record; None: until stopped."""
     logs: Sequence[Path] = field(default_factory=tuple)
     """Log files whose lines are kept as markers."""
+    otlp: str | None = None
+    """Address of a receiver of OTLP/HTTP that gets the newest ticks besides; None: nobody."""
+    otlp_every_ns: int = 10 * NS_PER_S
+    """How often it gets them."""
 
 
 def read_options(arguments: Sequence[str] | None = None) -> Options:
@@ -54,7 +59,7 @@ def read_options(arguments: Sequence[str] | None = None) -> Options:
     given = vars(_parser().parse_args(arguments))
     config: Path | None = given.pop("config")
     values = read_file(config) if config is not None else _read_default_file()
-    values |= {key: value for key, value in given.items() if value is not None}
+    values |= {key.replace("_", "-"): value for key, value in given.items() if value is not None}
     return options_of(values)
 
 
@@ -63,7 +68,7 @@ def options_of(values: Mapping[str, Any]) -> Options:
     unknown = sorted(values.keys() - set(KEYS))
     if unknown:
         raise OptionsError(f"{unknown[0]!r} is no option of the recorder; there are {', '.join(KEYS)}")
-    for key in ("server", "spool", "name", "plan", "every", "for"):
+    for key in ("server", "spool", "name", "plan", "every", "for", "otlp", "otlp-every"):
         if not isinstance(values.get(key, ""), str) or values.get(key) == "":
             raise OptionsError(f"{key} has to be a text, not {values[key]!r}")
     logs = values.get("log", [])
@@ -85,7 +90,15 @@ def options_of(values: Mapping[str, Any]) -> Options:
         every_ns=_interval_ns("every", values.get("every", "1s")),
         for_ns=_duration_ns("for", values["for"]) if "for" in values else None,
         logs=tuple(Path(path) for path in logs),
+        otlp=_receiver(values.get("otlp")),
+        otlp_every_ns=_interval_ns("otlp-every", values.get("otlp-every", OTLP_EVERY)),
     )
+
+
+def _receiver(url: str | None) -> str | None:
+    if url is not None and not url.startswith(("http://", "https://")):
+        raise OptionsError(f"otlp has to be an address such as http://127.0.0.1:4318, not {url!r}")
+    return url
 
 
 def read_file(path: Path) -> dict[str, Any]:
@@ -144,4 +157,6 @@ def _parser() -> argparse.ArgumentParser:
         action="append",
         help="text log, or journal export, to keep the new lines of; may be given several times",
     )
+    parser.add_argument("--otlp", help="address of a receiver of OTLP/HTTP that gets the newest ticks besides")
+    parser.add_argument("--otlp-every", help=f"how often it gets them; else {OTLP_EVERY}")
     return parser

@@ -23,6 +23,7 @@ from reditus.recorder.filesystems import Filesystems
 from reditus.recorder.host import boot_id, host_facts
 from reditus.recorder.listening import Listening
 from reditus.recorder.logs import Logs
+from reditus.recorder.otlp_sender import OtlpSender
 from reditus.recorder.process_probe import Processes
 from reditus.recorder.sampler import Probe, RawTick, Sampler, boot_clock_ns
 from reditus.recorder.schedule import Schedule
@@ -63,10 +64,11 @@ class Runner:
         interval_ns: int,
         for_ns: int | None = None,
         log_files: Sequence[Path] = (),
+        sender: OtlpSender | None = None,
     ) -> None:
         self._spool, self._uplink = spool, uplink
         self._keeper = SpoolWriter(spool, offered=uplink.wake)
-        self._interval_ns, self._for_ns = interval_ns, for_ns
+        self._interval_ns, self._for_ns, self._sender = interval_ns, for_ns, sender
         self._begun_ns = time.time_ns()
         self._burst = BurstWatch(Burst())
         self._burst_of: Plan | None = None
@@ -211,6 +213,8 @@ class Runner:
             readings = sampler.parse(tick)
             self._burst.look(readings)
             batcher.add(readings)
+            if self._sender is not None:
+                self._sender.offer(readings)
         unparsed.clear()
 
     def _count_missed(self, setting: Setting, late: int, asleep_ns: int) -> None:
