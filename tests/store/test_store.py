@@ -231,7 +231,8 @@ def test_blocks_survive_a_migration_back_and_forth(known):
 def test_keys_begin_with_the_host():
     for table in Base.metadata.tables.values():
         # Plans and layouts are not of a host, and an investigation is of several; what hosts have is.
-        own = {"hosts": "id", "plans": "name", "layouts": "id", "investigations": "id", "exhibits": "id"}
+        own = {"hosts": "id", "plans": "name", "layouts": "id", "investigations": "id", "exhibits": "id",
+               "imports": "id"}  # fmt: skip
         first = (own | {"settings": "name"}).get(table.name, "host_id")
         assert next(iter(table.primary_key)).name == first
 

@@ -21,7 +21,7 @@ from reditus.server.settings import Settings
 from reditus.store.database.cluster import Cluster, ClusterError
 
 START_TIMEOUT_S = 60.0
-HANDED_ON = ("seal_every_s", "undo_for_s", "scrub_every_s", "memory_mib", "token")
+HANDED_ON = ("seal_every_s", "undo_for_s", "scrub_every_s", "memory_mib", "syslog_port", "token")
 ARENAS = "2"
 """Of the C library, each of which keeps what its threads have freed: one for every thread would be most of the memory.
 """

@@ -25,6 +25,13 @@ _SYSLOG = re.compile(
     re.DOTALL,
 )
 _KERNEL = re.compile(rb"^(?P<priority>\d{1,9}),(?P<sequence>\d{1,20}),(?P<since_us>\d{1,15}),[^;]*;(?P<text>[^\n]*)")
+_OLD_SYSLOG = re.compile(
+    rb"^(?:<(?P<priority>\d{1,3})>)?(?:[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d (?P<host>[^\s:]+) )?"
+    rb"(?:(?P<program>[\w./-]{1,60}(?:\[\d{1,10}\])?): )?(?P<text>.*)$",
+    re.DOTALL,
+)
+_INFORMATIONAL = SEVERITIES.index("informational")
+MAX_HOST = 120
 _ESCAPED = re.compile(rb"\\x([0-9a-f]{2})")
 _NIL = b"-"
 
@@ -116,6 +123,28 @@ def _syslog(text: bytes, first_line: int) -> Iterator[tuple[int, Marker | str]]:
         program, process = found["program"], found["process"]
         source = program if process == _NIL else program + b"[" + process + b"]"
         yield line, line_marker(at_ns, found["text"] or b"", b"" if program == _NIL else source, priority & 7)
+
+
+def syslog_message(raw: bytes, received_ns: int) -> tuple[str, Marker]:
+    """A message as it came over a socket, and the name of the host that it speaks of; empty where it names none.
+
+    What is not of RFC 5424 is taken for the older way (RFC 3164), whose times have neither year nor zone: then the time
+    at which it came stands for its own.
+    """
+    line = raw.strip(b"\r\n\0 ").replace(b"\n", b" ")
+    found = _SYSLOG.match(line)
+    if found is not None:
+        (_, parsed), *_ = _syslog(line, 1)
+        host = b"" if found["host"] == _NIL else found["host"]
+        if not isinstance(parsed, str):
+            return _plain(host, MAX_HOST), parsed
+    old = _OLD_SYSLOG.match(line)
+    if old is None:
+        return "", line_marker(received_ns, line, b"", _INFORMATIONAL)
+    severity = int(old["priority"]) & 7 if old["priority"] else _INFORMATIONAL
+    source = (old["program"] or b"").strip()
+    marker = line_marker(received_ns, old["text"], source, severity)
+    return _plain(old["host"] or b"", MAX_HOST), marker
 
 
 def _journal(text: bytes, first_line: int) -> Iterator[tuple[int, Marker | str]]:

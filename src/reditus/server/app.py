@@ -27,6 +27,7 @@ from reditus.server.request_limits import Guard
 from reditus.server.routers import OUTSIDE, ROUTERS
 from reditus.server.schemas import PROBLEM_RESPONSES
 from reditus.server.settings import Settings
+from reditus.server.syslog import SyslogListener
 from reditus.store.store import Store
 
 IMPORTS = "imports"
@@ -75,6 +76,7 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     web = settings.web if settings.web.is_dir() else None
     progress = Progress()
     importer = Importer(store, settings.data / IMPORTS, progress)
+    syslog = None if settings.syslog_port is None else SyslogListener(store, settings.host, settings.syslog_port)
     context = Context(store, broadcaster, Budget(settings.memory_mib), importer, progress=progress, web=web)
     background = Background(store, settings, context.journal, context.judged, context.budget, context.lanes)
 
@@ -83,11 +85,15 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
         broadcaster.attach()
         background.start()
         importer.start()
+        if syslog is not None:
+            await syslog.start()
         # While the first page is on its way; the first diagnosis would wait for it.
         Thread(target=filters.load, name="load", daemon=True).start()
         yield
         await to_thread.run_sync(background.stop, STOP_S)
         await to_thread.run_sync(importer.stop, STOP_S)
+        if syslog is not None:
+            await syslog.stop()
 
     app = FastAPI(
         title="Reditus",

@@ -83,6 +83,8 @@ class Importer:
                     self._work(item)
             except DatabaseUnavailable as why:
                 log.warning("imports wait for the database", reason=str(why))
+            except Exception:
+                log.exception("imports could not be looked at")
             self._wake.wait(LOOK_S)
             self._wake.clear()
 

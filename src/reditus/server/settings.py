@@ -59,6 +59,12 @@ class Settings(BaseSettings):
         le=1 << 20,
         description="Memory of the server in MiB, caches and work together; see docs/operation.md.",
     )
+    syslog_port: int | None = Field(
+        None,
+        ge=1,
+        le=65_535,
+        description="Port on which syslog is taken over TCP and UDP, on the same address. None: it is not.",
+    )
     token: str | None = Field(
         None,
         min_length=16,

@@ -23,6 +23,8 @@ from reditus.exchange.incoming.rows import Sample, usual_width
 from reditus.exchange.incoming.times import guessed_form
 
 MOST_HEAD_ROWS = 30
+OURS_LONG = ["time", "measure", "device", "value", "unit"]
+"""What the long tables are called that Reditus writes."""
 _UNIT = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\])]{1,20})[\])]\s*$")
 _UNITS: dict[str, tuple[str, tuple[int, int]]] = {
     "%": ("%", (1, 1)), "percent": ("%", (1, 1)), "pct": ("%", (1, 1)),
@@ -173,6 +175,8 @@ def _time(data: Sequence[Sequence[str]], names: Sequence[str], doubts: list[str]
 
 def _long(data: Sequence[Sequence[str]], names: Sequence[str], time: TimeMapping, decimal: str) -> LongMapping | None:
     """Whether times repeat, and one column beside numbers is of a few texts: then it names what the number is of."""
+    if [name.lower() for name in names] == OURS_LONG:
+        return LongMapping(names=[1, 2], value=3, unit=4)
     times = [tuple(row[place] for place in time.places) for row in data]
     if len(data) < 4 or len(set(times)) * 2 > len(times):
         return None

@@ -125,4 +125,6 @@ def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) ->
     ).scalars()
     facts = {row.id: row.facts for row in found}
     archives = tuple(ordered)
-    return Scope(host, name, archives, readable_facts(facts[archives[0]] if archives else found[0].facts)[0])
+    newest = readable_facts(facts[archives[0]] if archives else found[0].facts)[0]
+    # What has no ticks may have lines of a log.
+    return Scope(host, name, (*archives, *(row.id for row in found if row.id not in archives)), newest)
