@@ -1,5 +1,5 @@
-"""Absurd inputs, by the hundred thousand: to intake, to captures and logs, and to the whole API of a
-real server. Prints what became of them.
+"""Absurd inputs, by the hundred thousand: to intake, to every reader of files, to OTLP and syslog, and to
+the whole API of a real server. Prints what became of them.
 
 Run: .venv/bin/python -m benchmarks.fuzz [COUNT] [--seed N]
 
@@ -25,6 +25,7 @@ from uuid import UUID, uuid4
 import httpx
 import numpy as np
 
+from benchmarks.fuzz_files import files_in, otlp, syslog
 from benchmarks.table import show
 from reditus.cli.service import service
 from reditus.core.blocks import Stretch, encode_block
@@ -86,8 +87,12 @@ def main() -> None:
             with httpx.Client(base_url=running.url, timeout=60, trust_env=False) as http:
                 api = Api(http, rng)
                 memory_mib = []
+                kinds = (
+                    api.batch, api.request, capture_in(folder, rng), logs(rng), files_in(folder, rng), otlp(rng),
+                    syslog(rng),
+                )  # fmt: skip
                 for number in range(requested.count):
-                    kind = rng.choices((api.batch, api.request, capture_in(folder, rng), logs(rng)), (5, 4, 1, 1))[0]
+                    kind = rng.choices(kinds, (5, 4, 1, 1, 3, 2, 1))[0]
                     tally.time(*_named(kind, tally))
                     if number % max(requested.count // 40, 1) == 0:
                         memory_mib.append(_resident_mib(pid))
@@ -175,9 +180,11 @@ class Api:
         names = ("from", "to", "at", "measure", "width", "limit", "severity", "devices", "zzz")
         query = {name: _utf8(self._query(name)) for name in names if self._rng.random() < 0.4}
         body = b"" if method == "GET" else self._body()
-        found = self._http.request(
-            method, path, params=query, content=body, headers={"Content-Type": "application/json"} if body else None
-        )
+        headers = {"Content-Type": "application/json"} if body else None
+        try:
+            found = self._http.request(method, path, params=query, content=body, headers=headers)
+        except httpx.TransportError as why:
+            return "UNFORESEEN", f"{method} {path[:120]} {len(body)} bytes: {why!r}"
         if found.status_code == 503 and "database" in found.text:
             return "503 away", found.text[:200]
         return str(found.status_code), f"{method} {path[:80]} {query} {body[:200]!r} {found.text[:300]}"

@@ -4,7 +4,7 @@ from reditus.core.rfc3339 import EARLIEST_NS
 from reditus.core.window import Window, parse_window
 from reditus.store.read.reader import Reader
 
-LATEST_NS = (1 << 62) - 1
+LATEST_NS = (1 << 63) - 1
 REACH_INTERVALS = 3
 """Ticks are read this far around an instant; a rate needs the tick before."""
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from reditus.exchange.backup.running import Outcome
     from reditus.store.store import Store
 
-FOREVER_NS = (1 << 62) - 1
+FOREVER_NS = (1 << 63) - 1
 DATABASE = "database"
 
 

@@ -136,8 +136,8 @@ class SyslogListener:
             self._add(every, host, markers)
 
     def _add(self, every: list[ArchiveInfo], name: str, markers: list[Marker]) -> None:
-        """Lines go into what is being recorded of the host that is called so; else into an archive of their own, of this
-        host or of a new one.
+        """Lines go into what is being recorded of the host that is called so; else into an archive of their own, of
+        that host or of a new one.
         """
         near = next((info for info in every if info.host.name == name), None)
         if near is not None and _is_growing(near):

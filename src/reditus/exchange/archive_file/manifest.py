@@ -17,7 +17,7 @@ MOST_BYTES = 256 << 30
 MOST_PART_BYTES = 256 << 20
 MOST_SCHEMAS = 20_000
 
-Ns = Annotated[int, Field(ge=0, lt=1 << 62)]
+Ns = Annotated[int, Field(ge=0, lt=1 << 63)]
 Short = Annotated[str, StringConstraints(max_length=300)]
 PartName = Annotated[str, StringConstraints(max_length=120, pattern=r"^[a-z0-9]+([._/-][a-z0-9]+)*$")]
 Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]

@@ -21,7 +21,7 @@ from reditus.exchange.archive_file.manifest import KIND, PARQUET, ArchiveFileErr
 from reditus.exchange.checked_zip import check_parts, entries_of, manifest_in, opened_zip, read_part, what_is_wrong
 from reditus.store.archives.transfer import ArchiveHead
 
-LATEST_NS = 1 << 62
+LATEST_NS = 1 << 63
 BATCH_BLOCKS = 64
 
 

@@ -5,6 +5,7 @@ unreadable in its last line leaves nothing behind.
 """
 
 import zipfile
+import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from hashlib import sha256
@@ -113,7 +114,16 @@ def _zip(path: Path) -> str:
             given = strict_json(part.read(MOST_MANIFEST_BYTES))
     except KeyError as why:
         raise MappingError(f"this is a zip without a {MANIFEST}, so none of Reditus; {_KNOWN}") from why
-    except (zipfile.BadZipFile, OSError, OutsideError, RuntimeError, NotImplementedError, EOFError) as why:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        OSError,
+        OutsideError,
+        RuntimeError,
+        NotImplementedError,
+        EOFError,
+        ValueError,
+    ) as why:
         raise MappingError(f"this is a damaged zip, or only a part of one ({why})") from why
     if isinstance(given, dict) and given.get("format") == BUNDLE:
         raise MappingError("this is a bundle of an investigation: open it under Investigations, or with "

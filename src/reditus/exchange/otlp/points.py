@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 from reditus.core.frame import LARGEST_DOUBLE
@@ -93,11 +94,20 @@ def values_of(metric: Any, memory: HistogramMemory, now_ns: int, refused: Refuse
             refused.add("a time that cannot be: before 1990, or over a day ahead")
         elif not point.flags & 1:  # no recorded value
             base = Stream(name, attributes, unit, Kind.LEVEL)
+            if kind == "histogram" and not _fits(point):
+                refused.add("a histogram has one bucket more than it has bounds, and those ascend")
+                continue
             for value in _of_point(kind, data, point, base, memory, delta=delta):
                 if math.isfinite(value.value) and abs(value.value) <= LARGEST_DOUBLE:
                     yield value
                 else:
                     refused.add("not a number, or too large")
+
+
+def _fits(point: Any) -> bool:
+    bounds, counts = list(point.explicit_bounds), len(point.bucket_counts)
+    ascending = all(map(math.isfinite, bounds)) and all(low < high for low, high in pairwise(bounds))
+    return ascending and (counts == len(bounds) + 1 or (counts == 0 and not bounds))
 
 
 def _points_in(metric: Any) -> int:
