@@ -10,6 +10,7 @@ from reditus.core.diagnosis.pages import diagnoses_page
 from reditus.core.measures.pages import measures_page
 from reditus.core.rfc3339 import TimeError, parse_time, spell_time
 from reditus.core.types import NS_PER_S
+from reditus.exchange.formats import formats_page
 from reditus.server.openapi import contract
 from reditus.server.settings import Settings
 
@@ -40,6 +41,7 @@ def test_every_setting_is_explained_and_documented():
 def test_pages_written_from_the_code_are_up_to_date():
     assert (ROOT / "docs" / "measures.md").read_text() == measures_page(), "run: scripts/pages"
     assert (ROOT / "docs" / "diagnoses.md").read_text() == diagnoses_page(), "run: scripts/pages"
+    assert (ROOT / "docs" / "formats.md").read_text() == formats_page(), "run: scripts/pages"
 
 
 @pytest.mark.parametrize("text", ["2026-11-12T09:00:00.123456Z", "2026-11-12T09:00:00Z", "2026-11-12T09:00:00.5Z"])

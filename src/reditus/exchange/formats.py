@@ -105,3 +105,23 @@ def endings(*, reads: bool = False) -> list[str]:
     """Of the files that are read, or written."""
     chosen = [each for each in FORMATS.values() if (each.reads if reads else each.writes is not None)]
     return [ending for each in chosen for ending in each.extensions]
+
+
+def formats_page() -> str:
+    """Markdown: the table, for docs/formats.md."""
+    rows = [
+        f"| {each.title} | {' '.join(f'`{ending}`' for ending in each.extensions)} | `{each.media_type}` | "
+        f"{_ways(each)} | {each.carries} | {each.loses} |\n"
+        for each in FORMATS.values()
+    ]
+    return (
+        "# Formats\n\nWhat goes out and comes in, and what each format carries and loses. Written from the code by "
+        "`scripts/pages`; `GET /api/formats` and the page *Files* list the same. How to use them: "
+        "[files.md](files.md).\n\n"
+        "| format | endings | media type | goes | carries | loses |\n|---|---|---|---|---|---|\n" + "".join(rows)
+    )
+
+
+def _ways(each: Format) -> str:
+    out = {None: [], _ARCHIVE: ["archives out"], _MEASURES: ["measures out"]}[each.writes]
+    return ", ".join([*out, *(["in"] if each.reads else [])])

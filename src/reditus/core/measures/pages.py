@@ -1,7 +1,6 @@
 """The page of measures, written from the catalogue."""
 
 from reditus.core.measures.catalogue import MEASURES
-from reditus.core.measures.measure import Resource
 
 
 def measures_page() -> str:
@@ -10,7 +9,7 @@ def measures_page() -> str:
         "# Measures\n\nWhat is charted and judged, derived from counters when read. Written from the code by "
         "`scripts/pages`.\n"
     ]
-    for resource in Resource:
+    for resource in dict.fromkeys(measure.resource for measure in MEASURES.values()):
         parts.append(
             f"\n## {resource.value.capitalize()}\n\n| name | what it is | unit | of each | formula "
             f"|\n|---|---|---|---|---|\n"
