@@ -27,7 +27,7 @@ MADE = "2026-11-30T00:00:00Z"
 
 
 def say(_):
-    """Nobody listens."""
+    """None of it matters."""
 
 
 @pytest.fixture

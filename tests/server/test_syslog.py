@@ -123,7 +123,7 @@ def test_what_is_too_long_is_cut_and_what_is_broken_closes_its_connection_alone(
     assert found[3] == "payment 4 refused"
 
 
-def test_what_is_too_much_is_dropped_and_told(client, port, monkeypatch):
+def test_what_is_too_much_is_dropped_and_reported(client, port, monkeypatch):
     monkeypatch.setattr(syslog, "MOST_WAITING", 10)
     monkeypatch.setattr(syslog, "EVERY_S", 3_600.0)
     client.app.state.context.store.archives.all()  # the loop runs its last short round

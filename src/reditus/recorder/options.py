@@ -47,7 +47,7 @@ class Options:
     logs: Sequence[Path] = field(default_factory=tuple)
     """Log files whose lines are kept as markers."""
     otlp: str | None = None
-    """Address of a receiver of OTLP/HTTP that gets the newest ticks besides; None: nobody."""
+    """Address of a receiver of OTLP/HTTP that gets the newest ticks besides; None: none."""
     otlp_every_ns: int = 10 * NS_PER_S
     """How often it gets them."""
 

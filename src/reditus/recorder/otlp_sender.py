@@ -76,8 +76,8 @@ class OtlpSender:
         try:
             connection.request("POST", self._url.path.rstrip("/") + PATH, body, head)
             answer = connection.getresponse()
-            told = answer.read(4_096).decode("utf-8", "replace")
-            trouble = None if answer.status == 200 else f"{answer.status}: {told[:200]}"
+            said = answer.read(4_096).decode("utf-8", "replace")
+            trouble = None if answer.status == 200 else f"{answer.status}: {said[:200]}"
         except (OSError, http.client.HTTPException) as why:
             trouble = str(why) or type(why).__name__
         finally:

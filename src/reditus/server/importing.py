@@ -24,7 +24,7 @@ log = structlog.get_logger()
 
 CONTENT, MADE = "content", "made.archive.zip"
 LOOK_S = 30.0
-"""How often it looks for work that nobody woke it for."""
+"""How often it looks for work that it was not woken for."""
 FORGOTTEN_S = 3 * 86_400.0
 """An upload of which nothing came for so long is given up."""
 FREE_BYTES = 256 << 20

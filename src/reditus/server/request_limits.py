@@ -31,7 +31,7 @@ BUNDLES = "/api/bundles"
 IMPORTS = "/api/imports/"
 MAX_OTLP_BYTES = 16 << 20
 PROTECTED = ("/api", "/v1/", "/metrics")
-"""What the token is asked for."""
+"""What needs the token."""
 MOST_QUERY_BYTES = 64 << 10
 PART_S = 15.0
 """For the next part of a body."""

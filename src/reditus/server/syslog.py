@@ -125,12 +125,12 @@ class SyslogListener:
             by_host.setdefault(host or "unnamed", []).append(own)
         if dropped:
             now_ns = time.time_ns()
-            told = Marker(
+            note = Marker(
                 f"syslog/{now_ns}", now_ns, "note", f"{dropped:,} lines of syslog came faster than they can be kept, "
                 "and are lost", "reditus", "warning",
             )  # fmt: skip
             for markers in by_host.values() or [by_host.setdefault("unnamed", [])]:
-                markers.append(told)
+                markers.append(note)
         every = self._store.archives.all()
         for host, markers in by_host.items():
             self._add(every, host, markers)

@@ -162,11 +162,11 @@ def test_rows_that_do_not_fit_are_counted(tmp_path):
     rows[5] = rows[2]
     rows[6] = rows[6].replace("6.5", "broken")
     incoming = read(file(tmp_path, "when,x\n" + "\n".join(rows)))
-    told = "\n".join(incoming.remarks)
-    assert "1 row with more or fewer cells" in told
-    assert "1 row without a time of the form iso left out; the first says 'yesterday'" in told
-    assert "1 row of a time that was there already" in told
-    assert "x: 1 cell" in told
+    said = "\n".join(incoming.remarks)
+    assert "1 row with more or fewer cells" in said
+    assert "1 row without a time of the form iso left out; the first says 'yesterday'" in said
+    assert "1 row of a time that was there already" in said
+    assert "x: 1 cell" in said
     assert len(numbers(incoming)["x", ()][0]) == 5
 
 

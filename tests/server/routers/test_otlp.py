@@ -199,7 +199,7 @@ def test_quantiles_by_hand():
     assert exponential_quantiles(0, {(-1, 1): 5, (0, 0): 5})[0] == pytest.approx(-2.0)
 
 
-def test_what_is_refused_is_told_as_a_partial_success(fresh):
+def test_what_is_refused_is_reported_as_a_partial_success(fresh):
     late = (time.time_ns() + 3 * 86_400 * NS_PER_S, 1.0, {})
     request = request_of(
         "some",
@@ -212,8 +212,8 @@ def test_what_is_refused_is_told_as_a_partial_success(fresh):
     assert answer.partial_success.rejected_data_points == 4
     assert "2 points: a time that cannot be" in answer.partial_success.error_message
     assert "1 points: not a number" in answer.partial_success.error_message
-    told = json.loads(send(fresh, request, media_type=JSON).content)
-    assert told["partialSuccess"]["rejectedDataPoints"] == "4"
+    answered = json.loads(send(fresh, request, media_type=JSON).content)
+    assert answered["partialSuccess"]["rejectedDataPoints"] == "4"
     assert series(fresh, "some", "other.good") == [[1.0]]
 
 
@@ -252,9 +252,9 @@ def test_log_records_become_lines(fresh):
     scope.log_records.add().body.string_value = "without a time"
     for media_type in (PROTOBUF, JSON):
         answer = send(fresh, request, path="/v1/logs", media_type=media_type)
-        told = (ExportLogsServiceResponse.FromString(answer.content) if media_type == PROTOBUF
+        answered = (ExportLogsServiceResponse.FromString(answer.content) if media_type == PROTOBUF
                 else json_format.Parse(answer.content, ExportLogsServiceResponse()))  # fmt: skip
-        assert told.partial_success.rejected_log_records == 1
+        assert answered.partial_success.rejected_log_records == 1
     window = {"from": spell_time(BEGIN_NS), "to": spell_time(BEGIN_NS + STEP_NS)}
     found = fresh.get(f"/api/archives/{archive_of(fresh, 'till')['id']}/markers", params=window).json()["markers"]
     assert [(each["text"], each["severity"], each["log"]) for each in found] == [

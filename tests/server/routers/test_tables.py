@@ -161,7 +161,7 @@ def test_no_text_is_a_formula(text):
     assert defused(text) == f"'{text}"
 
 
-def test_the_newest_values_for_whoever_scrapes(client, monkeypatch):
+def test_the_newest_values_for_scraping(client, monkeypatch):
     last = client.get(f"/api/archives/{ARCHIVE}").json()["end"]
     monkeypatch.setattr(newest, "FRESH_NS", 1 << 61)  # what was simulated is long past
     answer = client.get("/metrics")

@@ -11,6 +11,7 @@ import SheetDialog from '../ui/SheetDialog.vue'
 import TextField from '../ui/TextField.vue'
 import { usePreferences } from '../usePreferences'
 import { spellCount, spellFixed } from '../model/numbers'
+import { archiveAddress } from '../imports/exporting'
 import { asRfc3339, toSecond } from './hosts'
 
 /** One archive at a glance, and what can be done with it. */
@@ -88,6 +89,14 @@ function protect(): void {
     },
   )
 }
+const [wholeFrom, wholeTo] = [from.value, to.value]
+/** A window ends before its end: of a whole archive the last tick would be missing. */
+const saved = (format: string): string =>
+  archiveAddress(
+    props.archive.id,
+    format,
+    from.value === wholeFrom && to.value === wholeTo ? null : stretch.value,
+  )
 const stretch = computed(() => ({ from: asRfc3339(from.value), to: asRfc3339(to.value) }))
 function copy(): void {
   fresh()
@@ -193,6 +202,18 @@ function remove(): void {
           what lies outside may go for good
         </label>
       </div>
+      <p class="mt-3 text-soft">
+        Save it as a file that checks itself, for another Reditus or to keep:
+        <a class="text-ink underline underline-offset-2 hover:text-needle" :href="saved('archive')" download
+          >archive file</a
+        >,
+        <a
+          class="text-ink underline underline-offset-2 hover:text-needle"
+          :href="saved('archive-parquet')"
+          download
+          >with counters as Parquet</a
+        >
+      </p>
     </section>
     <template #foot>
       <p class="grow text-needle" role="alert">{{ trouble }}</p>

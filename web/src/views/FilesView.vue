@@ -100,8 +100,8 @@ function cancel(id: string): void {
         <h2 class="mt-8 mb-2 font-serif text-xl font-semibold">Formats</h2>
         <FormatTable />
         <p class="mt-3 max-w-[90ch] text-soft">
-          Out: the sheet of an archive saves it whole; measures go out over
-          <code>GET /api/archives/ID/table</code> and <code>./reditus export</code>.
+          Out: the details of an archive save it whole; <i>share</i> on the workbench saves the numbers of
+          what is shown; <code>./reditus export</code> does both.
         </p>
       </div>
     </main>

@@ -46,7 +46,7 @@ def back_up(
     store: Store, folder: BackupFolder, made: str, *, host: UUID | None = None, window: Window | None = None, say: Say
 ) -> Outcome:
     """Add what is new since the last run. Each archive's file is read back and checked before it counts; one that
-    cannot be backed up is told of, and holds up no other. Raise DatabaseUnavailable.
+    cannot be backed up is reported, and holds up no other. Raise DatabaseUnavailable.
     """
     out = Outcome()
     for info in _chosen(store.archives.all(), host):
@@ -110,11 +110,11 @@ def _peeked(blocks: Iterator[Block]) -> tuple[Block | None, Iterator[Block]]:
 def _digest(contents: ArchiveContents) -> str:
     """Of everything but the ticks."""
     head = contents.head
-    told: list[Any] = [
+    beside: list[Any] = [
         head.name, head.notes, head.protected, [facts.as_json() for _, facts in head.facts],
         {kind: dict(names) for kind, names in head.device_names.items()},
     ]  # fmt: skip
-    digest = sha256(json.dumps(told, sort_keys=True).encode())
+    digest = sha256(json.dumps(beside, sort_keys=True).encode())
     for identities in contents.identities:
         digest.update(identities.to_bytes())
     for part in as_batches(head.archive, head.archive, list(contents.markers)):
@@ -142,7 +142,7 @@ def check_backup(folder: BackupFolder, say: Say) -> Outcome:
 def restore(store: Store, folder: BackupFolder, *, host: str | None = None, say: Say) -> Outcome:
     """Put everything back, or one host by its name or id. What is there already stays as it is, so that a restore that
     was broken off is simply run again. Each file is checked whole before anything of it is written, and written all or
-    nothing; one that is damaged is told of, and holds up no other. Raise DatabaseUnavailable, or BackupError where no
+    nothing; one that is damaged is reported, and holds up no other. Raise DatabaseUnavailable, or BackupError where no
     host is called so.
     """
     out, hosts = Outcome(), set[str]()
@@ -187,9 +187,9 @@ def _restore_records(store: Store, folder: BackupFolder, host: str | None, say: 
             raise BackupError(f"{path} is not JSON: {why}") from why
         found = store.put_records(records if host is None else _of_host(records, host))
         made = {name: made.get(name, 0) + count for name, count in found.items()}
-    told = [f"{count} {name.replace('_', ' ')}" for name, count in made.items() if count]
-    if told:
-        say(f"records: {', '.join(told)}")
+    made_words = [f"{count} {name.replace('_', ' ')}" for name, count in made.items() if count]
+    if made_words:
+        say(f"records: {', '.join(made_words)}")
 
 
 def _of_host(records: dict[str, Any], host: str) -> dict[str, Any]:

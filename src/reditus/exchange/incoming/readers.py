@@ -66,10 +66,10 @@ def recognised(path: Path, name: str) -> str:
     with path.open("rb") as file:
         head = file.read(HEAD_BYTES)
     found = _by_content(path, head)
-    told = by_ending(name, reads=True)
-    if told is not None and told.name not in _ALIKE.get(found, (found,)):
+    named = by_ending(name, reads=True)
+    if named is not None and named.name not in _ALIKE.get(found, (found,)):
         raise MappingError(
-            f"{name} is called like {told.title}, but its contents are {FORMATS[found].title}. Rename it, if that is "
+            f"{name} is called like {named.title}, but its contents are {FORMATS[found].title}. Rename it, if that is "
             "what it is; else it was damaged on its way"
         )
     return found

@@ -86,6 +86,13 @@ def _check_size(rows: int, columns: int) -> None:
 
 def _described(schema: pa.Schema) -> tuple[int, list[ColumnMapping], list[str]]:
     """Which column is the time, and what the others mean."""
+    try:
+        return _columns_of(schema)
+    except UnicodeDecodeError as why:
+        raise MappingError(f"the name of a column is no UTF-8: {why}") from why
+
+
+def _columns_of(schema: pa.Schema) -> tuple[int, list[ColumnMapping], list[str]]:
     if len(schema) > MOST_COLUMNS:
         raise MappingError(f"the file has {len(schema):,} columns; at most {MOST_COLUMNS:,} are taken")
     times = [place for place, field in enumerate(schema) if pa.types.is_timestamp(field.type)]

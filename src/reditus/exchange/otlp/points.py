@@ -46,7 +46,7 @@ class Refused:
         self.count += count
         self.reasons[reason] = self.reasons.get(reason, 0) + count
 
-    def told(self) -> str:
+    def summary(self) -> str:
         """In a sentence."""
         return "; ".join(f"{count:,} points: {reason}" for reason, count in sorted(self.reasons.items()))
 

@@ -1,7 +1,7 @@
 """What senders tell, tick by tick: one archive a sender, and in it the same columns that a recorder would give.
 
 A sender is known by the attributes of its resource. What it sends at one time becomes a tick; a column that is missing
-from it is unknown there. Sums of differences are added up here, and begin anew when the server does: then another boot
+from it is unknown there. Sums of differences are added up here, and begin again when the server does: then another boot
 begins for them, so that no rate is taken across.
 """
 
@@ -32,7 +32,7 @@ FIRST_INTERVAL_NS = 10 * NS_PER_S
 """Is taken for the interval until a second tick tells."""
 STEPS_KEPT = 9
 TOGETHER = 0.25
-"""Points whose times lie within so much of the interval are of one tick: a sender reads its clock for each anew."""
+"""Points whose times lie within so much of the interval are of one tick: a sender reads its clock for each again."""
 TOGETHER_NS = NS_PER_S // 2
 """And never further apart than that."""
 _SWAP = {"used": ("SwapTotal",), "free": ("SwapTotal", "SwapFree")}
@@ -76,7 +76,7 @@ class _State:
     totals: dict[Stream, tuple[int, float]] = field(default_factory=dict)
     """Of streams of differences: until when, and what they add up to."""
     schemas: dict[tuple[Column, ...], list[Schema]] = field(default_factory=dict)
-    told: set[bytes] = field(default_factory=set)
+    known: set[bytes] = field(default_factory=set)
     """Digests of the schemas that the store has."""
     steps_ns: list[int] = field(default_factory=list)
     last_ns: int | None = None
@@ -125,7 +125,7 @@ class Receiver:
         with self._lock:
             state = next((each for each in self._states.values() if each.sender == received.sender), None)
             if state is not None:
-                state.told |= {schema.digest for schema in received.schemas}
+                state.known |= {schema.digest for schema in received.schemas}
 
     def _state(self, attributes: Any) -> _State | None:
         every = dict(attributes_of(list(attributes)[:64][:16]) or ())
@@ -156,7 +156,7 @@ class Receiver:
                 for block, schema in _blocks(state, group, boot, at_ns, columns):
                     blocks.append(block)
                     every[schema.digest] = schema
-                    if schema.digest not in state.told:
+                    if schema.digest not in state.known:
                         schemas[schema.digest] = schema
         if not blocks:
             return None
@@ -198,8 +198,8 @@ def _sender(attributes: Mapping[str, str], key: tuple[tuple[str, str], ...]) -> 
     name = attributes.get("service.name", "")
     host_name = attributes.get("host.name") or name or "unnamed"
     host = uuid5(SENDERS, f"host {attributes.get('host.id') or host_name}")
-    told = "&".join(f"{name}={text}" for name, text in key)
-    return Sender(host, host_name[:120], uuid5(host, told), (name or "sent by OTLP")[:120])
+    spelled = "&".join(f"{name}={text}" for name, text in key)
+    return Sender(host, host_name[:120], uuid5(host, spelled), (name or "sent by OTLP")[:120])
 
 
 def _added_up(state: _State, values: Iterable[Value]) -> list[Value]:

@@ -35,9 +35,9 @@ def markers_of(resource_logs: Any, log_name: str, now_ns: int, refused: Refused)
                 refused.add("neither a body nor a name")
                 continue
             attributes = attributes_of(list(record.attributes)[:16]) or ()
-            told = json.dumps([at_ns, record.severity_number, text, source, log_name, attributes])
+            spelled = json.dumps([at_ns, record.severity_number, text, source, log_name, attributes])
             yield Marker(
-                ident=f"otlp/{sha256(told.encode()).hexdigest()[:40]}",
+                ident=f"otlp/{sha256(spelled.encode()).hexdigest()[:40]}",
                 at_ns=at_ns,
                 kind="log",
                 text=text,

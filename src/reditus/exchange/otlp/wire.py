@@ -21,7 +21,7 @@ from reditus.exchange.errors import ExchangeError
 PROTOBUF, JSON = "application/x-protobuf", "application/json"
 MOST_BYTES = 64 << 20
 """Of a request, unpacked."""
-MOST_TOLD = 200
+MOST_SAID = 200
 
 M = TypeVar("M")
 
@@ -83,7 +83,7 @@ def decoded(data: bytes, media_type: str, kind: type[M]) -> M:
         _without_ids(given)
         return cast(M, json_format.ParseDict(given, message(), ignore_unknown_fields=True))
     except (OutsideError, json_format.ParseError, RecursionError, TypeError, ValueError) as why:
-        raise OtlpError(f"the body is no {message.DESCRIPTOR.name} in JSON: {str(why)[:MOST_TOLD]}") from why
+        raise OtlpError(f"the body is no {message.DESCRIPTOR.name} in JSON: {str(why)[:MOST_SAID]}") from why
 
 
 def _without_ids(given: object) -> None:
@@ -109,9 +109,9 @@ def problem_body(text: str, media_type: str) -> bytes:
     """A google.rpc.Status that says what was wrong, which is what the protocol answers refusals with."""
     if media_type == JSON:
         return json.dumps({"code": 3, "message": text}).encode()
-    told = text.encode()
+    message = text.encode()
     # Field 1, code, a varint: 3 is INVALID_ARGUMENT; field 2, message.
-    return b"\x08\x03\x12" + _varint(len(told)) + told
+    return b"\x08\x03\x12" + _varint(len(message)) + message
 
 
 def _varint(number: int) -> bytes:

@@ -4,6 +4,7 @@ import json
 import math
 import re
 from collections.abc import Iterable, Iterator
+from io import SEEK_END
 from itertools import groupby, islice
 from tempfile import TemporaryFile
 from typing import BinaryIO
@@ -49,9 +50,9 @@ def described(head: Head) -> str:
     """The lines that stand before a family's samples."""
     family = family_of(head)
     unit = _UNITS.get(head.unit)
-    told = "" if unit is None else f"# UNIT {family} {unit}\n"
+    said = "" if unit is None else f"# UNIT {family} {unit}\n"
     help_text = json.dumps(head.title, ensure_ascii=False)[1:-1]
-    return f"# TYPE {family} gauge\n{told}# HELP {family} {help_text}\n"
+    return f"# TYPE {family} gauge\n{said}# HELP {family} {help_text}\n"
 
 
 def spell_value(value: float) -> str:
@@ -80,7 +81,7 @@ def write_samples(table: Table) -> Iterator[bytes]:
 
 def _put_down(held: BinaryIO, piece: Piece) -> tuple[int, int]:
     """Where it begins, and how many ticks it has: the times and then each column, 8 bytes a value."""
-    start, ticks = held.tell(), len(piece.times_ns)
+    start, ticks = held.seek(0, SEEK_END), len(piece.times_ns)
     held.write(np.ascontiguousarray(piece.times_ns, dtype=np.int64).tobytes())
     for column in piece.columns:
         held.write(np.ascontiguousarray(column, dtype=np.float64).tobytes())

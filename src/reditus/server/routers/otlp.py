@@ -47,7 +47,7 @@ _BODY = {
 }
 _EITHER = {PROTOBUF: {"schema": {"type": "string", "format": "binary"}}, JSON: {"schema": {"type": "object"}}}
 _RESPONSES: dict[int | str, dict[str, Any]] = {
-    200: {"description": "Taken; what was refused of it is told in partial_success.", "content": _EITHER},
+    200: {"description": "Taken; what was refused of it is said in partial_success.", "content": _EITHER},
     400: {"description": "None of the protocol: a google.rpc.Status.", "content": _EITHER},
     415: {"description": "A content type or encoding that is not spoken.", "content": _EITHER},
     503: {"description": "The database is away: send again after Retry-After.", "content": _EITHER},
@@ -57,7 +57,7 @@ Sent = list[tuple[Received, "Future[Stored]"]]
 
 @router.post("/metrics", openapi_extra=_BODY, response_class=Response, responses=_RESPONSES)
 async def take_metrics(request: Request, context: ContextDep) -> Response:
-    """Metrics, as ExportMetricsServiceRequest. What of them is refused is told as a partial success."""
+    """Metrics, as ExportMetricsServiceRequest. What of them is refused is reported as a partial success."""
     media_type = _media_type(request)
     body = await request.body()
 
@@ -74,7 +74,7 @@ async def take_metrics(request: Request, context: ContextDep) -> Response:
     answer: Any = ExportMetricsServiceResponse()
     if refused.count:
         answer.partial_success.rejected_data_points = refused.count
-        answer.partial_success.error_message = refused.told()
+        answer.partial_success.error_message = refused.summary()
     return Response(answered(answer, media_type), media_type=media_type)
 
 
@@ -107,7 +107,7 @@ async def take_logs(request: Request, context: ContextDep) -> Response:
     answer: Any = ExportLogsServiceResponse()
     if refused.count:
         answer.partial_success.rejected_log_records = refused.count
-        answer.partial_success.error_message = refused.told().replace(" points: ", " records: ")
+        answer.partial_success.error_message = refused.summary().replace(" points: ", " records: ")
     return Response(answered(answer, media_type), media_type=media_type)
 
 
@@ -140,7 +140,7 @@ def _register(context: Context, sender: Sender, facts: HostFacts | None) -> None
 
 
 async def _awaited(context: Context, sent: Sent) -> None:
-    """Wait until everything is on disk. An archive that was deleted meanwhile is made anew."""
+    """Wait until everything is on disk. An archive that was deleted meanwhile is made again."""
     for item, future in sent:
         try:
             stored = await asyncio.wrap_future(future)
@@ -158,8 +158,8 @@ def _again(context: Context, item: Received) -> Stored:
 
 
 def _refusal(why: Exception, media_type: str) -> Response:
-    told = problem_body(str(why), JSON if media_type == JSON else PROTOBUF)
+    body = problem_body(str(why), JSON if media_type == JSON else PROTOBUF)
     if isinstance(why, DatabaseUnavailable):
-        return Response(told, 503, {"Retry-After": RETRY_S}, media_type=media_type)
+        return Response(body, 503, {"Retry-After": RETRY_S}, media_type=media_type)
     status = 415 if isinstance(why, UnknownEncoding) else 400
-    return Response(told, status, media_type=JSON if media_type == JSON else PROTOBUF)
+    return Response(body, status, media_type=JSON if media_type == JSON else PROTOBUF)

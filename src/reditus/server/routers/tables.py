@@ -155,7 +155,7 @@ async def _parts(path: Path) -> AsyncIterator[bytes]:
     "/metrics", response_class=Response, responses={200: {"content": {SCRAPED: {"schema": {"type": "string"}}}}}
 )
 async def read_newest(request: Request, context: ContextDep) -> Response:
-    """The newest values of whatever is being recorded, as OpenMetrics text, for whoever scrapes."""
+    """The newest values of whatever is being recorded, as OpenMetrics text, for scraping."""
 
     def work() -> str:
         return newest_text(

@@ -16,7 +16,7 @@ class State(Enum):
 
     RECEIVING = "receiving"
     RECEIVED = "received"
-    """Whole; it waits until somebody says how it is to be read."""
+    """Whole; it waits until it is said how it is to be read."""
     QUEUED = "queued"
     READING = "reading"
     STORING = "storing"
