@@ -16,6 +16,7 @@ import pyarrow as pa
 
 import reditus
 from benchmarks.table import show
+from reditus import client as notebooks
 from reditus.cli.client import Client
 from reditus.cli.service import service
 from reditus.exchange.simulated import SimulatedArchive
@@ -55,7 +56,7 @@ def main() -> None:
     )
 
 
-def _names(timeline: reditus.client.Timeline, values: int) -> list[str]:
+def _names(timeline: notebooks.Timeline, values: int) -> list[str]:
     """Measures enough for so many values."""
     rows = timeline.measures("cpu.busy").arrow().num_rows
     return list(timeline.available())[: values // rows + 1]
@@ -66,7 +67,7 @@ def _read(path: Path) -> pa.Table:
         return stream.read_all()
 
 
-def _received(reads: reditus.client.Measures) -> float:
+def _received(reads: notebooks.Measures) -> float:
     with reads._answer() as answer:
         begun_s = time.perf_counter()
         pa.ipc.open_stream(pa.py_buffer(answer.read())).read_all()

@@ -37,7 +37,7 @@ def removed(page, name):
     expect(entry(page, name)).to_have_count(0)
 
 
-def test_a_table_is_mapped_and_becomes_an_archive(files):
+def test_a_table_is_mapped_and_becomes_an_archive(files, running):
     choose(files, "shop.csv", table())
     reading = files.locator("[data-reading]")
     expect(reading.locator("[data-column]")).to_have_count(2)
@@ -59,6 +59,12 @@ def test_a_table_is_mapped_and_becomes_an_archive(files):
     settled(files)
     expect(files.locator("header").first).to_contain_text("till-7")
     expect(files).to_have_url(re.compile("layout=others"))
+    # And its numbers go out again.
+    files.get_by_role("button", name=re.compile("^share")).click()
+    address = files.get_by_role("link", name="CSV").get_attribute("href")
+    answer = files.request.get(f"{running.url}{address}")
+    assert answer.ok
+    assert answer.text().splitlines()[0].startswith("time,other.orders%20taken@shop=3")
 
 
 def test_a_wrong_correction_is_said_and_taken_back(files):

@@ -108,10 +108,11 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
     app.openapi = partial(contract_of, app)  # type: ignore[method-assign]
     app.state.context = context
     errors.install(app)
-    for router in ROUTERS:
-        app.include_router(router, prefix="/api", responses=PROBLEM_RESPONSES)
+    # Senders by the hundred come here: these are looked at first.
     for router in OUTSIDE:
         app.include_router(router, responses=PROBLEM_RESPONSES)
+    for router in ROUTERS:
+        app.include_router(router, prefix="/api", responses=PROBLEM_RESPONSES)
     app.add_middleware(
         Guard, hosts=settings.allowed_hosts, intake_bytes=context.budget.intake_bytes, token=settings.token
     )

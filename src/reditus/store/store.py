@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from uuid import UUID
 
 import structlog
-from sqlalchemy import Engine, create_engine, insert
+from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session
 
 from reditus.core.batches import Batch
@@ -25,11 +25,10 @@ from reditus.store.archives.kept_records import put_records, records_of
 from reditus.store.archives.ownership import host_of
 from reditus.store.archives.transfer import ArchiveContents, ArchiveHead, Taken, contents_of, put_contents
 from reditus.store.database import statements
-from reditus.store.database.connection import force_generic_plans, ping_on_checkout
+from reditus.store.database.connection import ask, force_generic_plans, ping_on_checkout
 from reditus.store.database.damage import again_elsewhere, count_damage, note_damage, walk_by_index
 from reditus.store.database.driver_errors import translate_driver_errors
 from reditus.store.database.migrations import migrate
-from reditus.store.database.tables import ColumnRow
 from reditus.store.errors import DatabaseDamaged, DatabaseDiskFull
 from reditus.store.imports.repository import Imports
 from reditus.store.ingest.fast_append import FastAppender
@@ -125,8 +124,7 @@ class Store:
             host_id = host_of(session, archive)
             schema_id = session.scalar(statements.insert_schema(host_id, schema))
             if schema_id is not None:
-                values = statements.column_values(host_id, schema_id, schema.columns)
-                session.execute(insert(ColumnRow), values)
+                ask(session, statements.INSERT_COLUMNS, statements.columns_of(host_id, schema_id, schema.columns))
 
     def append(
         self,

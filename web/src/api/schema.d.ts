@@ -1564,7 +1564,7 @@ export interface paths {
         };
         /**
          * Read Newest
-         * @description The newest values of whatever is being recorded, as OpenMetrics text, for whoever scrapes.
+         * @description The newest values of whatever is being recorded, as OpenMetrics text, for scraping.
          */
         get: operations["read_newest"];
         put?: never;
@@ -1606,7 +1606,7 @@ export interface paths {
         put?: never;
         /**
          * Take Metrics
-         * @description Metrics, as ExportMetricsServiceRequest. What of them is refused is told as a partial success.
+         * @description Metrics, as ExportMetricsServiceRequest. What of them is refused is reported as a partial success.
          */
         post: operations["take_metrics"];
         delete?: never;
@@ -8959,7 +8959,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Taken; what was refused of it is told in partial_success. */
+            /** @description Taken; what was refused of it is said in partial_success. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -9024,7 +9024,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Taken; what was refused of it is told in partial_success. */
+            /** @description Taken; what was refused of it is said in partial_success. */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -20,6 +21,10 @@ from reditus.exchange.otlp.semantic import Stream
 
 AHEAD_NS = 86_400 * NS_PER_S
 MOST_ATTRIBUTES = 16
+MOST_HISTOGRAMS = 5_000
+"""Of one sender."""
+REMEMBERED = 1 << 16
+"""A sender's next request has the attributes of its last one."""
 DELTA, CUMULATIVE = 1, 2
 """AggregationTemporality of metrics.proto."""
 
@@ -60,6 +65,8 @@ class HistogramMemory:
     def grown(self, stream: Stream, counts: dict[Any, float]) -> dict[Any, float] | None:
         """By how much each bucket has grown; None at the first point, and after a reset."""
         before = self._last.get(stream)
+        if before is None and len(self._last) >= MOST_HISTOGRAMS:
+            return None
         self._last[stream] = counts
         if before is None:
             return None
@@ -72,8 +79,8 @@ class HistogramMemory:
 
 def values_of(metric: Any, memory: HistogramMemory, now_ns: int, refused: Refused) -> Iterator[Value]:
     """The values of one metric."""
-    name = "".join(letter if letter.isprintable() else " " for letter in metric.name).strip()
-    if not name or len(name) > MAX_TEXT - 20:
+    name = _clean(metric.name)
+    if not name or len(metric.name) > MAX_TEXT - 20:
         refused.add(f"a name has 1 to {MAX_TEXT - 20} letters", _points_in(metric))
         return
     kind = metric.WhichOneof("data")
@@ -93,7 +100,7 @@ def values_of(metric: Any, memory: HistogramMemory, now_ns: int, refused: Refuse
         elif not EARLIEST_NS <= point.time_unix_nano <= now_ns + AHEAD_NS:
             refused.add("a time that cannot be: before 1990, or over a day ahead")
         elif not point.flags & 1:  # no recorded value
-            base = Stream(name, attributes, unit, Kind.LEVEL)
+            base = _stream(name, attributes, unit, grows=False)
             if kind == "histogram" and not _fits(point):
                 refused.add("a histogram has one bucket more than it has bounds, and those ascend")
                 continue
@@ -122,7 +129,7 @@ def _of_point(
     if kind in ("gauge", "sum"):
         number = point.as_int if point.WhichOneof("value") == "as_int" else point.as_double
         grows = kind == "sum" and data.is_monotonic
-        stream = Stream(base.name, base.attributes, base.unit, Kind.CUMULATIVE if grows else Kind.LEVEL)
+        stream = _stream(base.name, base.attributes, base.unit, grows=True) if grows else base
         yield Value(stream, at_ns, float(number), delta=delta and kind == "sum")
         return
     if kind == "summary":
@@ -162,21 +169,35 @@ def attributes_of(given: Any) -> tuple[tuple[str, str], ...] | None:
     """Attributes as texts, sorted; None where they are too many. What is empty tells nothing apart."""
     if len(given) > MOST_ATTRIBUTES:
         return None
-    out = {}
-    for item in given:
-        key, text = _clean(item.key), _clean(text_of(item.value))
-        if key and text:
-            out[key] = text
-    return tuple(sorted(out.items()))
+    return _tidy(tuple([(item.key, text_of(item.value)) for item in given]))
+
+
+@lru_cache(REMEMBERED)
+def _tidy(given: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+    out = {_clean(key): _clean(text) for key, text in given}
+    return tuple(sorted((key, text) for key, text in out.items() if key and text))
+
+
+@lru_cache(REMEMBERED)
+def _stream(name: str, attributes: tuple[tuple[str, str], ...], unit: str, *, grows: bool) -> Stream:
+    return Stream(name, attributes, unit, Kind.CUMULATIVE if grows else Kind.LEVEL)
 
 
 def _clean(text: str) -> str:
-    return "".join(letter if letter.isprintable() else " " for letter in text[:MAX_TEXT]).strip()
+    text = text[:MAX_TEXT].strip()
+    # Nearly all are, and looking at each letter would be most of the work.
+    return text if text.isprintable() else "".join(map(_shown, text)).strip()
+
+
+def _shown(letter: str) -> str:
+    return letter if letter.isprintable() else " "
 
 
 def text_of(value: Any) -> str:
     """An AnyValue as a text."""
     kind = value.WhichOneof("value")
+    if kind == "string_value":
+        return str(value.string_value)
     if kind is None:
         return ""
     found = getattr(value, kind)

@@ -7,6 +7,7 @@ begins for them, so that no rate is taken across.
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from operator import attrgetter
 from statistics import median
 from threading import Lock
 from typing import Any
@@ -16,7 +17,7 @@ import numpy as np
 
 from reditus.core.batches import Batch
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS, Block, Stretch, encode_block
-from reditus.core.counters import CPU_MODE, CPU_NUMBER, MEMORY_FIELD
+from reditus.core.counters import COUNTERS, CPU_MODE, CPU_NUMBER, MEMORY_FIELD
 from reditus.core.facts import HostFacts
 from reditus.core.schema import MAX_COLUMNS, Column, Kind, Schema
 from reditus.core.types import NS_PER_S
@@ -38,6 +39,7 @@ TOGETHER_NS = NS_PER_S // 2
 _SWAP = {"used": ("SwapTotal",), "free": ("SwapTotal", "SwapFree")}
 _SWAP = {"used": ("SwapTotal",), "free": ("SwapTotal", "SwapFree")}
 _MODES = ("user", "nice", "system", "idle", "iowait", "interrupt", "softirq", "steal")
+AT_NS = attrgetter("at_ns")
 _PASSING = ("process.pid", "service.instance.id", "telemetry.", "process.", "container.id", "k8s.pod.uid", "os.")
 """Attributes of a resource that change with each start: the sender stays the same."""
 
@@ -123,9 +125,9 @@ class Receiver:
     def stored(self, received: Received) -> None:
         """The store has a batch's schemas now."""
         with self._lock:
-            state = next((each for each in self._states.values() if each.sender == received.sender), None)
-            if state is not None:
-                state.known |= {schema.digest for schema in received.schemas}
+            for state in self._states.values():
+                if state.sender is received.sender:
+                    state.known |= {schema.digest for schema in received.schemas}
 
     def _state(self, attributes: Any) -> _State | None:
         every = dict(attributes_of(list(attributes)[:64][:16]) or ())
@@ -146,7 +148,7 @@ class Receiver:
         every: dict[bytes, Schema] = {}
         for group, boot, own in (
             ("otlp", state.sender.archive, [value for value in values if not value.delta]),
-            ("otlp-delta", state.boot, _added_up(state, [value for value in values if value.delta])),
+            ("otlp-delta", state.boot, _added_up(state, [value for value in values if value.delta], refused)),
         ):
             for at_ns, tick in _ticks(own, state.interval_ns):
                 columns = self._tick(state, tick, refused)
@@ -173,9 +175,10 @@ class Receiver:
                 column = ours(value.stream) or _own(value.stream)
                 state.columns[value.stream] = column
             out[column] = value.value
-        whole = _whole(out)
-        _note_facts(state, out | whole)
-        return out | whole
+        if any(column.counter in COUNTERS for column in out):
+            out |= _whole(out)
+            _note_facts(state, out)
+        return out
 
     def _timed(self, state: _State, at_ns: int) -> None:
         if state.last_ns is not None and at_ns > state.last_ns:
@@ -202,10 +205,13 @@ def _sender(attributes: Mapping[str, str], key: tuple[tuple[str, str], ...]) -> 
     return Sender(host, host_name[:120], uuid5(host, spelled), (name or "sent by OTLP")[:120])
 
 
-def _added_up(state: _State, values: Iterable[Value]) -> list[Value]:
+def _added_up(state: _State, values: Iterable[Value], refused: Refused) -> list[Value]:
     """Differences as what they add up to. A point that was sent already adds nothing."""
     out = []
-    for value in sorted(values, key=lambda item: item.at_ns):
+    for value in sorted(values, key=AT_NS):
+        if value.stream not in state.totals and len(state.totals) >= MOST_STREAMS:
+            refused.add(f"over {MOST_STREAMS:,} streams of one sender")
+            continue
         until_ns, total = state.totals.get(value.stream, (0, 0.0))
         if value.at_ns > until_ns:
             total += value.value
@@ -219,16 +225,21 @@ def _ticks(values: Iterable[Value], interval_ns: int) -> Iterator[tuple[int, lis
     once: its next point begins another.
     """
     most_ns = min(round(interval_ns * TOGETHER), TOGETHER_NS)
+    ordered = sorted(values, key=AT_NS)
+    if not ordered:
+        return
+    if ordered[-1].at_ns - ordered[0].at_ns <= most_ns and len({item.stream for item in ordered}) == len(ordered):
+        yield ordered[-1].at_ns, ordered  # as nearly always
+        return
     tick: list[Value] = []
     inside: set[Stream] = set()
-    for value in sorted(values, key=lambda item: item.at_ns):
+    for value in ordered:
         if tick and (value.at_ns - tick[0].at_ns > most_ns or value.stream in inside):
             yield tick[-1].at_ns, tick
             tick, inside = [], set()
         tick.append(value)
         inside.add(value.stream)
-    if tick:
-        yield tick[-1].at_ns, tick
+    yield tick[-1].at_ns, tick
 
 
 def _own(stream: Stream) -> Column:

@@ -5,7 +5,7 @@ use. What is not among them keeps its own name.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from reditus.core.counters import COUNTERS, MEMORY_FIELD
 from reditus.core.schema import Column, Kind
@@ -49,6 +49,14 @@ class Stream:
     attributes: tuple[tuple[str, str], ...]
     unit: str
     kind: Kind
+    _hash: int = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        # Looked up several times for each point.
+        object.__setattr__(self, "_hash", hash((self.name, self.attributes, self.unit, self.kind is Kind.LEVEL)))
+
+    def __hash__(self) -> int:
+        return self._hash
 
 
 def ours(stream: Stream) -> Column | None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import insert, select
+from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert as insert_new
 from sqlalchemy.orm import Session
 
@@ -22,10 +22,10 @@ from reditus.store.archives.compaction import block_of
 from reditus.store.archives.device_names import names_of
 from reditus.store.archives.lifecycle import check_writable, cut
 from reditus.store.database import statements
+from reditus.store.database.connection import ask
 from reditus.store.database.tables import (
     ArchiveRow,
     BlockRow,
-    ColumnRow,
     DeviceNameRow,
     FactsRow,
     HostRow,
@@ -231,7 +231,7 @@ def put_schemas(session: Session, host: UUID, schemas: Iterable[Schema]) -> dict
             )
             assert made is not None
         else:
-            session.execute(insert(ColumnRow), statements.column_values(host, made, schema.columns))
+            ask(session, statements.INSERT_COLUMNS, statements.columns_of(host, made, schema.columns))
         ids[schema.digest] = made
     return ids
 

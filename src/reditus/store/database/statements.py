@@ -1,5 +1,6 @@
 """The queries, as values. One place runs them: `store.py` and `sealing.py`."""
 
+import json
 from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
@@ -60,24 +61,32 @@ def insert_schema(host_id: UUID, schema: Schema) -> ReturningInsert[int]:
     return insert(SchemaRow).values(**values).on_conflict_do_nothing().returning(SchemaRow.id)
 
 
-def column_values(host_id: UUID, schema_id: int, columns: Sequence[Column]) -> list[dict[str, Any]]:
-    """Rows of a schema's columns."""
-    return [
-        {
-            "host_id": host_id,
-            "schema_id": schema_id,
-            "position": position,
-            "counter": column.counter,
-            "attributes": dict(column.attributes),
-            "unit": column.unit,
-            "kind": column.kind.value,
-            "scale_up": column.scale[0],
-            "scale_down": column.scale[1],
-            "bits": column.bits,
-            "double": column.double,
-        }
-        for position, column in enumerate(columns)
-    ]
+INSERT_COLUMNS = """
+insert into columns
+    (host_id, schema_id, position, counter, attributes, unit, kind, scale_up, scale_down, bits, double)
+select %(host)s, %(schema)s, w.position, w.counter, w.attributes::jsonb, w.unit, w.kind, w.up, w.down, w.bits, w.double
+from unnest(
+    %(positions)s::smallint[], %(counters)s::text[], %(attributes)s::text[], %(units)s::text[], %(kinds)s::text[],
+    %(ups)s::bigint[], %(downs)s::bigint[], %(bits)s::smallint[], %(doubles)s::boolean[]
+) as w(position, counter, attributes, unit, kind, up, down, bits, double)
+"""
+
+
+def columns_of(host_id: UUID, schema_id: int, columns: Sequence[Column]) -> dict[str, Any]:
+    """The values of INSERT_COLUMNS: all columns of a schema at once."""
+    return {
+        "host": host_id,
+        "schema": schema_id,
+        "positions": list(range(len(columns))),
+        "counters": [column.counter for column in columns],
+        "attributes": [json.dumps(dict(column.attributes)) for column in columns],
+        "units": [column.unit for column in columns],
+        "kinds": [column.kind.value for column in columns],
+        "ups": [column.scale[0] for column in columns],
+        "downs": [column.scale[1] for column in columns],
+        "bits": [column.bits for column in columns],
+        "doubles": [column.double for column in columns],
+    }
 
 
 def schema_columns(host_id: UUID, schemas: Sequence[int]) -> Select[ColumnRow, str]:
