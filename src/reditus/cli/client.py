@@ -257,9 +257,9 @@ class Client:
         head = {"Content-Type": "application/octet-stream"}
         self._request("PUT", path, params={"offset": str(offset)}, content=part, headers=head)
 
-    def look_at_import(self, wanted: str, mapping: Any) -> dict[str, Any]:
+    def look_at_import(self, wanted: str, mapping: Any, layout: Any = None) -> dict[str, Any]:
         """What a file is taken for."""
-        return dict(self._request("POST", f"/api/imports/{wanted}/look", json={"mapping": mapping}))
+        return dict(self._request("POST", f"/api/imports/{wanted}/look", json={"mapping": mapping, "layout": layout}))
 
     def start_import(self, wanted: str, options: Mapping[str, Any]) -> None:
         """Let a file be read."""

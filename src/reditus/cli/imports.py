@@ -32,22 +32,28 @@ def import_file(
         Path | None,
         typer.Option("--mapping", help="JSON that says what a table's columns mean; else they are guessed."),
     ] = None,
+    layout: Annotated[
+        Path | None, typer.Option("--layout", help="JSON that says how printed text is laid out; else it is guessed.")
+    ] = None,
     look: Annotated[
-        bool, typer.Option("--look", help="Print how a table would be read, as JSON for --mapping, and read nothing.")
+        bool,
+        typer.Option("--look", help="Print how a text would be read, as JSON for these two; read nothing."),
     ] = False,
 ) -> None:
     """Turn a file into an archive. The same file read the same way again is the same archive."""
-    if not look and mapping is None and host is None and _is_capture(file):
+    if not look and mapping is None and layout is None and host is None and _is_capture(file):
         _import_capture(file, name)
         return
-    options = {"name": name, "host": host, "mapping": None if mapping is None else _json(mapping)}
+    options = {"name": name, "host": host, "mapping": None if mapping is None else _json(mapping)} | {
+        "layout": None if layout is None else _json(layout)
+    }
     with service(settings_of_environment(), anywhere=True) as running, Client(running.url, running.token) as client:
         wanted = _send(client, file)
         if look:
-            seen = client.look_at_import(wanted, options["mapping"])
+            seen = client.look_at_import(wanted, options["mapping"], options["layout"])
             client.remove_import(wanted)
             _say_doubts(seen)
-            print(json.dumps(seen["mapping"], indent=1))
+            print(json.dumps(seen["mapping"] or seen["layout"], indent=1))
             return
         try:
             client.start_import(wanted, {key: value for key, value in options.items() if value is not None})
@@ -140,7 +146,7 @@ def _bar() -> Progress:
 def _say_doubts(seen: dict[str, Any]) -> None:
     if seen["problem"]:
         raise Failure(seen["problem"])
-    if seen["mapping"] is None:
+    if seen["mapping"] is None and seen["layout"] is None:
         raise Failure(f"{seen['title']} says itself what its numbers mean; nothing is mapped")
     for doubt in seen["doubts"]:
         err.print(f"· {doubt}", markup=False)

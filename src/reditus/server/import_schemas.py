@@ -6,6 +6,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.exchange.incoming.mapping import TableMapping
+from reditus.exchange.incoming.text_layout import TextLayout
 from reditus.server.progress import Progress
 from reditus.server.schemas import Out, Time
 from reditus.store.imports.records import Import
@@ -56,6 +57,7 @@ class LookIn(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     mapping: TableMapping | None = Field(default=None, description="Else it is guessed, or that of the last such file.")
+    layout: TextLayout | None = Field(default=None, description="Of text that is printed at an interval.")
 
 
 class LookColumnOut(Out):
@@ -73,6 +75,7 @@ class LookOut(Out):
     format: str
     title: str
     mapping: TableMapping | None = Field(description="null for what says itself what its numbers mean.")
+    layout: TextLayout | None = Field(description="Of text that is printed at an interval, in place of a mapping.")
     doubts: list[str] = Field(description="What was guessed and may be wrong.")
     kept: bool = Field(description="Whether the mapping is that of the last file with these names.")
     problem: str | None = Field(description="Why it cannot be read so.")

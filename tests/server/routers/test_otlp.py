@@ -227,8 +227,8 @@ def test_what_is_refused_is_reported_as_a_partial_success(fresh):
         (b"x", {"content-type": "text/plain"}, 415, b"is not spoken"),
         (b"x", {"content-type": PROTOBUF, "content-encoding": "br"}, 415, b"gzip is"),
         (b"not packed", ZIPPED, 400, b"no gzip"),
-        (gzip.compress(b"\0" * (65 << 20)), ZIPPED, 400, b"unpacks"),
-        (gzip.compress(b"\0" * 100)[:-9], ZIPPED, 400, b"part of a gzip"),
+        (gzip.compress(b"\0" * (65 << 20), mtime=0), ZIPPED, 400, b"unpacks"),
+        (gzip.compress(b"\0" * 100, mtime=0)[:-9], ZIPPED, 400, b"part of a gzip"),
     ],
 )
 def test_what_is_none_of_the_protocol(client, body, headers, status, said):

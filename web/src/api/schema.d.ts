@@ -3422,6 +3422,8 @@ export interface components {
              * @description Whose it is, where the file does not say; else its name.
              */
             host?: string | null;
+            /** @description For text that is printed at an interval. */
+            layout?: components["schemas"]["TextLayout"] | null;
             /** @description For text tables; else it is guessed. */
             mapping?: components["schemas"]["TableMapping"] | null;
             /**
@@ -3828,6 +3830,8 @@ export interface components {
          * @description A look at a table, by a mapping of one's own.
          */
         LookIn: {
+            /** @description Of text that is printed at an interval. */
+            layout?: components["schemas"]["TextLayout"] | null;
             /** @description Else it is guessed, or that of the last such file. */
             mapping?: components["schemas"]["TableMapping"] | null;
         };
@@ -3855,6 +3859,8 @@ export interface components {
              * @description Whether the mapping is that of the last file with these names.
              */
             kept: boolean;
+            /** @description Of text that is printed at an interval, in place of a mapping. */
+            layout: components["schemas"]["TextLayout"] | null;
             /** @description null for what says itself what its numbers mean. */
             mapping: components["schemas"]["TableMapping"] | null;
             /**
@@ -5277,6 +5283,71 @@ export interface components {
              * @enum {string}
              */
             task: "sealing" | "rollups" | "retention" | "scrubbing" | "judging";
+        };
+        /**
+         * TextLayout
+         * @description How a text is to be read.
+         */
+        TextLayout: {
+            /**
+             * Begin
+             * @description Of blocks: how the lines begin that begin one. They hold a date and a time.
+             * @default
+             */
+            begin: string;
+            /**
+             * Date
+             * @description The day on which it begins, where times are of a day alone.
+             */
+            date?: string | null;
+            /**
+             * Devices
+             * @description Which words of a line say what its values are of, such as a disk's name.
+             */
+            devices?: number[];
+            /**
+             * Form
+             * @description Of times: as in a mapping, or `time` for a time of day alone.
+             * @default iso
+             */
+            form: string;
+            /**
+             * Format
+             * @default reditus-text-layout
+             * @constant
+             */
+            format: "reditus-text-layout";
+            /**
+             * Head
+             * @description Of columns and blocks: the words of the line that names what is under it.
+             */
+            head?: string[];
+            /**
+             * Ignore
+             * @description How lines begin that say nothing.
+             */
+            ignore?: string[];
+            /**
+             * Shape
+             * @enum {string}
+             */
+            shape: "columns" | "pairs" | "blocks";
+            /**
+             * Times
+             * @description Which words of a line say when; none where a line of its own does.
+             */
+            times?: number[];
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
         };
         /**
          * ThreadOut

@@ -13,10 +13,12 @@ from reditus.exchange.incoming.guessing import guess, names_of
 from reditus.exchange.incoming.mapping import MappingError, TableMapping
 from reditus.exchange.incoming.numbers import numbers_of
 from reditus.exchange.incoming.readers import recognised
-from reditus.exchange.incoming.rows import Sample, sample_of, usual_width
+from reditus.exchange.incoming.rows import Sample, sample_of, text_of, usual_width
+from reditus.exchange.incoming.text_layout import TextLayout, guessed_layout, rows_of
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
 
 CELLS = 8
+LINES, HEAD_LINES = 400, 30
 MOST_SHOWN = 200
 """Columns in one look; a file may have more."""
 
@@ -42,8 +44,8 @@ class Look:
     columns: Sequence[LookColumn]
     times_ns: Sequence[int | None]
     problem: str | None = None
-    signature: str | None = None
-    """Of the names of its columns: files with the same are read the same way."""
+    layout: TextLayout | None = None
+    """Of text that is printed at an interval, in place of a mapping."""
 
     @property
     def title(self) -> str:
@@ -68,11 +70,13 @@ def _signed(names: Sequence[str], delimiter: str) -> str:
     return sha256("\0".join([delimiter, *names]).encode()).hexdigest()
 
 
-def look_at(path: Path, name: str, mapping: TableMapping | None) -> Look:
-    """Look at a file, by a mapping or by a guess. Raise ExchangeError for what cannot be read at all."""
+def look_at(path: Path, name: str, mapping: TableMapping | None, layout: TextLayout | None = None) -> Look:
+    """Look at a file, by a mapping, by a layout or by a guess. Raise ExchangeError for what cannot be read at all."""
     form = recognised(path, name)
     if form != "csv":
         return Look(form, None, [], [], [], [])
+    if layout is not None:
+        return _printed(form, path, layout)
     sample = sample_of(path, mapping.delimiter if mapping else None, mapping.encoding if mapping else None)
     doubts: Sequence[str] = []
     problem = None
@@ -81,8 +85,41 @@ def look_at(path: Path, name: str, mapping: TableMapping | None) -> Look:
             guessed = guess(sample)
             mapping, doubts = guessed.mapping, guessed.doubts
         except MappingError as why:
+            found = guessed_layout(text_of(path))
+            if found is not None:
+                return _printed(form, path, found)
             problem = str(why)
     return _seen(form, sample, mapping, doubts, problem)
+
+
+def _printed(form: str, path: Path, layout: TextLayout) -> Look:
+    """Text that is printed at an interval: its first lines as words, and what is read of them."""
+    lines = text_of(path).splitlines()[:LINES]
+    heads = [line.split() for line in lines[:HEAD_LINES]]
+    columns: dict[tuple[str, str], list[str]] = {}
+    times: list[str] = []
+    problem = None
+    try:
+        for row in rows_of(lines, layout):
+            columns.setdefault((row.name, row.device), []).append(row.value)
+            if not times or times[-1] != row.time:
+                times.append(row.time)
+    except MappingError as why:
+        problem = str(why)
+    if not columns and problem is None:
+        problem = "no line of the first ones holds values by this layout"
+    shown = [
+        LookColumn(
+            place, f"{name} {device}".strip(), values[:CELLS],
+            numbers_of(pa.array(values, pa.string()), ".")[0].tolist(),
+        )
+        for place, ((name, device), values) in enumerate(list(columns.items())[:MOST_SHOWN])
+    ]  # fmt: skip
+    read = TimeReader(layout.time_mapping()).read(times).tolist() if times else []
+    known = [None if at == UNKNOWN_NS else at for at in read]
+    if known and all(at is None for at in known):
+        problem = problem or f"no time of the first lines is of the form {layout.form}"
+    return Look(form, None, [], heads, shown, known, problem, layout)
 
 
 def _seen(form: str, sample: Sample, mapping: TableMapping | None, doubts: Sequence[str], problem: str | None) -> Look:

@@ -4,6 +4,7 @@ Nothing is stored here. What is read goes into an archive file of its own first,
 unreadable in its last line leaves nothing behind.
 """
 
+import csv
 import zipfile
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -28,16 +29,19 @@ from reditus.exchange.formats import FORMATS, by_ending
 from reditus.exchange.incoming.building import BlockBuilder
 from reditus.exchange.incoming.guessing import guess
 from reditus.exchange.incoming.lone_parquet import is_ours, read_lone
-from reditus.exchange.incoming.mapping import MappingError, TableMapping, Text
-from reditus.exchange.incoming.rows import sample_of
+from reditus.exchange.incoming.mapping import LongMapping, MappingError, TableMapping, Text
+from reditus.exchange.incoming.rows import Sample, lines_of, sample_of, text_of
 from reditus.exchange.incoming.samples import samples_table
 from reditus.exchange.incoming.table import TableReading, column_of, read_table
+from reditus.exchange.incoming.text_layout import TextLayout, guessed_layout, rows_of
 from reditus.exchange.incoming.typed import TypedTable, arrow_table, lines_table, parquet_table
 from reditus.store.archives.transfer import ArchiveContents, ArchiveHead
 
 OF_ELSEWHERE = UUID("6f1d4a0e-3c7b-5e52-9a53-1f1d0a7b8c11")
 """Namespace of hosts and archives that came as tables: the same file read the same way is the same archive."""
 HEAD_BYTES = 64 << 10
+LONG = ("time", "name", "device", "value")
+ROWS_BETWEEN = 10_000
 Check = Callable[[int], None]
 
 
@@ -49,6 +53,7 @@ class ImportOptions(BaseModel):
     host: Text | None = Field(default=None, description="Whose it is, where the file does not say; else its name.")
     name: Text | None = Field(default=None, description="What the archive is called, where the file does not say.")
     mapping: TableMapping | None = Field(default=None, description="For text tables; else it is guessed.")
+    layout: TextLayout | None = Field(default=None, description="For text that is printed at an interval.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,17 +225,49 @@ def _left(builder: BlockBuilder) -> list[str]:
 
 def _table(path: Path, name: str, options: ImportOptions, target: Path, made: str, check: Check) -> Incoming:
     mapping = options.mapping
+    if options.layout is not None:
+        return read_printed(path, head_of(path, name, options), options.layout, target, made, check)
     sample = sample_of(path, mapping.delimiter if mapping else None, mapping.encoding if mapping else None)
-    guessed = None if mapping else guess(sample)
-    mapping = mapping or (guessed.mapping if guessed else None)
-    assert mapping is not None
+    doubts: list[str] = []
+    if mapping is None:
+        try:
+            guessed = guess(sample)
+        except MappingError:
+            layout = guessed_layout(text_of(path))
+            if layout is None:
+                raise
+            return read_printed(path, head_of(path, name, options), layout, target, made, check)
+        mapping, doubts = guessed.mapping, [f"guessed: {doubt}" for doubt in guessed.doubts]
     head = head_of(path, name, options)
     reading = TableReading(mapping, head.archive, head.archive)
     contents = ArchiveContents(head, [], [], iter(()))
     contents.blocks = _described(contents, reading, read_table(path, sample, reading, check))
     write_archive(target, contents, made)
-    doubts = [f"guessed: {doubt}" for doubt in guessed.doubts] if guessed else []
     return Incoming(open_archive(target, check), [*doubts, *reading.remarks()])
+
+
+def read_printed(path: Path, head: ArchiveHead, layout: TextLayout, target: Path, made: str, check: Check) -> Incoming:
+    """Text that is printed at an interval: by its layout it becomes a table with a row a value, and is read as that."""
+    rows = target.with_name(f"{target.name}.rows")
+    mapping = TableMapping(
+        time=layout.time_mapping(), long=LongMapping(names=[1, 2], value=3), names_row=0, first_row=1
+    )
+    try:
+        with rows.open("w", newline="", encoding="utf-8") as file:
+            out = csv.writer(file, lineterminator="\n")
+            out.writerow(LONG)
+            for number, row in enumerate(rows_of(lines_of(path), layout)):
+                out.writerow((row.time, row.name, row.device, row.value))
+                if number % ROWS_BETWEEN == 0:
+                    check(number)
+        reading = TableReading(mapping, head.archive, head.archive)
+        contents = ArchiveContents(head, [], [], iter(()))
+        sample = Sample([list(LONG)], ",", "utf-8")
+        contents.blocks = _described(contents, reading, read_table(rows, sample, reading, check))
+        write_archive(target, contents, made)
+    finally:
+        rows.unlink(missing_ok=True)
+    return Incoming(open_archive(target, check), reading.remarks())
 
 
 def _described(contents: ArchiveContents, reading: TableReading, blocks: Iterator[Block]) -> Iterator[Block]:

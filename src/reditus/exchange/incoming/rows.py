@@ -14,6 +14,8 @@ from reditus.exchange.incoming.mapping import MOST_COLUMNS, MappingError, TableM
 
 SAMPLE_BYTES = 4 << 20
 SAMPLE_ROWS = 200
+TEXT_BYTES = 256 << 10
+MOST_LINE = 64 << 10
 BLOCK_BYTES = 8 << 20
 """A row has to fit: 10,000 columns of 400 letters do."""
 ENCODINGS = {"utf-8": "utf8", "latin-1": "latin1", "utf-16": "utf16"}
@@ -69,6 +71,25 @@ def usual_width(rows: Sequence[Sequence[str]]) -> int:
     """How many cells most rows have; 0 where there are none."""
     counts = [len(row) for row in rows if row]
     return max(set(counts), key=lambda count: (counts.count(count), count)) if counts else 0
+
+
+def text_of(path: Path) -> str:
+    """The beginning of a text, in whole lines."""
+    with path.open("rb") as file:
+        data = file.read(TEXT_BYTES)
+    text = data.decode(_encoding(data), errors="replace").removeprefix("\ufeff")
+    return text if len(data) < TEXT_BYTES else text[: text.rfind("\n") + 1]
+
+
+def lines_of(path: Path) -> Iterator[str]:
+    """The lines of a text, one by one. Raise MappingError for one that is too long to be any."""
+    with path.open("rb") as file:
+        encoding = _encoding(file.read(TEXT_BYTES))
+    with path.open(encoding=encoding, errors="replace") as text:
+        while line := text.readline(MOST_LINE):
+            if len(line) == MOST_LINE:
+                raise MappingError(f"a line has over {MOST_LINE:,} letters")
+            yield line
 
 
 def _encoding(data: bytes) -> str:

@@ -108,10 +108,10 @@ def look_at_import(import_id: UUID, body: LookIn, context: ContextDep) -> LookOu
     item = context.store.imports.get(import_id)
     path = _whole(context, item)
     mapping, kept = body.mapping, False
-    if mapping is None:
+    if mapping is None and body.layout is None:
         mapping = _last_mapping(context, path, item.name)
         kept = mapping is not None
-    return _described(look_at(path, item.name, mapping), kept=kept)
+    return _described(look_at(path, item.name, mapping, body.layout), kept=kept)
 
 
 @router.post("/{import_id}/start")
@@ -124,9 +124,9 @@ def start_import(import_id: UUID, body: ImportOptions, context: ContextDep) -> I
     signature = signature_of(path, item.name)
     options = body
     if signature is not None:
-        if body.mapping is None:
+        if body.mapping is None and body.layout is None:
             options = body.model_copy(update={"mapping": _last_mapping(context, path, item.name)})
-        else:
+        elif body.mapping is not None:
             body.mapping.check()
             context.store.imports.keep_mapping(signature, body.mapping.model_dump(mode="json"))
     started = context.store.imports.start(import_id, options.model_dump(mode="json"))
@@ -168,6 +168,7 @@ def _described(look: Look, *, kept: bool) -> LookOut:
         format=look.form,
         title=FORMATS[look.form].title,
         mapping=look.mapping,
+        layout=look.layout,
         doubts=[] if kept else list(look.doubts),
         kept=kept,
         problem=look.problem,
