@@ -96,3 +96,39 @@ def test_an_upload_that_broke_off_goes_on(files):
     choose(files, "half.csv", content)
     expect(entry(files, "half.csv")).to_have_attribute("data-import", "received")
     removed(files, "half.csv")
+
+
+PRINTED = """\
+press-7, watched by hand
+
+when      press   parcels   wait
+23:59:58  left         40    0.2
+23:59:58  right        30    0.1
+23:59:59  left         41    0.3
+23:59:59  right        31    0.1
+00:00:00  left         42    0.1
+00:00:00  right        32    0.4
+"""
+
+
+def test_printed_text_is_marked_word_by_word(files):
+    choose(files, "press.txt", PRINTED.encode())
+    reading = files.locator("[data-reading]")
+    expect(reading).to_contain_text("text that is printed at an interval")
+    expect(reading.get_by_role("alert")).to_contain_text("on which day it begins")
+    expect(reading.locator("[data-word]")).to_have_count(4)
+    reading.get_by_label("begins on the day").fill("2026-11-12")
+    expect(reading.get_by_role("alert")).to_have_count(0)
+    expect(reading.locator("[data-column]")).to_have_count(4)
+    # A word is pressed until it is what it is: once more, and the press is a value, which it cannot be.
+    press = reading.get_by_role("button", name="press: says of what")
+    press.click()
+    expect(reading.get_by_role("button", name="press: a value")).to_be_visible()
+    expect(reading.locator("[data-column]")).to_have_count(2)
+    reading.get_by_role("button", name="press: a value").click()
+    reading.get_by_role("button", name="press: says when").click()
+    expect(reading.locator("[data-column]")).to_have_count(4)
+    no_violations(files)
+    reading.get_by_role("button", name="Read it: press.txt").click()
+    expect(entry(files, "press.txt")).to_have_attribute("data-import", "done")
+    expect(entry(files, "press.txt")).to_contain_text("3 ticks")

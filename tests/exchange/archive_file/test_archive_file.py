@@ -144,11 +144,11 @@ def rewritten(path, target, change):
         (lambda manifest, _: manifest.update(format="other"), "its manifest does not say"),
         (lambda manifest, _: manifest.update(ticks=manifest["ticks"] + 1), "where its manifest says"),
         (lambda manifest, _: manifest["parts"].pop(), "is not in its manifest"),
-        (lambda _, parts: parts.pop("records.blocks"), "is missing"),
+        (lambda _, parts: parts.pop("records/00001.blocks"), "is missing"),
         (lambda manifest, _: manifest["archive"].update(id=str(HOST)), "another archive"),
         (lambda manifest, _: manifest["schemas"].clear(), "other columns than its schema"),
         (lambda manifest, _: manifest["facts"][0].update(facts={"cores": "many"}), "manifest is not as it should be"),
-        (lambda _, parts: parts.update({"records.blocks": b"RDTB"}), "is not as it should be"),
+        (lambda _, parts: parts.update({"records/00001.blocks": b"RDTB"}), "is not as it should be"),
     ],
 )
 def test_what_was_changed_is_refused(source, tmp_path, change, said):

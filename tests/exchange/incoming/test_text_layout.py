@@ -56,6 +56,12 @@ def test_columns_under_a_head_that_is_repeated():
     assert len(rows) == 15
 
 
+def test_the_head_is_the_line_nearest_to_the_numbers():
+    text = "made by hand today\nwhen press parcels wait\n01:00:00 left 4 0.5\n01:00:01 left 5 0.5\n"
+    layout = guessed_layout(text)
+    assert (layout.head, layout.devices) == (["when", "press", "parcels", "wait"], [1])
+
+
 def test_pairs():
     layout, rows = read(PAIRS, devices=[1])
     assert layout.shape == "pairs"

@@ -16,7 +16,12 @@ export type TableMapping = Omit<Required<Given>, 'columns' | 'time'> & {
   columns: ColumnMapping[]
   time: Required<components['schemas']['TimeMapping']>
 }
-export type Look = Omit<components['schemas']['LookOut'], 'mapping'> & { mapping: TableMapping | null }
+export type TextLayout = Required<components['schemas']['TextLayout']>
+export type Look = Omit<components['schemas']['LookOut'], 'mapping' | 'layout'> & {
+  mapping: TableMapping | null
+  /** Of text that is printed at an interval, in place of a mapping. */
+  layout: TextLayout | null
+}
 export type LookColumn = components['schemas']['LookColumnOut']
 export type FileFormat = components['schemas']['FormatOut']
 
@@ -64,14 +69,18 @@ export const sendPart = (id: string, offset: number, part: Blob): Promise<Import
   )
 
 /** What a file is taken for, by a mapping; null: as it is guessed, or as the last such file was read. */
-export function useLook(id: Ref<string>, mapping: Ref<TableMapping | null>): Query<Look> {
+export function useLook(
+  id: Ref<string>,
+  mapping: Ref<TableMapping | null>,
+  layout: Ref<TextLayout | null>,
+): Query<Look> {
   return useQuery<Look, ApiError>({
-    queryKey: computed(() => ['look', id.value, mapping.value]),
+    queryKey: computed(() => ['look', id.value, mapping.value, layout.value]),
     queryFn: async ({ signal }) =>
       (await unwrap(
         api.POST('/api/imports/{import_id}/look', {
           params: path(id.value),
-          body: { mapping: mapping.value },
+          body: { mapping: mapping.value, layout: layout.value },
           signal,
         }),
       )) as Look,
@@ -85,6 +94,7 @@ export interface Options {
   host?: string
   name?: string
   mapping?: TableMapping
+  layout?: TextLayout
 }
 
 export function useStartImport(): Write<{ id: string; options: Options }, ImportItem> {

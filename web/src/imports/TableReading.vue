@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, toRef } from 'vue'
-import { useLook, useStartImport, type ImportItem, type TableMapping } from '../api/imports'
+import { useLook, useStartImport, type ImportItem, type TableMapping, type TextLayout } from '../api/imports'
 import { useCounters } from '../api/queries'
 import { toMs } from '../model/instant'
 import PillButton from '../ui/PillButton.vue'
@@ -8,12 +8,14 @@ import StateNote from '../ui/StateNote.vue'
 import TextField from '../ui/TextField.vue'
 import { useTimes } from '../useTimes'
 import ColumnEditor from './ColumnEditor.vue'
+import TextReading from './TextReading.vue'
 import { DELIMITERS, isTime, TIME_FORMS, withTime } from './mapping'
 
 /** How a file that has come would be read: the guess, what it makes of the first rows, and corrections. */
 const props = defineProps<{ item: ImportItem }>()
 const times = useTimes()
 const corrected = ref<TableMapping | null>(null)
+const laidOut = ref<TextLayout | null>(null)
 const {
   data: look,
   error,
@@ -21,12 +23,14 @@ const {
 } = useLook(
   toRef(() => props.item.id),
   corrected,
+  laidOut,
 )
 const { data: counters } = useCounters()
 const start = useStartImport()
 const host = ref('')
 const name = ref('')
 const mapping = computed(() => corrected.value ?? look.value?.mapping ?? null)
+const layout = computed(() => laidOut.value ?? look.value?.layout ?? null)
 const columns = computed(() => {
   const now = mapping.value
   return now ? (look.value?.columns ?? []).filter((column) => !isTime(now, column.place)) : []
@@ -66,6 +70,7 @@ function read(): void {
       ...(host.value.trim() ? { host: host.value.trim() } : {}),
       ...(name.value.trim() ? { name: name.value.trim() } : {}),
       ...(corrected.value ? { mapping: corrected.value } : {}),
+      ...(layout.value ? { layout: layout.value } : {}),
     },
   })
 }
@@ -80,15 +85,18 @@ function read(): void {
     <StateNote v-if="!look && !error" title="Looking at the file" busy />
     <template v-else>
       <p v-if="look" class="text-soft">
-        It is {{ look.title
-        }}<template v-if="look.kept"
-          >, and is read as the last file whose columns are called the same</template
-        ><template v-if="!look.mapping && !look.problem">; it says itself what its numbers mean</template>.
+        <template v-if="layout">It is text that is printed at an interval</template>
+        <template v-else>It is {{ look.title }}</template
+        ><template v-if="look.kept">, and is read as the last file whose columns are called the same</template
+        ><template v-if="!look.mapping && !layout && !look.problem"
+          >; it says itself what its numbers mean</template
+        >.
       </p>
       <ul v-if="look?.doubts.length" class="mt-1 list-disc pl-5 text-soft" aria-label="Guesses">
         <li v-for="doubt in look.doubts" :key="doubt">{{ doubt }}</li>
       </ul>
       <p v-if="trouble" class="mt-2 max-w-[90ch] text-needle" role="alert">{{ trouble }}</p>
+      <TextReading v-if="look && layout" :look="look" :layout="layout" @change="laidOut = $event" />
       <div v-if="mapping" class="mt-3 flex flex-wrap items-end gap-x-5 gap-y-2">
         <label>
           <span class="block text-2xs text-soft">time column</span>
@@ -201,15 +209,24 @@ function read(): void {
         A row a value: {{ look?.columns[mapping.long.value]?.name }} is the number, named by
         {{ mapping.long.names.map((place) => look?.columns[place]?.name).join(', ') }}.
       </p>
-      <div v-if="look && (look.mapping || !look.problem)" class="mt-4 flex flex-wrap items-end gap-4">
+      <div
+        v-if="look && (look.mapping || layout || !look.problem)"
+        class="mt-4 flex flex-wrap items-end gap-4"
+      >
         <TextField
-          v-if="look.mapping"
+          v-if="look.mapping || layout"
           v-model="host"
           class="w-56"
           label="of the host"
           :hint="item.name.split('.')[0] ?? ''"
         />
-        <TextField v-if="look.mapping" v-model="name" class="w-64" label="archive called" :hint="item.name" />
+        <TextField
+          v-if="look.mapping || layout"
+          v-model="name"
+          class="w-64"
+          label="archive called"
+          :hint="item.name"
+        />
         <PillButton
           :label="`Read it: ${item.name}`"
           :disabled="start.isPending.value || !!error"

@@ -66,9 +66,8 @@ def write_archive(
     """
     with ZipFile(path, "x", allowZip64=True) as files:
         parts = _Parts(files)
-        records = b"".join(_records(contents))
-        if records:
-            parts.add("records.blocks", BLOCKS, records)
+        for number, records in enumerate(_joined(_records(contents)), 1):
+            parts.add(f"records/{number:05d}.blocks", BLOCKS, records)
         ticks = _write_parquet(parts, contents, check) if parquet else _write_blocks(parts, contents, check)
         manifest = manifest_of(contents, made, window, ticks, parts.entries)
         files.writestr(_entry(MANIFEST, ZIP_DEFLATED), orjson.dumps(manifest, option=orjson.OPT_INDENT_2))
@@ -88,6 +87,18 @@ def _records(contents: ArchiveContents) -> Iterator[bytes]:
     archive = contents.head.archive
     boot = contents.identities[0].boot if contents.identities else archive
     yield from as_batches(archive, boot, list(contents.markers))
+
+
+def _joined(records: Iterator[bytes]) -> Iterator[bytes]:
+    """Records together, some megabytes at a time: a log may have millions of lines."""
+    held: list[bytes] = []
+    for record in records:
+        if held and sum(map(len, held)) + len(record) > PART_BYTES:
+            yield b"".join(held)
+            held = []
+        held.append(record)
+    if held:
+        yield b"".join(held)
 
 
 def _write_blocks(parts: _Parts, contents: ArchiveContents, check: Callable[[int], None]) -> int:

@@ -189,9 +189,10 @@ def _guessed_columns(lines: Sequence[str]) -> TextLayout | None:
     for number, head in enumerate(split[:60]):
         if len(head) < 3 or any(number_in(word, ".") is not None and not word[0].isalpha() for word in head[2:]):
             continue
-        data = [words for words in split[number + 1 :] if len(words) == len(head) and words != head]
-        if len(data) < 2:
-            continue
+        alike = [words for words in split[number + 1 :] if len(words) == len(head) and words != head]
+        if len(alike) < 2 or not _has_number(alike[0]):
+            continue  # what stands nearer to the numbers is their head
+        data = [words for words in alike if _has_number(words)]
         times = _times_in(data)
         if times is None:
             continue
@@ -204,6 +205,10 @@ def _guessed_columns(lines: Sequence[str]) -> TextLayout | None:
         if values >= 1 and len(devices) <= 2:
             return TextLayout(shape="columns", head=list(head), times=places, devices=devices, form=form)
     return None
+
+
+def _has_number(words: Sequence[str]) -> bool:
+    return any(number_in(word, ".") is not None for word in words)
 
 
 def _times_in(rows: Sequence[Sequence[str]]) -> tuple[list[int], str] | None:
