@@ -2087,7 +2087,10 @@ export interface components {
          * @description What a column means.
          */
         ColumnMapping: {
-            /** Attributes */
+            /**
+             * Attributes
+             * @description Printable texts of 1 to 200 letters.
+             */
             attributes?: {
                 [key: string]: string;
             };

@@ -5,9 +5,11 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import COUNTERS
+from reditus.core.outside import shown
 from reditus.exchange.errors import ExchangeError
 
 MOST_COLUMNS = 20_000
+MOST_TEXT = 200
 EPOCHS = {"epoch-s": 10**9, "epoch-ms": 10**6, "epoch-us": 10**3, "epoch-ns": 1}
 """Nanoseconds in one of what is counted since 1970."""
 ISO = "iso"
@@ -41,7 +43,9 @@ class ColumnMapping(_Part):
 
     place: Place
     counter: Text = Field(description="One of the catalogue, so that rules judge it, or a name of its own.")
-    attributes: Annotated[dict[Text, Text], Field(max_length=8)] = Field(default_factory=dict)
+    attributes: Annotated[dict[str, str], Field(max_length=8)] = Field(
+        default_factory=dict, description="Printable texts of 1 to 200 letters."
+    )
     unit: Annotated[str, StringConstraints(max_length=40, pattern=r"^[^\x00-\x1f\x7f]*$")] = Field(
         default="1", description="After UCUM. That of the catalogue for a counter of the catalogue."
     )
@@ -51,7 +55,10 @@ class ColumnMapping(_Part):
     )
 
     def check(self) -> None:
-        """Raise MappingError where it is not what the catalogue says of its counter."""
+        """Raise MappingError where it is not what the catalogue says of its counter, or no column can be called so."""
+        for text in (*self.attributes, *self.attributes.values()):
+            if not (1 <= len(text) <= MOST_TEXT and text.isprintable()):
+                raise MappingError(f"an attribute is a printable text of 1 to {MOST_TEXT} letters, not {shown(text)}")
         known = COUNTERS.get(self.counter)
         if known is None:
             return
