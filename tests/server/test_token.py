@@ -20,10 +20,17 @@ def guarded(store):
     "headers", [{}, {"authorization": "Bearer wrong"}, {"authorization": TOKEN}, {"cookie": "x=1"}]
 )
 def test_without_it_nothing_is_answered(guarded, headers):
-    for path in ("/api/health", "/api/archives", "/api/openapi.json"):
+    for path in ("/api/health", "/api/archives", "/api/openapi.json", "/metrics"):
         response = guarded.get(path, headers=headers)
         assert response.status_code == 401
         assert response.headers["www-authenticate"] == "Bearer"
+
+
+def test_measurements_are_not_taken_without_it(guarded):
+    headers = {"content-type": "application/x-protobuf"}
+    assert guarded.post("/v1/metrics", content=b"", headers=headers).status_code == 401
+    headers["authorization"] = f"Bearer {TOKEN}"
+    assert guarded.post("/v1/metrics", content=b"", headers=headers).status_code == 200
 
 
 def test_programs_send_it_as_a_header(guarded):

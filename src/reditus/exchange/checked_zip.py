@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
 from struct import error as StructError
-from typing import Any, Protocol
+from typing import Annotated, Any, Protocol
 from zipfile import BadZipFile, LargeZipFile, ZipFile, ZipInfo
 
-from pydantic import ValidationError
+from pydantic import StringConstraints, ValidationError
 
 from reditus.core.outside import OutsideError, check_value, strict_json
 from reditus.exchange.errors import ExchangeError
@@ -24,6 +24,9 @@ MOST_RATIO = 400
 SMALL_BYTES = 1 << 20
 READ_BYTES = 1 << 20
 ENCRYPTED = 0x1
+
+PartName = Annotated[str, StringConstraints(max_length=120, pattern=r"^[a-z0-9]+([._/-][a-z0-9]+)*$")]
+Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 
 
 @dataclass(frozen=True, slots=True)

@@ -135,16 +135,17 @@ class Importer:
 
     def _tidy(self) -> None:
         """Give up what was forgotten, and remove files that no import has."""
+        # In this order: an import is written down before its folder is made.
+        folders = list(self._folder.iterdir()) if self._folder.is_dir() else []
         every = {item.id: item for item in self._store.imports.all()}
         latest_ns = time.time_ns() - round(FORGOTTEN_S * 1e9)
         for item in every.values():
             if item.state in (State.RECEIVING, State.RECEIVED) and item.changed_ns < latest_ns:
                 self._give_up(item)
         kept = {str(item.id) for item in every.values() if item.state not in ENDED or item.state is State.FAILED}
-        if self._folder.is_dir():
-            for folder in self._folder.iterdir():
-                if folder.name not in kept:
-                    shutil.rmtree(folder, ignore_errors=True)
+        for folder in folders:
+            if folder.name not in kept:
+                shutil.rmtree(folder, ignore_errors=True)
 
     def _give_up(self, item: Import) -> None:
         try:

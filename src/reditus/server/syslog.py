@@ -22,6 +22,7 @@ from reditus.core.log_lines import syslog_message, with_ident
 from reditus.core.markers import MAX_LOG, Marker, Markers
 from reditus.core.rfc3339 import EARLIEST_NS
 from reditus.core.types import NS_PER_S
+from reditus.exchange.otlp.points import AHEAD_NS
 from reditus.exchange.otlp.receiving import SENDERS
 from reditus.store import DatabaseUnavailable, HostInfo
 from reditus.store.records import ArchiveInfo
@@ -35,7 +36,6 @@ MOST_CONNECTIONS = 256
 MOST_WAITING = 20_000
 MOST_AT_ONCE = 5_000
 EVERY_S = 0.5
-AHEAD_NS = 86_400 * NS_PER_S
 NAME = "syslog"
 GROWING_NS = 600 * NS_PER_S
 """An archive whose newest tick is no older is being recorded."""
@@ -112,6 +112,9 @@ class SyslogListener:
                 self._waiting.extendleft(reversed(some))
                 self._dropped += dropped
                 return
+            except Exception:
+                # These lines cannot be kept; those behind them can.
+                log.exception("lines of syslog are lost", lines=len(some))
 
     def _store_lines(self, messages: list[tuple[bytes, int]], dropped: int) -> None:
         by_host: dict[str, list[Marker]] = {}

@@ -23,9 +23,8 @@ from reditus.core.window import Window
 from reditus.store.archives.compaction import TARGETS, seal_archive
 from reditus.store.archives.kept_records import put_records, records_of
 from reditus.store.archives.ownership import host_of
-from reditus.store.archives.transfer import ArchiveContents, ArchiveHead, Taken, contents_of, put_contents
-from reditus.store.database import statements
-from reditus.store.database.connection import ask, force_generic_plans, ping_on_checkout
+from reditus.store.archives.transfer import ArchiveContents, ArchiveHead, Taken, contents_of, put_contents, put_schemas
+from reditus.store.database.connection import force_generic_plans, ping_on_checkout
 from reditus.store.database.damage import again_elsewhere, count_damage, note_damage, walk_by_index
 from reditus.store.database.driver_errors import translate_driver_errors
 from reditus.store.database.migrations import migrate
@@ -121,10 +120,7 @@ class Store:
     def add_schema(self, archive: UUID, schema: Schema) -> None:
         """Make a schema known to the archive's host; nothing happens where it is known already."""
         with self._session() as session:
-            host_id = host_of(session, archive)
-            schema_id = session.scalar(statements.insert_schema(host_id, schema))
-            if schema_id is not None:
-                ask(session, statements.INSERT_COLUMNS, statements.columns_of(host_id, schema_id, schema.columns))
+            put_schemas(session, host_of(session, archive), [schema])
 
     def append(
         self,

@@ -28,6 +28,7 @@ from reditus.core.types import NS_PER_S
 from reditus.exchange.otlp.quantiles import explicit_quantiles, exponential_quantiles
 from reditus.server.app import create_app
 from reditus.server.settings import Settings
+from reditus.store import DatabaseUnavailable
 
 BEGIN_NS = parse_time("2026-11-13T01:00:00Z")
 STEP_NS = 10 * NS_PER_S
@@ -169,6 +170,23 @@ def test_differences_are_added_up_and_a_point_sent_twice_counts_once(fresh):
         send(fresh, request)
         send(fresh, request)
     assert series(fresh, "deltas", "other.jobs") == [[None, 3.0, 3.0, 3.0]]
+    late = request_of("deltas", metric("jobs", "sum", [(BEGIN_NS, 30.0, {})], temporality=DELTA))
+    answer = ExportMetricsServiceResponse.FromString(send(fresh, late).content)
+    assert answer.partial_success.error_message == "1 point: a difference of a time before the last one"
+
+
+def test_a_point_that_was_not_kept_is_kept_when_it_is_sent_again(fresh, client, monkeypatch):
+    store = client.app.state.context.store
+    request = request_of("again", metric("jobs", "sum", [(BEGIN_NS, 30.0, {})], temporality=DELTA))
+
+    def away(*_):
+        raise DatabaseUnavailable("gone for a moment")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(store, "submit", away)
+        assert send(fresh, request, status=503).headers["retry-after"] == "5"
+    send(fresh, request)
+    assert archive_of(fresh, "again")["ticks"] == 1
 
 
 def test_histograms_become_quantiles(fresh):
@@ -183,9 +201,9 @@ def test_histograms_become_quantiles(fresh):
             metric("wait.delta", "histogram", [(at_ns, part, {})], unit="s", temporality=DELTA),
         ))  # fmt: skip
     (half, most, nearly) = series(fresh, "waits", "other.wait@*")
-    assert (half, most) == ([2.0, 2.0], pytest.approx([3.6, 3.6])) or (half, most) == (
-        [None, 2.0, 2.0], [None, pytest.approx(3.6), pytest.approx(3.6)],
-    )  # fmt: skip
+    # Of the first point nothing is known: there is none before it.
+    assert half[-2:] == [2.0, 2.0]
+    assert most[-2:] == pytest.approx([3.6, 3.6])
     assert nearly[-1] == pytest.approx(3.96)
     assert series(fresh, "waits", "other.wait.count", "other.wait.delta.count") == [[None, 2.0, 2.0], [None, 2.0, 2.0]]
     assert series(fresh, "waits", "other.wait.delta@quantile=0.5") == [[2.0, 2.0, 2.0]]
@@ -211,7 +229,7 @@ def test_what_is_refused_is_reported_as_a_partial_success(fresh):
     answer = ExportMetricsServiceResponse.FromString(send(fresh, request).content)
     assert answer.partial_success.rejected_data_points == 4
     assert "2 points: a time that cannot be" in answer.partial_success.error_message
-    assert "1 points: not a number" in answer.partial_success.error_message
+    assert "1 point: not a number" in answer.partial_success.error_message
     answered = json.loads(send(fresh, request, media_type=JSON).content)
     assert answered["partialSuccess"]["rejectedDataPoints"] == "4"
     assert series(fresh, "some", "other.good") == [[1.0]]

@@ -2,7 +2,9 @@
 import { computed, ref, watch } from 'vue'
 import type { Counter } from '../api/client'
 import type { ColumnMapping, LookColumn, TableMapping } from '../api/imports'
-import { called, columnAt, lineThrough, readAttributes, SCALES, withColumn, writeAttributes } from './mapping'
+import { called, columnAt, readAttributes, SCALES, withColumn, writeAttributes } from './mapping'
+import { textOf } from './fields'
+import SparkLine from './SparkLine.vue'
 
 /** One column of a table: what stands in it, and what it is read as. */
 const props = defineProps<{ column: LookColumn; mapping: TableMapping; catalogue: Counter[] }>()
@@ -21,9 +23,6 @@ watch(
   { immediate: true },
 )
 const wrong = computed(() => readAttributes(attributes.value) === null)
-const WIDTH = 150
-const HEIGHT = 26
-const line = computed(() => lineThrough(props.column.values, WIDTH, HEIGHT))
 const scaleAt = computed(() => {
   const now = own.value?.scale.join('/')
   return SCALES.findIndex((item) => item.scale.join('/') === now)
@@ -41,7 +40,7 @@ function reattribute(): void {
   if (read) change({ attributes: read })
 }
 function rescale(event: Event): void {
-  const item = event.target instanceof HTMLSelectElement ? SCALES[Number(event.target.value)] : undefined
+  const item = SCALES[Number(textOf(event))]
   if (item) change({ scale: item.scale })
 }
 </script>
@@ -106,7 +105,7 @@ function rescale(event: Event): void {
           maxlength="40"
           spellcheck="false"
           :aria-label="`Unit of ${column.name}`"
-          @change="change({ unit: ($event.target as HTMLInputElement).value })"
+          @change="change({ unit: textOf($event) })"
         />
       </td>
       <td class="py-1.5 pr-3">
@@ -121,17 +120,7 @@ function rescale(event: Event): void {
         </select>
       </td>
       <td class="py-1.5">
-        <svg
-          v-if="line"
-          :viewBox="`-1 -1 ${WIDTH + 2} ${HEIGHT + 2}`"
-          :width="WIDTH"
-          :height="HEIGHT"
-          role="img"
-          :aria-label="`${column.name} over the first rows`"
-        >
-          <path :d="line" fill="none" class="stroke-other" stroke-width="1.2" />
-        </svg>
-        <span v-else class="text-2xs text-soft">no numbers</span>
+        <SparkLine :values="column.values" :label="`${column.name} over the first rows`" />
       </td>
     </template>
     <td v-else colspan="5" class="py-1.5 text-2xs">left out</td>

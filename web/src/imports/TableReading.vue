@@ -10,6 +10,7 @@ import { useTimes } from '../useTimes'
 import ColumnEditor from './ColumnEditor.vue'
 import TextReading from './TextReading.vue'
 import { DELIMITERS, isTime, TIME_FORMS, withTime } from './mapping'
+import { textOf } from './fields'
 
 /** How a file that has come would be read: the guess, what it makes of the first rows, and corrections. */
 const props = defineProps<{ item: ImportItem }>()
@@ -55,10 +56,6 @@ function set(part: Partial<TableMapping>): void {
 function setTime(part: Partial<TableMapping['time']>): void {
   if (mapping.value) change(withTime(mapping.value, part))
 }
-const textOf = (event: Event): string =>
-  event.target instanceof HTMLInputElement || event.target instanceof HTMLSelectElement
-    ? event.target.value
-    : ''
 function setFirst(event: Event): void {
   const row = Number(textOf(event)) - 1
   if (mapping.value && row >= 0) set({ first_row: row, names_row: row > 0 ? row - 1 : null, units_row: null })

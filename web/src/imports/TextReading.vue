@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Look, TextLayout } from '../api/imports'
-import { lineThrough, TIME_FORMS } from './mapping'
+import { TIME_FORMS } from './mapping'
+import SparkLine from './SparkLine.vue'
+import { textOf } from './fields'
 import { isHead, readLines, roleOf, ROLES, turned, withHead } from './textLayout'
 
 /** Printed text: its first lines word by word, to be marked, and what is read of them. */
 const props = defineProps<{ look: Look; layout: TextLayout }>()
 const emit = defineEmits<{ change: [layout: TextLayout] }>()
 
-const WIDTH = 150
-const HEIGHT = 26
 const forms = computed(() => {
   const known = [{ form: 'time', title: '01:00:00, a time of day alone' }, ...TIME_FORMS]
   return known.some(({ form }) => form === props.layout.form)
@@ -20,12 +20,6 @@ const isMarked = computed(() => props.layout.shape !== 'pairs')
 function set(part: Partial<TextLayout>): void {
   emit('change', { ...props.layout, ...part })
 }
-const textOf = (event: Event): string =>
-  event.target instanceof HTMLInputElement ||
-  event.target instanceof HTMLSelectElement ||
-  event.target instanceof HTMLTextAreaElement
-    ? event.target.value
-    : ''
 function setShape(event: Event): void {
   const shape = textOf(event)
   if (shape === 'columns' || shape === 'pairs' || shape === 'blocks') set({ shape })
@@ -151,20 +145,7 @@ function setShape(event: Event): void {
           <td class="py-1 pr-4 [overflow-wrap:anywhere]">{{ column.name }}</td>
           <td class="pr-4 text-soft">{{ column.cells.slice(0, 6).join(' · ') }}</td>
           <td>
-            <svg
-              :viewBox="`-1 -1 ${WIDTH + 2} ${HEIGHT + 2}`"
-              :width="WIDTH"
-              :height="HEIGHT"
-              role="img"
-              :aria-label="`${column.name} over the first lines`"
-            >
-              <path
-                :d="lineThrough(column.values, WIDTH, HEIGHT)"
-                fill="none"
-                class="stroke-other"
-                stroke-width="1.2"
-              />
-            </svg>
+            <SparkLine :values="column.values" :label="`${column.name} over the first lines`" />
           </td>
         </tr>
       </tbody>

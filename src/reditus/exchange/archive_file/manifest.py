@@ -5,7 +5,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from reditus.exchange.checked_zip import ZipKind
+from reditus.exchange.checked_zip import Digest, PartName, ZipKind
 from reditus.exchange.errors import ExchangeError
 
 FORMAT, VERSION = "reditus-archive", 1
@@ -19,8 +19,6 @@ MOST_SCHEMAS = 20_000
 
 Ns = Annotated[int, Field(ge=0, lt=1 << 63)]
 Short = Annotated[str, StringConstraints(max_length=300)]
-PartName = Annotated[str, StringConstraints(max_length=120, pattern=r"^[a-z0-9]+([._/-][a-z0-9]+)*$")]
-Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 
 
 class ArchiveFileError(ExchangeError, ValueError):

@@ -31,7 +31,8 @@ class Index:
 
     def fresh(self, blocks: Iterable[Block]) -> Iterator[Block]:
         """What is not in the backup yet: blocks, or their later ticks. Blocks that were merged meanwhile are
-        recognised by their ticks; where that is not sure a block is taken whole, for ticks twice do no harm.
+        recognised by their ticks; where that is not sure a block is taken whole, for ticks twice do no harm. A
+        longer block around it proves nothing: what came late lies in its gaps.
         """
         for block in blocks:
             new = self._new(block)
@@ -43,10 +44,6 @@ class Index:
         held = self._overlapping(block)
         if not held:
             return block
-        if any(
-            first <= block.first_ns and block.last_ns <= last and block.ticks <= ticks for first, last, ticks in held
-        ):
-            return None
         if any(first < block.first_ns or last > block.last_ns for first, last, _ in held) or any(
             earlier[1] >= later[0] for earlier, later in pairwise(held)
         ):

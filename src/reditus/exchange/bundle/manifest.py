@@ -3,10 +3,11 @@
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import Field, StringConstraints
+from pydantic import Field
 
 from reditus.exchange.bundle.contents import Frozen, Ns, Short, Text
 from reditus.exchange.bundle.fields import Fields
+from reditus.exchange.checked_zip import Digest, PartName
 from reditus.exchange.errors import ExchangeError
 
 FORMAT, VERSION = "reditus-bundle", 1
@@ -17,9 +18,6 @@ MOST_ARCHIVES = 100
 MOST_BYTES = 512 << 20
 """Of all parts together, unpacked."""
 MOST_PART_BYTES = 256 << 20
-
-PartName = Annotated[str, StringConstraints(max_length=120, pattern=r"^[a-z0-9]+([._/-][a-z0-9]+)*$")]
-Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 
 
 class BundleError(ExchangeError, ValueError):

@@ -8,7 +8,7 @@ import numpy as np
 
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS, Block, Stretch, encode_block
 from reditus.core.frame import LARGEST_DOUBLE
-from reditus.core.schema import MAX_COLUMNS, Column, Schema
+from reditus.core.schema import MAX_COLUMNS, Column, Schema, split_columns
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
 
 BLOCK_TICKS = 3_600
@@ -42,10 +42,7 @@ class BlockBuilder:
     _held: int = 0
 
     def __post_init__(self) -> None:
-        self.schemas = [
-            Schema(self.group, part, tuple(self.columns[start : start + MAX_COLUMNS]))
-            for part, start in enumerate(range(0, len(self.columns), MAX_COLUMNS))
-        ]
+        self.schemas = split_columns(self.group, self.columns)
 
     def go_on_from(self, before: "BlockBuilder") -> None:
         """Behind the ticks of another builder, at its interval."""

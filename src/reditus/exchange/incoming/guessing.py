@@ -23,6 +23,8 @@ from reditus.exchange.incoming.rows import Sample, usual_width
 from reditus.exchange.incoming.times import guessed_form
 
 MOST_HEAD_ROWS = 30
+MOST_NAME = 400
+"""Letters of a name that are looked at."""
 OURS_LONG = ["time", "measure", "device", "value", "unit"]
 """What the long tables are called that Reditus writes."""
 _UNIT = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\])]{1,20})[\])]\s*$")
@@ -220,7 +222,8 @@ def column_named(name: str, unit: str, *, place: int = 0, values: FloatArray | N
     ours = _of_the_catalogue(name, place) or _of_the_kernel(name, place)
     if ours is not None:
         return ours
-    plain, spelled = name, unit
+    name = name[:MOST_NAME]
+    plain, spelled = name, unit[:MOST_NAME]
     found = _UNIT.match(name)
     if found is not None and found["unit"].strip().lower() in _UNITS:
         plain, spelled = found["name"] or name, spelled or found["unit"]

@@ -9,6 +9,7 @@ import pyarrow.compute as pc
 from reditus.core.types import FloatArray
 
 MISSING = ("", "-", "--", "nan", "na", "n/a", "null", "none", "?", "#n/a")
+MOST_LETTERS = 60
 _NUMBER = re.compile(r"^([+-]?[\d.,'\u00a0\u202f ]*\d[\d.,]*(?:[eE][+-]?\d{1,4})?)\s*([^\d\s][^\d]*)?$")
 
 
@@ -45,7 +46,9 @@ def number_in(text: str, decimal: str) -> float | None:
     >>> number_in("1.234,5 MB", ","), number_in("12 %", "."), number_in("n/a", ".")
     (1234.5, 12.0, None)
     """
-    found = _NUMBER.match(text.strip())
+    plain = text.strip()
+    # What is longer is none, and would be looked at again and again.
+    found = _NUMBER.match(plain) if len(plain) <= MOST_LETTERS else None
     if found is None:
         return None
     digits = re.sub(r"['\u00a0\u202f ]", "", found[1])

@@ -176,18 +176,16 @@ def _capture(path: Path, options: ImportOptions, target: Path, made: str, check:
     return Incoming(open_archive(target, check), remarks)
 
 
-def _written(
-    target: Path, made: str, check: Check, head: ArchiveHead, blocks: Iterable[Block], remarks: Sequence[str] = ()
-) -> Incoming:
+def _written(target: Path, made: str, check: Check, head: ArchiveHead, blocks: Iterable[Block]) -> Incoming:
     write_archive(target, ArchiveContents(head, [], [], iter(blocks)), made, check=check)
-    return Incoming(open_archive(target, check), remarks)
+    return Incoming(open_archive(target, check), ())
 
 
 def head_of(path: Path, name: str, options: ImportOptions) -> ArchiveHead:
     """Whose a table is: by its options, else by its name."""
     stem = name.rsplit("/", 1)[-1].split(".", 1)[0] or "table"
     host_name = options.host or stem
-    digest = sha256(options.model_dump_json().encode())
+    digest = sha256(options.model_dump_json(exclude_none=True).encode())
     with path.open("rb") as file:
         while part := file.read(1 << 20):
             digest.update(part)
@@ -210,7 +208,7 @@ def _typed(
             check(done)
         yield from builder.end()
 
-    incoming = _written(target, made, check, replace(head, schemas=builder.schemas), blocks(), table.remarks)
+    incoming = _written(target, made, check, replace(head, schemas=builder.schemas), blocks())
     return Incoming(incoming.file, [*table.remarks, *_left(builder)])
 
 

@@ -145,10 +145,12 @@ def _time_ns(text: str | None, number: int) -> int | None:
     if text is None:
         return None
     try:
-        at_ns = int(Decimal(text) * NS_PER_S)
+        at_s = Decimal(text)
+        # Before anything is multiplied: an exponent may stand for a number that fills the memory.
+        at_ns = int(at_s * NS_PER_S) if 0 <= at_s < LATEST_NS // NS_PER_S else -1
     except (InvalidOperation, ValueError, OverflowError) as why:
         raise MappingError(f"line {number:,}: {text[:40]!r} is no time") from why
-    if not 0 <= at_ns < LATEST_NS:
+    if at_ns < 0:
         raise MappingError(f"line {number:,}: {text[:40]!r} is no time in seconds since 1970")
     return at_ns
 

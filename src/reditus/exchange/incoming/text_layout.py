@@ -25,7 +25,7 @@ DAY_AGAIN_S = 43_200
 """A time of day that falls by more than half a day is of the next day."""
 _TIME_OF_DAY = re.compile(r"^([01]?\d|2[0-3]):([0-5]\d):([0-5]\d)([.,]\d{1,9})?$")
 _DATE = re.compile(r"^(\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4})$")
-_PAIR = re.compile(r"([A-Za-z_][\w.%/()-]*)\s*[=:]\s*(\"[^\"]*\"|[^\s,;]+)")
+_PAIR = re.compile(r"(?<![\w.%/()-])([A-Za-z_][\w.%/()-]*)\s*[=:]\s*(\"[^\"]*\"|[^\s,;]+)")
 _MOMENT = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:[.,]\d{1,9})?\s?(?:Z|[+-]\d\d:?\d\d)?")
 
 

@@ -3,18 +3,20 @@
 import re
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import numpy as np
 
 from reditus.core.rfc3339 import EARLIEST_NS
 from reditus.core.types import IntArray
 from reditus.exchange.incoming.mapping import EPOCHS, ISO, MappingError, TimeMapping
+from reditus.exchange.log_reading import ZoneError, zone_named
 
 UNKNOWN_NS = np.iinfo(np.int64).min
 """Stands for a time that cannot be read."""
 LATEST_NS = 7_258_118_400 * 10**9
 """2200."""
+MOST_LETTERS = 100
+"""Of a time."""
 MOST_OF = 0.8
 """So much of a sample has to be times: a row may be broken."""
 CENTURY_NS = 946_684_800 * 10**9
@@ -36,20 +38,15 @@ _FRACTION = re.compile(r"(:\d\d)[.,](\d{1,9})")
 _NUMBER = re.compile(r"^\s*(\d{9,19})(?:[.,](\d{1,9}))?\s*$")
 
 
-def zone_named(name: str) -> ZoneInfo:
-    """Raise MappingError for what is no zone."""
-    try:
-        return ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError, OSError) as why:
-        raise MappingError(f"{name!r} is no time zone; zones are called like Europe/Berlin or UTC") from why
-
-
 class TimeReader:
     """Reads the times of one file, in order: by that an hour is known that is there twice, when clocks are set back."""
 
     def __init__(self, mapping: TimeMapping) -> None:
         self._form = mapping.form
-        self._zone = zone_named(mapping.zone)
+        try:
+            self._zone = zone_named(mapping.zone)
+        except ZoneError as why:
+            raise MappingError(str(why)) from why
         self._last_ns = UNKNOWN_NS
 
     def read(self, texts: Sequence[str]) -> IntArray:
@@ -63,6 +60,8 @@ class TimeReader:
         return out
 
     def _one(self, text: str) -> int:
+        if len(text) > MOST_LETTERS:
+            return UNKNOWN_NS
         at_ns = self._epoch(text) if self._form in EPOCHS else self._spelled(text)
         return at_ns if at_ns is not None and EARLIEST_NS <= at_ns < LATEST_NS else UNKNOWN_NS
 
@@ -124,7 +123,7 @@ def _offset(text: str | None) -> timedelta | None:
 
 def guessed_form(texts: Sequence[str]) -> str | None:
     """The form in which nearly all of some times can be read; None where there is none."""
-    sample = [text.strip() for text in texts if text.strip()]
+    sample = [text.strip()[: MOST_LETTERS + 1] for text in texts if text.strip()]
     if not sample:
         return None
     enough = len(sample) * MOST_OF

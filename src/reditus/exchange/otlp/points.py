@@ -7,6 +7,7 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
+from reditus.core.durations import counted
 from reditus.core.frame import LARGEST_DOUBLE
 from reditus.core.rfc3339 import EARLIEST_NS
 from reditus.core.schema import MAX_TEXT, Kind
@@ -41,8 +42,9 @@ class Value:
 
 @dataclass(slots=True)
 class Refused:
-    """Points that were not kept."""
+    """What was not kept of a request."""
 
+    noun: str = "point"
     count: int = 0
     reasons: dict[str, int] = field(default_factory=dict)
 
@@ -53,7 +55,7 @@ class Refused:
 
     def summary(self) -> str:
         """In a sentence."""
-        return "; ".join(f"{count:,} points: {reason}" for reason, count in sorted(self.reasons.items()))
+        return "; ".join(f"{counted(count, self.noun)}: {reason}" for reason, count in sorted(self.reasons.items()))
 
 
 class HistogramMemory:
@@ -81,13 +83,13 @@ def values_of(metric: Any, memory: HistogramMemory, now_ns: int, refused: Refuse
     """The values of one metric."""
     name = _clean(metric.name)
     if not name or len(metric.name) > MAX_TEXT - 20:
-        refused.add(f"a name has 1 to {MAX_TEXT - 20} letters", _points_in(metric))
+        refused.add(f"a name has 1 to {MAX_TEXT - 20} letters", points_in(metric))
         return
     kind = metric.WhichOneof("data")
     data = getattr(metric, kind) if kind else None
     if data is None:
         return
-    unit = metric.unit[:40] or "1"
+    unit = _clean(metric.unit)[:40] or "1"
     temporality = getattr(data, "aggregation_temporality", CUMULATIVE)
     if temporality not in (DELTA, CUMULATIVE):
         refused.add("neither delta nor cumulative", len(data.data_points))
@@ -117,7 +119,8 @@ def _fits(point: Any) -> bool:
     return ascending and (counts == len(bounds) + 1 or (counts == 0 and not bounds))
 
 
-def _points_in(metric: Any) -> int:
+def points_in(metric: Any) -> int:
+    """How many points a metric has."""
     kind = metric.WhichOneof("data")
     return len(getattr(metric, kind).data_points) if kind else 0
 
@@ -133,11 +136,11 @@ def _of_point(
         yield Value(stream, at_ns, float(number), delta=delta and kind == "sum")
         return
     if kind == "summary":
-        yield from _counted(base, at_ns, point, delta=False)
+        yield from _count_and_sum(base, at_ns, point, delta=False)
         for item in point.quantile_values:
             yield Value(_quantile(base, item.quantile), at_ns, item.value)
         return
-    yield from _counted(base, at_ns, point, delta=delta)
+    yield from _count_and_sum(base, at_ns, point, delta=delta)
     if kind == "histogram":
         counts: dict[Any, float] = dict(enumerate(point.bucket_counts))
         between = counts if delta else memory.grown(base, counts)
@@ -152,9 +155,9 @@ def _of_point(
         yield Value(_quantile(base, quantile), at_ns, value)
 
 
-def _counted(base: Stream, at_ns: int, point: Any, *, delta: bool) -> Iterator[Value]:
-    counted = Stream(f"{base.name}.count", base.attributes, "{count}", Kind.CUMULATIVE)
-    yield Value(counted, at_ns, float(point.count), delta=delta)
+def _count_and_sum(base: Stream, at_ns: int, point: Any, *, delta: bool) -> Iterator[Value]:
+    stream = Stream(f"{base.name}.count", base.attributes, "{count}", Kind.CUMULATIVE)
+    yield Value(stream, at_ns, float(point.count), delta=delta)
     if point.DESCRIPTOR.name == "SummaryDataPoint" or point.HasField("sum"):
         stream = Stream(f"{base.name}.sum", base.attributes, base.unit, Kind.CUMULATIVE)
         yield Value(stream, at_ns, point.sum, delta=delta)
@@ -169,7 +172,7 @@ def attributes_of(given: Any) -> tuple[tuple[str, str], ...] | None:
     """Attributes as texts, sorted; None where they are too many. What is empty tells nothing apart."""
     if len(given) > MOST_ATTRIBUTES:
         return None
-    return _tidy(tuple([(item.key, text_of(item.value)) for item in given]))
+    return _tidy(tuple([(item.key[:MAX_TEXT], text_of(item.value)[:MAX_TEXT]) for item in given]))
 
 
 @lru_cache(REMEMBERED)

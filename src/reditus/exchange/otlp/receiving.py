@@ -19,14 +19,24 @@ from reditus.core.batches import Batch
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS, Block, Stretch, encode_block
 from reditus.core.counters import COUNTERS, CPU_MODE, CPU_NUMBER, MEMORY_FIELD
 from reditus.core.facts import HostFacts
-from reditus.core.schema import MAX_COLUMNS, Column, Kind, Schema
+from reditus.core.schema import Column, Kind, Schema, split_columns
 from reditus.core.types import NS_PER_S
-from reditus.exchange.otlp.points import HistogramMemory, Refused, Value, attributes_of, values_of
+from reditus.exchange.otlp.points import (
+    MOST_ATTRIBUTES,
+    HistogramMemory,
+    Refused,
+    Value,
+    attributes_of,
+    points_in,
+    values_of,
+)
 from reditus.exchange.otlp.semantic import MEMORY, Stream, ours
 
 SENDERS = UUID("2b7f3d54-6f0e-5d6b-9f3c-0d7e5c1a9e42")
 """Namespace of hosts and archives that are sent by OTLP."""
 MOST_SENDERS = 5_000
+MOST_OF_RESOURCE = 128
+"""Attributes."""
 MOST_STREAMS = 10_000
 """Of one sender."""
 FIRST_INTERVAL_NS = 10 * NS_PER_S
@@ -36,7 +46,6 @@ TOGETHER = 0.25
 """Points whose times lie within so much of the interval are of one tick: a sender reads its clock for each again."""
 TOGETHER_NS = NS_PER_S // 2
 """And never further apart than that."""
-_SWAP = {"used": ("SwapTotal",), "free": ("SwapTotal", "SwapFree")}
 _SWAP = {"used": ("SwapTotal",), "free": ("SwapTotal", "SwapFree")}
 _MODES = ("user", "nice", "system", "idle", "iowait", "interrupt", "softirq", "steal")
 AT_NS = attrgetter("at_ns")
@@ -108,7 +117,7 @@ class Receiver:
                 metrics = [metric for scope in resource.scope_metrics for metric in scope.metrics]
                 state = self._state(resource.resource.attributes)
                 if state is None:
-                    refused.add(f"over {MOST_SENDERS:,} senders", sum(map(_count, metrics)))
+                    refused.add(f"over {MOST_SENDERS:,} senders", sum(map(points_in, metrics)))
                     continue
                 values = [value for metric in metrics for value in values_of(metric, state.histograms, now_ns, refused)]
                 received = self._received(state, values, refused)
@@ -130,9 +139,7 @@ class Receiver:
                     state.known |= {schema.digest for schema in received.schemas}
 
     def _state(self, attributes: Any) -> _State | None:
-        every = dict(attributes_of(list(attributes)[:64][:16]) or ())
-        if len(attributes) > 16:
-            every |= dict(_some(attributes))
+        every = dict(_resource(attributes))
         key = tuple(sorted((name, text) for name, text in every.items() if not name.startswith(_PASSING)))
         state = self._states.get(key)
         if state is None:
@@ -187,14 +194,11 @@ class Receiver:
             state.last_ns = at_ns
 
 
-def _count(metric: Any) -> int:
-    kind = metric.WhichOneof("data")
-    return len(getattr(metric, kind).data_points) if kind else 0
-
-
-def _some(attributes: Any) -> Iterator[tuple[str, str]]:
-    for start in range(16, min(len(attributes), 128), 16):
-        yield from attributes_of(attributes[start : start + 16]) or ()
+def _resource(attributes: Any) -> Iterator[tuple[str, str]]:
+    """The first of a resource's attributes; it may have more than a point."""
+    given = list(attributes[:MOST_OF_RESOURCE])
+    for start in range(0, len(given), MOST_ATTRIBUTES):
+        yield from attributes_of(given[start : start + MOST_ATTRIBUTES]) or ()
 
 
 def _sender(attributes: Mapping[str, str], key: tuple[tuple[str, str], ...]) -> Sender:
@@ -206,17 +210,22 @@ def _sender(attributes: Mapping[str, str], key: tuple[tuple[str, str], ...]) -> 
 
 
 def _added_up(state: _State, values: Iterable[Value], refused: Refused) -> list[Value]:
-    """Differences as what they add up to. A point that was sent already adds nothing."""
+    """Differences as what they add up to. A point that is sent once more adds nothing, and stands where it stood: its
+    sender may not know that it was kept, or it was not.
+    """
     out = []
     for value in sorted(values, key=AT_NS):
         if value.stream not in state.totals and len(state.totals) >= MOST_STREAMS:
             refused.add(f"over {MOST_STREAMS:,} streams of one sender")
             continue
         until_ns, total = state.totals.get(value.stream, (0, 0.0))
+        if value.at_ns < until_ns:
+            refused.add("a difference of a time before the last one")
+            continue
         if value.at_ns > until_ns:
             total += value.value
             state.totals[value.stream] = (value.at_ns, total)
-            out.append(replace(value, value=total))
+        out.append(replace(value, value=total))
     return out
 
 
@@ -255,10 +264,7 @@ def _blocks(
     if schemas is None:
         if len(state.schemas) > 64:
             state.schemas.clear()
-        schemas = state.schemas[key] = [
-            Schema(group, part, ordered[start : start + MAX_COLUMNS])
-            for part, start in enumerate(range(0, len(ordered), MAX_COLUMNS))
-        ]
+        schemas = state.schemas[key] = split_columns(group, ordered)
     clock = np.array([at_ns], dtype=np.int64)
     for schema in schemas:
         row = np.array([[values[column] for column in schema.columns]])

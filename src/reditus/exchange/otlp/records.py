@@ -7,10 +7,8 @@ from typing import Any
 
 from reditus.core.markers import MAX_LOG, MAX_SOURCE, MAX_TEXT, SEVERITIES, Marker
 from reditus.core.rfc3339 import EARLIEST_NS
-from reditus.core.types import NS_PER_S
-from reditus.exchange.otlp.points import Refused, attributes_of, text_of
+from reditus.exchange.otlp.points import AHEAD_NS, Refused, attributes_of, text_of
 
-AHEAD_NS = 86_400 * NS_PER_S
 # OpenTelemetry logs data model, "Displaying severity": numbers by fours, from trace to fatal.
 _SEVERITIES = {
     1: "debug", 2: "debug", 3: "debug", 4: "debug", 5: "debug", 6: "debug", 7: "debug", 8: "debug",

@@ -19,7 +19,7 @@ from reditus.core.outside import OutsideError, check_value, strict_json
 from reditus.exchange.errors import ExchangeError
 
 PROTOBUF, JSON = "application/x-protobuf", "application/json"
-MOST_BYTES = 64 << 20
+MOST_BYTES = 16 << 20
 """Of a request, unpacked."""
 MOST_SAID = 200
 

@@ -91,9 +91,9 @@ def _awaited(context: Context, import_id: UUID, offset: int) -> Import:
 
 
 def _opened(path: Path, offset: int) -> FileIO:
-    # What a broken connection left behind the last whole part is written over.
-    file = FileIO(path, "r+" if path.exists() else "w")
-    file.truncate(offset)
+    # What a broken connection left behind the last whole part is written over, and nothing is cut: the same part may
+    # come twice at once, when its sender gave up waiting.
+    file = FileIO(os.open(path, os.O_WRONLY | os.O_CREAT, 0o600), "w")
     file.seek(offset)
     return file
 
@@ -109,7 +109,7 @@ def look_at_import(import_id: UUID, body: LookIn, context: ContextDep) -> LookOu
     path = _whole(context, item)
     mapping, kept = body.mapping, False
     if mapping is None and body.layout is None:
-        mapping = _last_mapping(context, path, item.name)
+        mapping = _last_mapping(context, signature_of(path, item.name))
         kept = mapping is not None
     return _described(look_at(path, item.name, mapping, body.layout), kept=kept)
 
@@ -125,7 +125,7 @@ def start_import(import_id: UUID, body: ImportOptions, context: ContextDep) -> I
     options = body
     if signature is not None:
         if body.mapping is None and body.layout is None:
-            options = body.model_copy(update={"mapping": _last_mapping(context, path, item.name)})
+            options = body.model_copy(update={"mapping": _last_mapping(context, signature)})
         elif body.mapping is not None:
             body.mapping.check()
             context.store.imports.keep_mapping(signature, body.mapping.model_dump(mode="json"))
@@ -157,8 +157,7 @@ def _whole(context: Context, item: Import) -> Path:
     return context.importer.content(item.id)
 
 
-def _last_mapping(context: Context, path: Path, name: str) -> TableMapping | None:
-    signature = signature_of(path, name)
+def _last_mapping(context: Context, signature: str | None) -> TableMapping | None:
     kept = None if signature is None else context.store.imports.mapping_of(signature)
     return None if kept is None else TableMapping.model_validate(kept)
 

@@ -87,7 +87,7 @@ async def take_logs(request: Request, context: ContextDep) -> Response:
     def work() -> Refused:
         data = unpacked(body, request.headers.get("content-encoding"))
         sent: Any = decoded(data, media_type, ExportLogsServiceRequest)
-        refused = Refused()
+        refused = Refused("record")
         for resource in sent.resource_logs:
             sender = context.receiver.sender(resource.resource.attributes)
             if sender is None:
@@ -107,7 +107,7 @@ async def take_logs(request: Request, context: ContextDep) -> Response:
     answer: Any = ExportLogsServiceResponse()
     if refused.count:
         answer.partial_success.rejected_log_records = refused.count
-        answer.partial_success.error_message = refused.summary().replace(" points: ", " records: ")
+        answer.partial_success.error_message = refused.summary()
     return Response(answered(answer, media_type), media_type=media_type)
 
 
