@@ -20,6 +20,7 @@ from uuid import UUID, uuid4
 import numpy as np
 from sqlalchemy import create_engine, text
 
+from benchmarks.load import cpu_s
 from benchmarks.table import show
 from reditus.cli.service import Service, service
 from reditus.core.batches import Batch
@@ -142,7 +143,7 @@ def crowd(running: Service, count: int, seconds: int) -> None:
     failed: list[str] = []
     _register(url.port or 0, hosts, described)
     server = running.children["server"].pid
-    before_s = _cpu_s(server)
+    before_s = cpu_s(server)
     begun, begin_ns = time.monotonic() + 1, time.time_ns()
     shares = [hosts[at::SENDERS] for at in range(SENDERS)]
     threads = [
@@ -156,7 +157,7 @@ def crowd(running: Service, count: int, seconds: int) -> None:
     for thread in threads:
         thread.join()
     own_s = sum(resource.getrusage(resource.RUSAGE_SELF)[:2])
-    server_s = _cpu_s(server) - before_s
+    server_s = cpu_s(server) - before_s
     assert running.cluster
     with create_engine(running.cluster.url).connect() as connection:
         requested = text("select coalesce(sum(ticks), 0) from blocks where archive_id = any(:archives)")
@@ -223,11 +224,6 @@ def _request(connection: http.client.HTTPConnection, method: str, path: str, bod
     response = connection.getresponse()
     response.read()
     return response.status
-
-
-def _cpu_s(pid: int) -> float:
-    tasks = Path(f"/proc/{pid}/task").glob("*/schedstat")
-    return sum(int(task.read_text().split()[0]) for task in tasks) / 1e9
 
 
 if __name__ == "__main__":

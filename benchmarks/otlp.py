@@ -21,6 +21,7 @@ from opentelemetry.proto.collector.metrics.v1.metrics_service_pb2 import (
     ExportMetricsServiceResponse,
 )
 
+from benchmarks.load import cpu_s
 from benchmarks.table import show
 from reditus.cli.service import Service, service
 from reditus.core.types import NS_PER_S
@@ -100,14 +101,14 @@ def _run(running: Service, senders: int, rounds: int) -> list[tuple[str, str]]:
                 refused += lost
                 failed += broken
             first_s = time.monotonic() - begun_s
-            clock["started_s"], cpu_s = time.monotonic(), _cpu_s(pid)
+            clock["started_s"], before_s = time.monotonic(), cpu_s(pid)
             turns = [(sender, round_) for round_ in range(1, rounds) for sender in range(senders)]
             for took, late, lost, broken in pool.map(lambda turn: send(*turn), turns):
                 took_s.append(took)
                 late_s.append(late)
                 refused += lost
                 failed += broken
-        lasted_s, used_s = time.monotonic() - clock["started_s"], _cpu_s(pid) - cpu_s
+        lasted_s, used_s = time.monotonic() - clock["started_s"], cpu_s(pid) - before_s
         stored, wrong = _counted(http, senders, rounds)
     sent = senders * rounds * POINTS
     rate = sent / rounds * (rounds - 1) / lasted_s
@@ -136,11 +137,6 @@ def _counted(http: httpx.Client, senders: int, rounds: int) -> tuple[int, int]:
             rates = [value for value in item["mean"] if value is not None]
             wrong += any(abs(rate - 1_000 / EVERY_S) > 1e-6 for rate in rates) or len(rates) < rounds - 1
     return stored, wrong + senders - len(archives)
-
-
-def _cpu_s(pid: int) -> float:
-    parts = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
-    return (int(parts[11]) + int(parts[12])) / 100
 
 
 if __name__ == "__main__":

@@ -20,6 +20,7 @@ from statistics import mean, median
 from threading import Thread
 from typing import ClassVar
 
+from benchmarks.load import cpu_s
 from benchmarks.table import show
 from reditus.core.types import NS_PER_S
 from reditus.recorder.__main__ import tune_gc
@@ -176,15 +177,9 @@ def whole_recorder(seconds: int) -> tuple[float, float, float]:
 
 def _share(pid: int, window_s: int) -> float:
     """Of one core, over the window that begins now."""
-    before_s, begun = _cpu_s(pid), time.monotonic()
+    before_s, begun = cpu_s(pid), time.monotonic()
     time.sleep(window_s)
-    return (_cpu_s(pid) - before_s) / (time.monotonic() - begun)
-
-
-def _cpu_s(pid: int) -> float:
-    """Of all its threads."""
-    tasks = Path(f"/proc/{pid}/task").glob("*/schedstat")
-    return sum(int(task.read_text().split()[0]) for task in tasks) / 1e9
+    return (cpu_s(pid) - before_s) / (time.monotonic() - begun)
 
 
 if __name__ == "__main__":

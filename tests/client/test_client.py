@@ -5,7 +5,9 @@ import re
 import subprocess
 import sys
 import urllib.request
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
+from threading import Thread
 
 import nbformat
 import numpy as np
@@ -18,7 +20,7 @@ from cases import SHORT, at
 from databases import new_database
 from reditus.cli.client import Client
 from reditus.cli.service import service
-from reditus.client import ClientError
+from reditus.client import ClientError, DamageWarning, Timeline
 from reditus.exchange.simulated import SimulatedArchive
 from reditus.server.settings import Settings
 from reditus.simulator.fernhold import ARCHIVES
@@ -112,6 +114,49 @@ def test_what_is_not_there_is_said_with_what_is(running, server):
     with pytest.raises(ClientError, match="no address"):
         reditus.connect("vault")
     assert "disk.read.wait" in server.host("vault").available()
+
+
+@pytest.fixture
+def answers():
+    """A server that answers whatever it is told to."""
+
+    class Handler(BaseHTTPRequestHandler):
+        head, body = {}, b""
+
+        def do_GET(self):
+            self.send_response(200)
+            for name, value in Handler.head.items():
+                self.send_header(name, value)
+            self.end_headers()
+            self.wfile.write(Handler.body)
+
+        def log_message(self, *_):
+            pass
+
+    with ThreadingHTTPServer(("127.0.0.1", 0), Handler) as http:
+        Thread(target=http.serve_forever, daemon=True).start()
+        yield f"http://127.0.0.1:{http.server_port}", Handler
+        http.shutdown()
+
+
+def test_an_answer_that_breaks_off_is_no_table(answers, waits):
+    url, handler = answers
+    handler.head, handler.body = {"Content-Length": "1000"}, b"x" * 400
+    reads = Timeline(reditus.connect(url), str(SHORT.archive), "stitch-01").measures("cpu.busy")
+    with pytest.raises(ClientError, match=r"broke off 600 bytes before its end"):
+        reads.arrow()
+
+
+def test_what_is_damaged_is_warned_of(answers, waits):
+    url, handler = answers
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, waits.arrow().schema) as stream:
+        stream.write_table(waits.arrow())
+    handler.body = sink.getvalue().to_pybytes()
+    handler.head = {"Content-Length": str(len(handler.body)), "Reditus-Left-Out": "2 stretches are damaged"}
+    reads = Timeline(reditus.connect(url), str(SHORT.archive), "stitch-01").measures("cpu.busy")
+    with pytest.warns(DamageWarning, match="stitch-01: 2 stretches are damaged"):
+        assert reads.arrow().num_rows == 180
 
 
 def test_the_example_notebook_runs(running, monkeypatch):

@@ -5,7 +5,8 @@ reads = reditus.connect().host("vault").window("2026-11-13T01:00Z", "8h").measur
 reads.arrow(); reads.numpy(); reads.pandas(); reads.polars()
 """
 
-from reditus.client.connection import ClientError, Connection
-from reditus.client.timeline import Measures, Timeline
+from reditus.client.connection import Connection
+from reditus.client.errors import ClientError
+from reditus.client.timeline import DamageWarning, Measures, Timeline
 
-__all__ = ["ClientError", "Connection", "Measures", "Timeline"]
+__all__ = ["ClientError", "Connection", "DamageWarning", "Measures", "Timeline"]

@@ -8,16 +8,12 @@ from http.client import HTTPConnection, HTTPException, HTTPResponse, HTTPSConnec
 from typing import Any
 from urllib.parse import urlencode, urlsplit
 
+from reditus.client.errors import ClientError
 from reditus.client.timeline import Timeline
-from reditus.core.errors import ReditusError
 
 TIMEOUT_S = 600.0
 TOKEN = "REDITUS_TOKEN"
 _ID = re.compile(r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$")
-
-
-class ClientError(ReditusError):
-    """What the server refused, or that it cannot be reached."""
 
 
 class Connection:

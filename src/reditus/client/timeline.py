@@ -1,10 +1,12 @@
 """A host or an archive, a window of it, and measures over that window."""
 
 import re
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Protocol
 
+from reditus.client.errors import ClientError
 from reditus.core.durations import parse_duration
 from reditus.core.rfc3339 import parse_time, spell_time
 
@@ -13,6 +15,10 @@ if TYPE_CHECKING:
 
 TIME = "time"
 _SHORT = re.compile(r"^(\d{4}-\d\d-\d\d[T ]\d\d:\d\d)(Z|[+-]\d\d:\d\d)$")
+
+
+class DamageWarning(UserWarning):
+    """Something in the window is damaged, and not in what was read."""
 
 
 class Asks(Protocol):
@@ -87,7 +93,7 @@ class Measures:
         import pyarrow as pa
 
         with self._answer() as answer:
-            return pa.ipc.open_stream(pa.py_buffer(answer.read())).read_all()
+            return pa.ipc.open_stream(pa.py_buffer(_whole(answer))).read_all()
 
     def numpy(self) -> dict[str, Any]:
         """Arrays by name: `time` as datetime64[ns], the others as doubles, NaN where nothing is known. Columns that are
@@ -108,7 +114,23 @@ class Measures:
 
     def _answer(self) -> "HTTPResponse":
         query = {"measure": list(self.names), "format": "arrow", "from": self.timeline.start, "to": self.timeline.end}
-        return self.timeline.server.get(f"/api/archives/{self.timeline.id}/table", query)
+        answer = self.timeline.server.get(f"/api/archives/{self.timeline.id}/table", query)
+        left_out = answer.headers.get("Reditus-Left-Out")
+        if left_out is not None:
+            warnings.warn(f"{self.timeline.name}: {left_out}", DamageWarning, stacklevel=3)
+        return answer
+
+
+def _whole(answer: "HTTPResponse") -> bytearray:
+    """A body of a length that was said, received where it stays. Raise ClientError where it breaks off."""
+    body = bytearray(answer.length or 0)
+    place = memoryview(body)
+    while place:
+        received = answer.readinto(place)
+        if not received:
+            raise ClientError(f"the answer broke off {len(place):,} bytes before its end; ask again")
+        place = place[received:]
+    return body
 
 
 def _array(column: Any) -> Any:

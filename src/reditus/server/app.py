@@ -94,6 +94,7 @@ def create_app(store: Store, settings: Settings) -> FastAPI:
         await to_thread.run_sync(importer.stop, STOP_S)
         if syslog is not None:
             await syslog.stop()
+        context.tables.close()
 
     app = FastAPI(
         title="Reditus",

@@ -10,6 +10,7 @@ from reditus.analysis.diagnosis import SpanCache
 from reditus.analysis.maintenance import Journal
 from reditus.exchange.otlp.receiving import Receiver
 from reditus.server.importing import Importer
+from reditus.server.kept_tables import KeptTables
 from reditus.server.lanes import Budget, Lanes
 from reditus.server.live_broadcast import TickBroadcaster
 from reditus.server.progress import Progress
@@ -29,6 +30,7 @@ class Context:
     journal: Journal = field(default_factory=Journal)
     progress: Progress = field(default_factory=Progress)
     receiver: Receiver = field(default_factory=Receiver)
+    tables: KeptTables = field(default_factory=KeptTables)
     web: Path | None = None
     """The built front end, whose fonts reports have inside."""
 

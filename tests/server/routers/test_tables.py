@@ -9,9 +9,11 @@ from io import BytesIO, StringIO
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
+from sqlalchemy import text
 
-from cases import SHORT, at, load_whole, served
+from cases import BEGIN_NS, MINUTE_NS, SHORT, at, load_whole, served
 from reditus.analysis import newest
+from reditus.core.window import Window
 from reditus.exchange.formats import FORMATS
 from reditus.exchange.tables.text import defused
 
@@ -129,7 +131,35 @@ def test_pieces_make_no_seams(client, monkeypatch):
 
     whole = table(client, "csv").text
     monkeypatch.setattr(tables, "PIECE_TICKS", 7)
+    client.app.state.context.tables.close()  # else it would be the very file
     assert table(client, "csv").text == whole
+
+
+def test_the_same_is_written_once_and_more_ticks_are_another(cluster, monkeypatch):
+    with served(cluster) as (client, store):
+        load_whole(client, SHORT)
+        query = {"measure": NAMES, "format": "arrow"}
+        path = f"/api/archives/{ARCHIVE}/table"
+        first = client.get(path, params=query).content
+        monkeypatch.setattr("reditus.server.routers.tables.table_of", lambda *_: pytest.fail("read again"))
+        assert client.get(path, params=query).content == first
+        monkeypatch.undo()
+        store.archives.trim(SHORT.archive, Window(BEGIN_NS, BEGIN_NS + 10 * MINUTE_NS))
+        rows = pa.ipc.open_stream(client.get(path, params=query).content).read_all().num_rows
+        assert rows < pa.ipc.open_stream(first).read_all().num_rows
+
+
+def test_what_is_damaged_is_said_to_be_left_out(cluster):
+    with served(cluster) as (client, store):
+        load_whole(client, SHORT)
+        with store.engine.begin() as connection:
+            connection.execute(text("update blocks set data = set_byte(data, 9, get_byte(data, 9) # 4)"))
+        path = f"/api/archives/{ARCHIVE}/table"
+        for _ in range(2):
+            answer = client.get(path, params={"measure": "cpu.busy", "format": "arrow"})
+            assert re.match(r"\d+ stretch(es)? of ticks (is|are) damaged", answer.headers["reditus-left-out"])
+        whole = client.get(f"/api/archives/{ARCHIVE}/damage").json()
+        assert len(whole) >= int(answer.headers["reditus-left-out"].split()[0])
 
 
 def test_arrow_says_what_its_columns_are(client):

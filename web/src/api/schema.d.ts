@@ -579,7 +579,7 @@ export interface paths {
         /**
          * Read Table
          * @description Every tick of some measures as a file. It is written whole before its first byte is sent: what goes wrong is
-         *     said, and nothing arrives in half.
+         *     said, and nothing arrives in half. What was damaged is left out; the head `Reditus-Left-Out` says so.
          */
         get: operations["read_table"];
         put?: never;

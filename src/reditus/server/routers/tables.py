@@ -2,9 +2,10 @@
 
 import tempfile
 import time
-from collections.abc import AsyncIterator, Awaitable
+from collections.abc import AsyncIterator, Awaitable, Mapping, Sequence
 from pathlib import Path
-from typing import Annotated, Literal
+from types import MappingProxyType
+from typing import Annotated, Literal, TypeVar
 from uuid import UUID
 
 from anyio import open_file
@@ -16,7 +17,7 @@ from starlette.background import BackgroundTask
 from reditus.analysis.newest import newest_values
 from reditus.analysis.report.files import stem_of
 from reditus.analysis.series import MOST_NAMES
-from reditus.analysis.tables import table_of
+from reditus.analysis.tables import signature_of, table_of
 from reditus.analysis.windows import open_window, requested_window
 from reditus.core.rfc3339 import spell_time
 from reditus.exchange.archive_file.writing import write_archive
@@ -25,14 +26,19 @@ from reditus.exchange.tables.openmetrics import newest_text
 from reditus.exchange.tables.writers import WRITERS
 from reditus.server.cancellation import check_cancelled, run_until_disconnect
 from reditus.server.context import ContextDep
+from reditus.server.kept_tables import Written
 from reditus.server.schemas import Moment, Out
+from reditus.store.records import Damage
 
 router = APIRouter(tags=["tables"])
 scraped = APIRouter(tags=["tables"])
 
 FormatName = Literal["csv", "csv-long", "jsonl", "arrow", "parquet", "openmetrics"]
 ArchiveFormat = Literal["archive", "archive-parquet"]
-READ_BYTES = 1 << 18
+READ_BYTES = 1 << 20
+LEFT_OUT = "Reditus-Left-Out"
+NOTHING: Mapping[str, str] = MappingProxyType({})
+T = TypeVar("T")
 SCRAPED = "application/openmetrics-text"
 
 
@@ -76,22 +82,37 @@ async def read_table(
     end: Annotated[Moment | None, Query(alias="to", description="RFC 3339; else the archive's end.")] = None,
 ) -> Response:
     """Every tick of some measures as a file. It is written whole before its first byte is sent: what goes wrong is
-    said, and nothing arrives in half.
+    said, and nothing arrives in half. What was damaged is left out; the head `Reditus-Left-Out` says so.
     """
     chosen, write = FORMATS[form], WRITERS[form]
     folder = tempfile.TemporaryDirectory(prefix="reditus-table-")
     path = Path(folder.name) / "table"
 
-    def work() -> str:
-        name = context.store.archives.get(archive_id).name
-        with context.store.reading(archive_id, check_cancelled, context.budget) as reader, path.open("wb") as file:
-            table = table_of(reader, measure, requested_window(reader, start, end), name)
-            for part in write(table):
-                file.write(part)
-            return table.host
+    def work() -> Written:
+        with context.store.reading(archive_id, check_cancelled, context.budget) as reader:
+            window = requested_window(reader, start, end)
+            signature = (form, signature_of(reader, measure, window))
+            kept = context.tables.get(signature, path)
+            if kept is not None:
+                return kept
+            table = table_of(reader, measure, window)
+            with path.open("wb") as file:
+                for part in write(table):
+                    file.write(part)
+            written = Written(path, path.stat().st_size, table.host, _left_out(reader.damage, archive_id))
+        context.tables.keep(signature, written)
+        return written
 
-    host = await _kept(folder, run_until_disconnect(request, work, context.lanes.long))
-    return _sent(folder, path, f"{stem_of(host)}{chosen.extension}", chosen.media_type)
+    written = await _kept(folder, run_until_disconnect(request, work, context.lanes.long))
+    head = {} if written.left_out is None else {LEFT_OUT: written.left_out}
+    return _sent(folder, path, f"{stem_of(written.host)}{chosen.extension}", chosen.media_type, head)
+
+
+def _left_out(damage: Sequence[Damage], archive_id: UUID) -> str | None:
+    if not damage:
+        return None
+    stretches = "1 stretch of ticks is" if len(damage) == 1 else f"{len(damage)} stretches of ticks are"
+    return f"{stretches} damaged and not in here; GET /api/archives/{archive_id}/damage says which"
 
 
 @router.get("/archives/{archive_id}/file", response_class=Response)
@@ -126,7 +147,7 @@ async def read_archive_file(
     return _sent(folder, path, f"{stem_of(name)}{chosen.extension}", chosen.media_type)
 
 
-async def _kept(folder: tempfile.TemporaryDirectory[str], work: Awaitable[str]) -> str:
+async def _kept(folder: tempfile.TemporaryDirectory[str], work: Awaitable[T]) -> T:
     """What the work returns; where it fails nothing of the folder is left."""
     try:
         return await work
@@ -135,10 +156,13 @@ async def _kept(folder: tempfile.TemporaryDirectory[str], work: Awaitable[str]) 
         raise
 
 
-def _sent(folder: tempfile.TemporaryDirectory[str], path: Path, name: str, media_type: str) -> Response:
+def _sent(
+    folder: tempfile.TemporaryDirectory[str], path: Path, name: str, media_type: str, more: Mapping[str, str] = NOTHING
+) -> Response:
     head = {
         "Content-Disposition": f'attachment; filename="{name}"',
         "Content-Length": str(path.stat().st_size),
+        **more,
     }
     return StreamingResponse(
         _parts(path), media_type=media_type, headers=head, background=BackgroundTask(folder.cleanup)

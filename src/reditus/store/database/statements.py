@@ -273,11 +273,11 @@ def slowest(host_id: UUID, archive_id: UUID) -> Select[int | None]:
 # compiled ones, takes SQLAlchemy longer than the answer.
 _WANTED = "where a.id = %(id)s or (a.host_id = %(id)s and a.deleted_ns is null)"
 ARCHIVES_OF = f"""
-select a.host_id, a.id, a.facts, h.name from archives a join hosts h on h.id = a.host_id {_WANTED}
+select a.host_id, a.id, a.facts, h.name, a.name from archives a join hosts h on h.id = a.host_id {_WANTED}
 """
 _OWN = "from blocks b where b.host_id = l.host_id and b.archive_id = a.id and b.schema_id = l.id order by"
 OPENED = f"""
-select a.host_id, a.id, a.facts, h.name, held.schemas, held.firsts_ns, held.lasts_ns, held.intervals_ns
+select a.host_id, a.id, a.facts, h.name, a.name, held.schemas, held.firsts_ns, held.lasts_ns, held.intervals_ns
 from archives a join hosts h on h.id = a.host_id cross join lateral (
     select array_agg(e.id order by e.id) as schemas, array_agg(e.first_ns order by e.id) as firsts_ns,
            array_agg(e.last_ns order by e.id) as lasts_ns, array_agg(e.interval_ns order by e.id) as intervals_ns

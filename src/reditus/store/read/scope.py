@@ -27,6 +27,8 @@ class Scope:
     host_name: str
     archives: tuple[UUID, ...]
     facts: HostFacts
+    name: str
+    """Of the archive that was asked for, or of the host."""
 
 
 def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
@@ -50,6 +52,7 @@ class _ArchiveOf(NamedTuple):
     host_id: UUID
     id: UUID
     facts: Json
+    host_name: str
     name: str
 
 
@@ -86,11 +89,11 @@ def open_timeline(session: Session, timeline: UUID, *, writes: bool) -> tuple[Sc
     rows = found
     held = [
         Held(schema, archive, *own)
-        for _, archive, _, _, schemas, *parts in rows
+        for _, archive, _, _, _, schemas, *parts in rows
         if schemas is not None
         for schema, *own in zip(schemas, *parts, strict=True)
     ]
-    return _scope(session, timeline, [row[:4] for row in rows]), sorted(held)
+    return _scope(session, timeline, [row[:5] for row in rows]), sorted(held)
 
 
 def surviving_extents(session: Session, host: UUID, archive: UUID) -> list[Held]:
@@ -113,9 +116,10 @@ def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) ->
     found = [_ArchiveOf(*row) for row in rows]
     if not found:
         raise UnknownArchive(timeline)
-    host, name = found[0].host_id, found[0].name
+    host, host_name = found[0].host_id, found[0].host_name
+    name = found[0].name if found[0].id == timeline else host_name
     if len(found) == 1:
-        return Scope(host, name, (found[0].id,), readable_facts(found[0].facts)[0])
+        return Scope(host, host_name, (found[0].id,), readable_facts(found[0].facts)[0], name)
     # The finest ticks first; of equals those of the archive that goes on longest.
     ordered = session.execute(
         select(BlockRow.archive_id)
@@ -127,4 +131,5 @@ def _scope(session: Session, timeline: UUID, rows: Sequence[tuple[Any, ...]]) ->
     archives = tuple(ordered)
     newest = readable_facts(facts[archives[0]] if archives else found[0].facts)[0]
     # What has no ticks may have lines of a log.
-    return Scope(host, name, (*archives, *(row.id for row in found if row.id not in archives)), newest)
+    every = (*archives, *(row.id for row in found if row.id not in archives))
+    return Scope(host, host_name, every, newest, name)
