@@ -7,6 +7,7 @@ from uuid import UUID
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from reditus.core.blocks import Block
 from reditus.core.durations import counted
@@ -89,13 +90,13 @@ def read_table(
 
 
 def _times(chunk: pa.RecordBatch, times: TimeReader, reading: TableReading) -> tuple[IntArray, np.ndarray]:
-    parts = [chunk.column(str(place)).to_pylist() for place in reading.mapping.time.places]
-    texts = parts[0] if len(parts) == 1 else [" ".join(pair) for pair in zip(*parts, strict=True)]
-    at_ns = times.read(texts)
+    columns = [pc.utf8_trim_whitespace(chunk.column(str(place))) for place in reading.mapping.time.places]
+    texts = columns[0] if len(columns) == 1 else pc.binary_join_element_wise(*columns, " ")
+    at_ns = times.read_all(texts)
     known = at_ns != UNKNOWN_NS
     if not known.all():
         if reading.first_timeless is None:
-            reading.first_timeless = texts[int(np.flatnonzero(~known)[0])][:60]
+            reading.first_timeless = texts[int(np.flatnonzero(~known)[0])].as_py()[:60]
         reading.timeless += int((~known).sum())
     return at_ns[known], known
 

@@ -5,6 +5,8 @@ from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 
 from reditus.core.rfc3339 import EARLIEST_NS
 from reditus.core.types import IntArray
@@ -21,6 +23,7 @@ MOST_OF = 0.8
 """So much of a sample has to be times: a row may be broken."""
 CENTURY_NS = 946_684_800 * 10**9
 """2000."""
+NOWHERE = "UTC"
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 PATTERNS = (
     "%d.%m.%Y %H:%M:%S", "%d.%m.%Y %H:%M", "%m/%d/%Y %H:%M:%S", "%m/%d/%Y %I:%M:%S %p", "%m/%d/%Y %H:%M",
@@ -34,6 +37,9 @@ to be a guess.
 _ISO = re.compile(
     r"^(\d{4})-(\d\d)-(\d\d)[T ](\d\d):(\d\d)(?::(\d\d)(?:[.,](\d{1,9}))?)?\s*(Z|z|[+-]\d\d:?\d\d|[+-]\d\d)?$"
 )
+_WHOLE, _ZONED = r"^\d{4}-\d\d-\d\d[T ]\d\d:\d\d", r"(Z|[+-]\d\d:?\d\d)$"
+_LIKELY = re.compile(r":|^\d{8} ?\d{6}$")
+"""What every pattern has."""
 _FRACTION = re.compile(r"(:\d\d)[.,](\d{1,9})")
 _NUMBER = re.compile(r"^\s*(\d{9,19})(?:[.,](\d{1,9}))?\s*$")
 
@@ -49,8 +55,40 @@ class TimeReader:
             raise MappingError(str(why)) from why
         self._last_ns = UNKNOWN_NS
 
+    def read_all(self, texts: pa.Array) -> IntArray:
+        """A column at once where nothing is in doubt, else one by one. UNKNOWN_NS for what is no time of this form."""
+        at_ns = self._at_once(texts)
+        if at_ns is None:
+            return self.read(texts.to_pylist())
+        known = at_ns[at_ns != UNKNOWN_NS]
+        if len(known):
+            self._last_ns = int(known[-1])
+        return at_ns
+
+    def _at_once(self, texts: pa.Array) -> IntArray | None:
+        try:
+            if self._form in EPOCHS:
+                if not pc.all(pc.match_substring_regex(texts, r"^\d{9,18}$")).as_py():
+                    return None
+                at_ns = pc.multiply_checked(pc.cast(texts, pa.int64()), EPOCHS[self._form]).to_numpy()
+            elif self._form == ISO:
+                # Arrow takes dates alone, too.
+                if not pc.all(pc.match_substring_regex(texts, _WHOLE)).as_py():
+                    return None
+                zoned = pc.all(pc.match_substring_regex(texts, _ZONED)).as_py()
+                if not zoned and self._zone.key != NOWHERE:
+                    return None
+                kind = pa.timestamp("ns", tz="UTC") if zoned else pa.timestamp("ns")
+                at_ns = pc.cast(pc.cast(texts, kind), pa.int64()).to_numpy()
+            else:
+                return None
+        except pa.ArrowInvalid:  # something among them: the others are read all the same
+            return None
+        inside = (at_ns >= EARLIEST_NS) & (at_ns < LATEST_NS)
+        return np.where(inside, at_ns, UNKNOWN_NS)
+
     def read(self, texts: Sequence[str]) -> IntArray:
-        """UNKNOWN_NS for what is no time of this form."""
+        """The same, one by one."""
         out = np.empty(len(texts), dtype=np.int64)
         for place, text in enumerate(texts):
             at_ns = self._one(text.strip())
@@ -130,7 +168,11 @@ def guessed_form(texts: Sequence[str]) -> str | None:
     if sum(_ISO.match(text) is not None for text in sample) >= enough:
         return ISO
     if sum(_NUMBER.match(text) is not None for text in sample) >= enough:
-        return _guessed_epoch(sample)
+        epoch = _guessed_epoch(sample)
+        if epoch is not None:
+            return epoch
+    if sum(_LIKELY.search(text) is not None for text in sample) < enough:
+        return None
     for pattern in PATTERNS:
         if (_read_as(sample, pattern) != UNKNOWN_NS).sum() >= enough:
             return pattern
