@@ -10,6 +10,7 @@ from hashlib import sha256
 from io import BytesIO
 from pathlib import Path
 
+import zstandard
 from opentelemetry.proto.collector.metrics.v1.metrics_service_pb2 import ExportMetricsServiceRequest
 
 from reditus.core.errors import ReditusError
@@ -20,6 +21,8 @@ from reditus.exchange.otlp.receiving import Receiver
 from reditus.exchange.otlp.wire import JSON, PROTOBUF, decoded, unpacked
 
 KEPT = Path(__file__).resolve().parent.parent / "tests" / "exchange" / "kept"
+PACKED = 0.15
+"""So many come packed."""
 MADE = "2026-11-30T00:00:00Z"
 NOW_NS = 1_796_000_000 * 10**9
 SPLICES = (
@@ -46,6 +49,8 @@ def files_in(folder: Path, rng: random.Random) -> Case:
         origin = rng.choice(every)
         data = origin.read_bytes()
         data = (_repacked if origin.suffix == ".zip" and rng.random() < 0.7 else _mangled)(data, rng)
+        if rng.random() < PACKED:
+            data = _mangled(rng.choice((gzip.compress, zstandard.compress))(data), rng)
         place.write_bytes(data)
         target.unlink(missing_ok=True)
         name = origin.name if rng.random() < 0.8 else rng.choice(every).name

@@ -75,19 +75,20 @@ def _read(url: str, pid: int, path: Path, ticks: int) -> list[tuple[str, str]]:
             client.send_part(wanted, offset, part)
         sent_s = time.monotonic() - begun_s
         client.start_import(wanted, {})
-        doing: dict[str, float] = {}
+        doing: dict[str, tuple[float, float]] = {}
         while (item := client.import_state(wanted))["state"] not in ENDED:
-            doing[item["state"]] = time.monotonic()
+            doing[item["state"]] = time.monotonic(), _peak_mb(pid)
             time.sleep(LOOK_S)
         took_s = time.monotonic() - begun_s
         if item["state"] != "done" or item["ticks"] != ticks:
             raise SystemExit(f"not read: {item}")
-    read_s = doing.get("reading", begun_s + sent_s) - begun_s - sent_s
+    until_s, read_mb = doing.get("reading", (begun_s + sent_s, before_mb))
+    read_s = until_s - begun_s - sent_s
     return [
         (f"{size_mb:,.0f} MB, {ticks:,} ticks", f"{took_s:.0f} s, {size_mb / took_s:.1f} MB/s"),
         ("  sending, reading, storing", f"{sent_s:.0f} s, {read_s:.0f} s, {took_s - sent_s - read_s:.0f} s"),
         ("  processor time of the server", f"{cpu_s(pid) - before_cpu_s:.0f} s"),
-        ("  memory at most, before and after", f"{before_mb:.0f} MB, {_peak_mb(pid):.0f} MB"),
+        ("  memory at most: before, read, stored", f"{before_mb:.0f} MB, {read_mb:.0f} MB, {_peak_mb(pid):.0f} MB"),
     ]
 
 

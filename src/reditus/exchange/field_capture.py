@@ -8,14 +8,10 @@ Captures come from machines in trouble: cut off, joined, or written by two scrip
 is not is reported by line, and nothing raises but a file that is no capture at all.
 """
 
-import gzip
 import hashlib
-import io
 import re
-import zlib
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
 from dataclasses import dataclass, field
 from itertools import pairwise
 from pathlib import Path
@@ -23,7 +19,6 @@ from typing import BinaryIO
 from uuid import UUID, uuid5
 
 import numpy as np
-import zstandard
 
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS
 from reditus.core.facts import HostFacts
@@ -34,6 +29,7 @@ from reditus.core.types import NS_PER_S, IntArray
 from reditus.exchange.errors import CaptureError
 from reditus.exchange.field_clocks import UPTIME, paced, steady_ns, uptime_ns, usual_distance_ns
 from reditus.exchange.field_processes import PATH, ProcessText, process_pieces
+from reditus.exchange.packed import ERRORS, MOST_RATIO, most_bytes, opened
 from reditus.exchange.recording import Recording
 from reditus.recorder.kernel_text import KernelText
 from reditus.recorder.sources import SOURCES, Source
@@ -42,8 +38,6 @@ from reditus.recorder.sources.source import headed
 NAMESPACE = UUID("2b2f5a7e-6d0e-4c8d-93a7-7b6a1a9de1f4")
 MAX_SECTION_BYTES = 4 << 20
 """Of one reading of one file: /proc/interrupts of 256 cores has not half of it."""
-MOST_RATIO, ALWAYS_UNPACKED_BYTES = 150, 16 << 20
-"""Real captures pack to a thirtieth. What claims to hold more than this many times its size is no capture."""
 MOST_LEARNED_BYTES = 64 << 20
 """A file whose form changes from reading to reading is read line by line each time; so much of that, of one path."""
 MAX_REMARKS = 200
@@ -55,7 +49,6 @@ BTIME_JITTER_S = 5
 _TITLE = re.compile(rb"^# field capture (?P<version>\d+)(?: host=(?P<host>\S+))?\s*$")
 _HEAD = re.compile(rb"^@ (?P<at>\d{1,20}) (?P<path>/\S*)(?: !(?P<reason>.*))?$")
 _BTIME = re.compile(rb"^btime (\d{1,12})$", re.MULTILINE)
-_GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,8 +100,8 @@ def read_capture(path: Path, *, name: str | None = None) -> FieldCapture:
             digest.update(part)
     host_name = path.name.split(".")[0]
     sections: dict[str, list[_Section]] = {}
-    with _opened(path) as stream:
-        for section in _sections(stream, notes, MOST_RATIO * path.stat().st_size + ALWAYS_UNPACKED_BYTES):
+    with opened(path) as stream:
+        for section in _sections(stream, notes, most_bytes(path)):
             if isinstance(section, str):
                 host_name = section
             else:
@@ -135,21 +128,6 @@ def read_capture(path: Path, *, name: str | None = None) -> FieldCapture:
     return FieldCapture(recording, sorted(notes.remarks, key=lambda remark: remark.line), notes.more)
 
 
-@contextmanager
-def _opened(path: Path) -> Iterator[BinaryIO]:
-    """The file's bytes, unpacked if they are packed."""
-    with path.open("rb") as raw:
-        magic = raw.read(4)
-        raw.seek(0)
-        if magic.startswith(_GZIP):
-            with gzip.GzipFile(fileobj=raw) as unpacked:
-                yield io.BufferedReader(unpacked)
-        elif magic == _ZSTD:
-            yield io.BufferedReader(zstandard.ZstdDecompressor().stream_reader(raw, read_across_frames=True))
-        else:
-            yield raw
-
-
 def _lines(stream: BinaryIO, notes: _Notes, most_bytes: int) -> Iterator[tuple[int, bytes]]:
     """Lines with their numbers. A packed file that ends too early gives what could be unpacked; so does one that
     unpacks to more than `most_bytes`.
@@ -158,7 +136,7 @@ def _lines(stream: BinaryIO, notes: _Notes, most_bytes: int) -> Iterator[tuple[i
     while True:
         try:
             line = stream.readline(MAX_SECTION_BYTES)
-        except (EOFError, zlib.error, gzip.BadGzipFile, zstandard.ZstdError) as why:
+        except ERRORS as why:
             notes.add(number + 1, f"the packed file is damaged or cut off here: {why}")
             return
         if not line:

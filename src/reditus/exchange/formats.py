@@ -88,9 +88,18 @@ FORMATS: Mapping[str, Format] = {
 """By name."""
 
 
+PACKED_ENDINGS = (".gz", ".zst")
+"""Of files that are read: whatever is text may be packed."""
+_OWN_PACKED = tuple(
+    ending for each in FORMATS.values() for ending in each.extensions if ending.endswith(PACKED_ENDINGS)
+)
+
+
 def by_ending(name: str, *, reads: bool = False) -> Format | None:
     """The format of a file by the ending of its name, the longest first; of those that are read, or written."""
     lower = name.lower()
+    if reads and lower.endswith(PACKED_ENDINGS) and not lower.endswith(_OWN_PACKED):
+        lower = lower.rsplit(".", 1)[0]
     fitting = [
         (len(ending), each)
         for each in FORMATS.values()
@@ -117,7 +126,7 @@ def formats_page() -> str:
     return (
         "# Formats\n\nWhat goes out and comes in, and what each format carries and loses. Written from the code by "
         "`scripts/pages`; `GET /api/formats` and the page *Files* list the same. How to use them: "
-        "[files.md](files.md).\n\n"
+        "[files.md](files.md). Whatever comes in may be packed in gzip or zstd (`.gz`, `.zst`).\n\n"
         "| format | endings | media type | goes | carries | loses |\n|---|---|---|---|---|---|\n" + "".join(rows)
     )
 

@@ -1,6 +1,7 @@
 """Anybody's files: recognised, guessed, read into counters, or refused with a sentence."""
 
 import csv
+import gzip
 import json
 import math
 from contextlib import suppress
@@ -12,13 +13,15 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
+import zstandard
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from reditus.core.errors import ReditusError
+from reditus.core.errors import Cancelled, ReditusError
 from reditus.core.rfc3339 import parse_time, spell_time
 from reditus.core.types import NS_PER_S
 from reditus.exchange.incoming.guessing import guess
+from reditus.exchange.incoming.looking import look_at, signature_of
 from reditus.exchange.incoming.mapping import MappingError, TableMapping
 from reditus.exchange.incoming.readers import ImportOptions, read_incoming, recognised
 from reditus.exchange.incoming.rows import sample_of
@@ -328,3 +331,53 @@ def test_whatever_numbers_come_back_to_the_bit(tmp_path, values, step_ms):
 def test_recognised_by_what_it_is(tmp_path):
     assert recognised(file(tmp_path, "# field capture 1 host=x\n@tick 1\n"), "some.txt") == "capture"
     assert recognised(file(tmp_path, "a;b\n1;2\n"), "some.txt") == "csv"
+
+
+PACKERS = {"gz": gzip.compress, "zst": zstandard.compress}
+TABLE = "when,x\n" + "".join(f"{spell_time(BEGIN_NS + second * NS_PER_S)},{second}.5\n" for second in range(300))
+
+
+@pytest.mark.parametrize("ending", PACKERS)
+def test_packed_files_are_what_is_packed_in_them(tmp_path, ending):
+    path = file(tmp_path, PACKERS[ending](TABLE.encode()), name=f"pumps.csv.{ending}")
+    assert recognised(path, path.name) == "csv"
+    look = look_at(path, path.name, None)
+    assert len(look.times_ns) == 199
+    plain = file(tmp_path, TABLE, name="pumps.csv")
+    assert look == look_at(plain, plain.name, None)
+    assert signature_of(path, path.name) == signature_of(plain, plain.name)
+    whole = read(path)
+    assert numbers(whole)["x", ()][1] == [second + 0.5 for second in range(300)]
+    # The same table is the same archive, packed or not.
+    assert read(plain).file.head == whole.file.head
+    assert not list(tmp_path.glob("*.plain"))
+
+
+def test_packed_files_that_are_damaged_or_too_much_are_refused(tmp_path):
+    packed = gzip.compress("".join(f"{second * 7919 % 10_007}\n" for second in range(400_000)).encode())
+    for content, said in (
+        (packed[:-2_000], "damaged or cut off behind"),
+        (packed[:5], "damaged or cut off"),
+        (gzip.compress(packed), "unpack it once"),
+        (gzip.compress(b""), "empty"),
+        (gzip.compress(b"when,x\n" + b"2026-11-13T01:00:00Z,1\n" * (4 << 20)), "150 times its size"),
+        (gzip.compress(b"\0\1\2" * 100), "no file that can be read"),
+    ):
+        path = file(tmp_path, content, name="pumps.csv.gz")
+        with pytest.raises(ReditusError, match=said):
+            read(path)
+        assert [left.name for left in tmp_path.iterdir()] == ["pumps.csv.gz"]
+    path = file(tmp_path, gzip.compress(TABLE.encode()), name="pumps.parquet.gz")
+    with pytest.raises(ReditusError, match="called like Parquet, but its contents are CSV"):
+        read(path)
+
+
+def test_what_is_packed_is_unpacked_no_further_than_it_is_cancelled(tmp_path):
+    path = file(tmp_path, gzip.compress(TABLE.encode() * 400), name="pumps.csv.gz")
+
+    def cancelled(_):
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        read_incoming(path, path.name, ImportOptions(), tmp_path / "made.zip", MADE, cancelled)
+    assert [left.name for left in tmp_path.iterdir()] == ["pumps.csv.gz"]

@@ -13,9 +13,10 @@ from reditus.exchange.incoming.guessing import guess, names_of
 from reditus.exchange.incoming.mapping import MappingError, TableMapping
 from reditus.exchange.incoming.numbers import numbers_of
 from reditus.exchange.incoming.readers import recognised
-from reditus.exchange.incoming.rows import Sample, sample_of, text_of, usual_width
+from reditus.exchange.incoming.rows import SAMPLE_BYTES, Sample, sample_of, text_of, usual_width
 from reditus.exchange.incoming.text_layout import TextLayout, guessed_layout, rows_of
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
+from reditus.exchange.packed import beginning
 
 CELLS = 8
 LINES, HEAD_LINES = 400, 30
@@ -57,7 +58,8 @@ def signature_of(path: Path, name: str) -> str | None:
     """Of a table's names; None for a file that is no text table, or has none."""
     if recognised(path, name) != "csv":
         return None
-    sample = sample_of(path)
+    with beginning(path, SAMPLE_BYTES) as plain:
+        sample = sample_of(plain)
     try:
         guessed = guess(sample).mapping
     except MappingError:
@@ -75,6 +77,11 @@ def look_at(path: Path, name: str, mapping: TableMapping | None, layout: TextLay
     form = recognised(path, name)
     if form != "csv":
         return Look(form, None, [], [], [], [])
+    with beginning(path, SAMPLE_BYTES) as plain:
+        return _look_at_text(form, plain, mapping, layout)
+
+
+def _look_at_text(form: str, path: Path, mapping: TableMapping | None, layout: TextLayout | None) -> Look:
     if layout is not None:
         return _printed(form, path, layout)
     sample = sample_of(path, mapping.delimiter if mapping else None, mapping.encoding if mapping else None)

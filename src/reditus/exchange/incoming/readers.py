@@ -35,6 +35,7 @@ from reditus.exchange.incoming.samples import samples_table
 from reditus.exchange.incoming.table import TableReading, column_of, read_table
 from reditus.exchange.incoming.text_layout import TextLayout, guessed_layout, rows_of
 from reditus.exchange.incoming.typed import TypedTable, arrow_table, lines_table, parquet_table
+from reditus.exchange.packed import PACKED, first_bytes, is_packed, unpack, without_ending
 from reditus.store.archives.transfer import ArchiveContents, ArchiveHead
 
 OF_ELSEWHERE = UUID("6f1d4a0e-3c7b-5e52-9a53-1f1d0a7b8c11")
@@ -68,8 +69,9 @@ def recognised(path: Path, name: str) -> str:
     """The name of a file's format, by its contents. Raise MappingError for what is none, and for a file whose name says
     that it is something else.
     """
-    with path.open("rb") as file:
-        head = file.read(HEAD_BYTES)
+    head = first_bytes(path, HEAD_BYTES)
+    if is_packed(path) and head.startswith((b"PK", *PACKED)):
+        raise MappingError("what is packed in this file is packed once more; unpack it once")
     found = _by_content(path, head)
     named = by_ending(name, reads=True)
     if named is not None and named.name not in _ALIKE.get(found, (found,)):
@@ -89,11 +91,11 @@ _ALIKE = {
 
 
 _MAGIC = (
-    (b"PAR1", "parquet"), (b"\xff\xff\xff\xff", "arrow"), (b"\x1f\x8b", "capture"), (b"\x28\xb5\x2f\xfd", "capture"),
+    (b"PAR1", "parquet"), (b"\xff\xff\xff\xff", "arrow"),
     (b"# field capture", "capture"), (b"@", "capture"), (b"# TYPE ", "openmetrics"), (b"# HELP ", "openmetrics"),
     (b"# UNIT ", "openmetrics"), (b"{", "jsonl"),
 )  # fmt: skip
-"""What files begin with. Captures are text, plain or in gzip or zstd."""
+"""What files begin with, or what is packed in them."""
 _UTF_16 = (b"\xff\xfe", b"\xfe\xff")
 
 
@@ -141,10 +143,21 @@ def read_incoming(path: Path, name: str, options: ImportOptions, target: Path, m
     ticks or rows so far, and may raise to end the work. Raise ExchangeError for what cannot be read.
     """
     form = recognised(path, name)
-    if form in ("archive", "archive-parquet"):
-        return Incoming(open_archive(path, check), ())
     if form == "capture":
         return _capture(path, options, target, made, check)
+    if not is_packed(path):
+        return _read(form, path, name, options, target, made, check)
+    plain = target.with_name(f"{target.name}.plain")
+    unpack(path, plain, lambda: check(0))
+    try:
+        return _read(form, plain, without_ending(name), options, target, made, check)
+    finally:
+        plain.unlink()
+
+
+def _read(form: str, path: Path, name: str, options: ImportOptions, target: Path, made: str, check: Check) -> Incoming:
+    if form in ("archive", "archive-parquet"):
+        return Incoming(open_archive(path, check), ())
     if form == "parquet" and is_ours(path):
         return _written(target, made, check, *read_lone(path))
     if form in _TYPED:
