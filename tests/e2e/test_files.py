@@ -119,16 +119,56 @@ def test_printed_text_is_marked_word_by_word(files):
     expect(reading.locator("[data-word]")).to_have_count(4)
     reading.get_by_label("begins on the day").fill("2026-11-12")
     expect(reading.get_by_role("alert")).to_have_count(0)
-    expect(reading.locator("[data-column]")).to_have_count(4)
+    expect(reading.locator("[data-column]")).to_have_count(2)
+    expect(reading.locator("[data-column]").first).to_contain_text("of left, right")
     # A word is pressed until it is what it is: once more, and the press is a value, which it cannot be.
     press = reading.get_by_role("button", name="press: says of what")
     press.click()
     expect(reading.get_by_role("button", name="press: a value")).to_be_visible()
-    expect(reading.locator("[data-column]")).to_have_count(2)
+    expect(reading.locator("[data-column]").first).not_to_contain_text("of left, right")
     reading.get_by_role("button", name="press: a value").click()
     reading.get_by_role("button", name="press: says when").click()
-    expect(reading.locator("[data-column]")).to_have_count(4)
+    expect(reading.locator("[data-column]").first).to_contain_text("of left, right")
     no_violations(files)
     reading.get_by_role("button", name="Read it: press.txt").click()
     expect(entry(files, "press.txt")).to_have_attribute("data-import", "done")
     expect(entry(files, "press.txt")).to_contain_text("3 ticks")
+
+
+CORES = "when                 core  user%  idle%  jobs\n" + "".join(
+    f"{spell_time(BEGIN_NS + second * NS_PER_S)} {core}  {busy}  {100 - busy}  7\n"
+    for second in range(120)
+    for core, busy in (("all", 50), ("0", 75), ("1", 25))
+)
+
+
+def test_printed_names_become_counters_that_are_judged(files, running):
+    choose(files, "cores.txt", CORES.encode())
+    reading = files.locator("[data-reading]")
+    expect(reading.locator("[data-column]").first).to_contain_text("of all, 0, 1")
+    for name, mode in (("user%", "user"), ("idle%", "idle")):
+        counts = reading.get_by_label(f"What {name} counts")
+        counts.fill("system.cpu.time")
+        counts.press("Tab")
+        expect(reading.locator("[data-column]").filter(has_text=name)).to_contain_text("rules judge it")
+        attributes = reading.get_by_label(f"Attributes of {name}")
+        attributes.fill(f"cpu.mode={mode}")
+        attributes.press("Tab")
+        reading.get_by_label(f"Whether {name} only grows").select_option("rate per second")
+        reading.get_by_label(f"Scale of {name}").select_option("÷ 100 (hundredths)")
+    jobs = reading.locator("[data-column]").filter(has_text="jobs")
+    jobs.get_by_role("checkbox").uncheck()
+    expect(jobs).to_contain_text("left out")
+    no_violations(files)
+    reading.get_by_label("of the host").fill("mill-2")
+    reading.get_by_role("button", name="Read it: cores.txt").click()
+    expect(entry(files, "cores.txt")).to_have_attribute("data-import", "done")
+    expect(entry(files, "cores.txt")).to_contain_text("left out: jobs")
+    entry(files, "cores.txt").get_by_role("link", name="cores.txt").click()
+    # Two cores, one of them busy for three quarters and one for one: one core of two.
+    settled(files)
+    answer = files.request.get(f"{running.url}/api/archives")
+    archive = next(item for item in answer.json() if item["name"] == "cores.txt")
+    query = f"measure=cpu.busy&from={spell_time(BEGIN_NS)}&to={spell_time(BEGIN_NS + 120 * NS_PER_S)}&width=2000"
+    series = files.request.get(f"{running.url}/api/archives/{archive['id']}/series?{query}").json()["series"][0]
+    assert [round(value, 6) for value in series["mean"] if value is not None] == [1.0] * 119

@@ -19,6 +19,7 @@ from reditus.exchange.formats import endings
 
 PART_BYTES = 16 << 20
 LOOK_S = 0.2
+MOST_SHOWN, CELLS = 40, 4
 ENDED = ("done", "failed", "cancelled")
 
 
@@ -144,9 +145,28 @@ def _bar() -> Progress:
 
 
 def _say_doubts(seen: dict[str, Any]) -> None:
-    if seen["problem"]:
-        raise Failure(seen["problem"])
+    """What a file would be read as, beside the JSON that goes to standard output: to be put right there."""
     if seen["mapping"] is None and seen["layout"] is None:
-        raise Failure(f"{seen['title']} says itself what its numbers mean; nothing is mapped")
+        raise Failure(seen["problem"] or f"{seen['title']} says itself what its numbers mean; nothing is mapped")
     for doubt in seen["doubts"]:
         err.print(f"· {doubt}", markup=False)
+    for column in seen["columns"][:MOST_SHOWN]:
+        name = " ".join(filter(None, (column["name"], column["device"] and f"of {column['device']}")))
+        err.print(f"  {name}: {', '.join(column['cells'][:CELLS])}{_meant(column, seen)}", markup=False)
+    if len(seen["columns"]) > MOST_SHOWN:
+        err.print(f"  and {len(seen['columns']) - MOST_SHOWN} more", markup=False)
+    if seen["problem"]:
+        err.print(f"· {seen['problem']}", markup=False)
+
+
+def _meant(column: dict[str, Any], seen: dict[str, Any]) -> str:
+    """Which counter of ours a column is, or that it is left out."""
+    if seen["mapping"] is not None:
+        meaning = next((item for item in seen["mapping"]["columns"] if item["place"] == column["place"]), None)
+        if seen["mapping"]["long"] is not None or column["place"] in seen["mapping"]["time"]["places"]:
+            return ""
+    else:
+        meaning = column["meaning"]
+    if meaning is None:
+        return " (left out)"
+    return f" ({meaning['counter']})" if meaning["counter"] != column["name"] else ""

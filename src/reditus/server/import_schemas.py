@@ -5,7 +5,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from reditus.exchange.incoming.mapping import TableMapping
+from reditus.exchange.incoming.mapping import Meaning, TableMapping
 from reditus.exchange.incoming.text_layout import TextLayout
 from reditus.server.progress import Progress
 from reditus.server.schemas import Out, Time
@@ -67,6 +67,8 @@ class LookColumnOut(Out):
     name: str
     cells: list[str] = Field(description="Of the first rows, as they stand in the file.")
     values: list[float | None] = Field(description="The numbers of all rows of the sample, in the mapping's unit.")
+    device: str = Field(description="Of printed text: what it is of.")
+    meaning: Meaning | None = Field(description="Of printed text: what the name means; null where it is left out.")
 
 
 class LookOut(Out):

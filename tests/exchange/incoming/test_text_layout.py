@@ -118,7 +118,7 @@ def test_printed_text_becomes_an_archive(tmp_path):
     layout = look.layout.model_copy(update={"date": "2026-11-12", "ignore": ["Mean:"]})
     seen = look_at(path, path.name, None, layout)
     assert seen.problem is None
-    assert [column.name for column in seen.columns][:2] == ["parcels/s left", "wait left"]
+    assert [(column.name, column.device) for column in seen.columns][:2] == [("parcels/s", "left"), ("wait", "left")]
     assert seen.columns[0].values[:2] == [4.5, 4.75]
     options = ImportOptions(layout=layout, host="packing")
     incoming = read_incoming(path, path.name, options, tmp_path / "made.zip", "2026-11-30T00:00:00Z", lambda _: None)

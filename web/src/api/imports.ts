@@ -16,13 +16,20 @@ export type TableMapping = Omit<Required<Given>, 'columns' | 'time'> & {
   columns: ColumnMapping[]
   time: Required<components['schemas']['TimeMapping']>
 }
-export type TextLayout = Required<components['schemas']['TextLayout']>
-export type Look = Omit<components['schemas']['LookOut'], 'mapping' | 'layout'> & {
+export type Meaning = Required<components['schemas']['Meaning']>
+export type TextLayout = Omit<Required<components['schemas']['TextLayout']>, 'names'> & {
+  names: Record<string, Meaning | null>
+}
+export type LookColumn = Omit<components['schemas']['LookColumnOut'], 'meaning'> & {
+  /** Of printed text: what the name means; null where it is left out. */
+  meaning: Meaning | null
+}
+export type Look = Omit<components['schemas']['LookOut'], 'mapping' | 'layout' | 'columns'> & {
+  columns: LookColumn[]
   mapping: TableMapping | null
   /** Of text that is printed at an interval, in place of a mapping. */
   layout: TextLayout | null
 }
-export type LookColumn = components['schemas']['LookColumnOut']
 export type FileFormat = components['schemas']['FormatOut']
 
 export const IMPORTS_KEY = ['imports']

@@ -2101,10 +2101,11 @@ export interface components {
             counter: string;
             /**
              * Kind
+             * @description `rate`: so much a second, added up over time to what only grows.
              * @default level
              * @enum {string}
              */
-            kind: "level" | "cumulative";
+            kind: "level" | "cumulative" | "rate";
             /** Place */
             place: number;
             /**
@@ -3799,6 +3800,13 @@ export interface components {
          */
         LongMapping: {
             /**
+             * Meanings
+             * @description What names mean; null leaves one out. Of others it is guessed from name and unit.
+             */
+            meanings?: {
+                [key: string]: components["schemas"]["Meaning"] | null;
+            };
+            /**
              * Names
              * @description The columns that say what it is a value of: the first is its name, others tell devices apart.
              */
@@ -3818,6 +3826,13 @@ export interface components {
              * @description Of the first rows, as they stand in the file.
              */
             cells: string[];
+            /**
+             * Device
+             * @description Of printed text: what it is of.
+             */
+            device: string;
+            /** @description Of printed text: what the name means; null where it is left out. */
+            meaning: components["schemas"]["Meaning"] | null;
             /** Name */
             name: string;
             /** Place */
@@ -3979,6 +3994,49 @@ export interface components {
              * @description How many there are in the window.
              */
             total: number;
+        };
+        /**
+         * Meaning
+         * @description What numbers under a name are.
+         */
+        Meaning: {
+            /**
+             * Attributes
+             * @description Printable texts of 1 to 200 letters.
+             */
+            attributes?: {
+                [key: string]: string;
+            };
+            /**
+             * Counter
+             * @description One of the catalogue, so that rules judge it, or a name of its own.
+             */
+            counter: string;
+            /**
+             * Kind
+             * @description `rate`: so much a second, added up over time to what only grows.
+             * @default level
+             * @enum {string}
+             */
+            kind: "level" | "cumulative" | "rate";
+            /**
+             * Scale
+             * @description The value in the unit is the number in the file times the first over the second.
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /**
+             * Unit
+             * @description After UCUM. That of the catalogue for a counter of the catalogue.
+             * @default 1
+             */
+            unit: string;
         };
         /**
          * MeasureOut
@@ -5330,6 +5388,13 @@ export interface components {
              * @description How lines begin that say nothing.
              */
             ignore?: string[];
+            /**
+             * Names
+             * @description What names mean; null leaves one out. Of others it is guessed from name and unit.
+             */
+            names?: {
+                [key: string]: components["schemas"]["Meaning"] | null;
+            };
             /**
              * Shape
              * @enum {string}

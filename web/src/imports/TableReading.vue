@@ -7,9 +7,10 @@ import PillButton from '../ui/PillButton.vue'
 import StateNote from '../ui/StateNote.vue'
 import TextField from '../ui/TextField.vue'
 import { useTimes } from '../useTimes'
-import ColumnEditor from './ColumnEditor.vue'
+import MeaningEditor from './MeaningEditor.vue'
+import MeaningTable from './MeaningTable.vue'
 import TextReading from './TextReading.vue'
-import { DELIMITERS, isTime, TIME_FORMS, withTime } from './mapping'
+import { columnAt, DELIMITERS, isTime, TIME_FORMS, withColumn, withTime } from './mapping'
 import { textOf } from './fields'
 
 /** How a file that has come would be read: the guess, what it makes of the first rows, and corrections. */
@@ -93,7 +94,13 @@ function read(): void {
         <li v-for="doubt in look.doubts" :key="doubt">{{ doubt }}</li>
       </ul>
       <p v-if="trouble" class="mt-2 max-w-[90ch] text-needle" role="alert">{{ trouble }}</p>
-      <TextReading v-if="look && layout" :look="look" :layout="layout" @change="laidOut = $event" />
+      <TextReading
+        v-if="look && layout"
+        :look="look"
+        :layout="layout"
+        :catalogue="counters ?? []"
+        @change="laidOut = $event"
+      />
       <div v-if="mapping" class="mt-3 flex flex-wrap items-end gap-x-5 gap-y-2">
         <label>
           <span class="block text-2xs text-soft">time column</span>
@@ -167,41 +174,23 @@ function read(): void {
           <template v-if="isFetching"> · looking …</template>
         </span>
       </div>
-      <div
+      <MeaningTable
         v-if="mapping && !mapping.long"
-        class="mt-3 max-h-96 overflow-y-auto"
-        tabindex="0"
-        role="region"
-        aria-label="Columns"
+        first="column, first cells"
+        :drawn="`first ${look?.rows} rows`"
+        :catalogue="counters ?? []"
       >
-        <datalist id="counters-of-the-catalogue">
-          <option v-for="counter in counters ?? []" :key="counter.name" :value="counter.name">
-            {{ counter.title }}
-          </option>
-        </datalist>
-        <table class="w-full table-fixed">
-          <thead class="text-left text-2xs text-soft">
-            <tr class="border-b border-rule-strong">
-              <th class="w-[24%] py-1 font-normal" scope="col">column, first cells</th>
-              <th class="font-normal" scope="col">what it counts: a counter of ours, or a name of its own</th>
-              <th class="w-28 font-normal" scope="col">kind</th>
-              <th class="w-20 font-normal" scope="col">unit</th>
-              <th class="w-36 font-normal" scope="col">scale</th>
-              <th class="w-[160px] font-normal" scope="col">first {{ look?.rows }} rows</th>
-            </tr>
-          </thead>
-          <tbody>
-            <ColumnEditor
-              v-for="column in columns"
-              :key="column.place"
-              :column="column"
-              :mapping="mapping"
-              :catalogue="counters ?? []"
-              @change="change"
-            />
-          </tbody>
-        </table>
-      </div>
+        <MeaningEditor
+          v-for="column in columns"
+          :key="column.place"
+          :label="column.name"
+          :cells="column.cells"
+          :values="column.values"
+          :meaning="columnAt(mapping, column.place)"
+          :catalogue="counters ?? []"
+          @change="change(withColumn(mapping, column.place, $event, column.name))"
+        />
+      </MeaningTable>
       <p v-else-if="mapping?.long" class="mt-3 text-soft">
         A row a value: {{ look?.columns[mapping.long.value]?.name }} is the number, named by
         {{ mapping.long.names.map((place) => look?.columns[place]?.name).join(', ') }}.

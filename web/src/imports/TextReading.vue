@@ -1,13 +1,15 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import type { Counter } from '../api/client'
 import type { Look, TextLayout } from '../api/imports'
 import { TIME_FORMS } from './mapping'
-import SparkLine from './SparkLine.vue'
+import MeaningEditor from './MeaningEditor.vue'
+import MeaningTable from './MeaningTable.vue'
 import { textOf } from './fields'
-import { isHead, readLines, roleOf, ROLES, turned, withHead } from './textLayout'
+import { isHead, printedNames, readLines, roleOf, ROLES, turned, withHead, withName } from './textLayout'
 
 /** Printed text: its first lines word by word, to be marked, and what is read of them. */
-const props = defineProps<{ look: Look; layout: TextLayout }>()
+const props = defineProps<{ look: Look; layout: TextLayout; catalogue: Counter[] }>()
 const emit = defineEmits<{ change: [layout: TextLayout] }>()
 
 const forms = computed(() => {
@@ -16,6 +18,7 @@ const forms = computed(() => {
     ? known
     : [{ form: props.layout.form, title: props.layout.form }, ...known]
 })
+const names = computed(() => printedNames(props.look.columns, props.layout.names))
 const isMarked = computed(() => props.layout.shape !== 'pairs')
 function set(part: Partial<TextLayout>): void {
   emit('change', { ...props.layout, ...part })
@@ -127,28 +130,23 @@ function setShape(event: Event): void {
         </template>
       </li>
     </ol>
-    <table v-if="look.columns.length" class="mt-3 w-full">
-      <thead class="text-left text-2xs text-soft">
-        <tr class="border-b border-rule-strong">
-          <th class="py-1 pr-4 font-normal" scope="col">what it counts, and of what</th>
-          <th class="pr-4 font-normal" scope="col">first values</th>
-          <th class="w-[160px] font-normal" scope="col">over the first lines</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr
-          v-for="column in look.columns.slice(0, 40)"
-          :key="column.place"
-          class="border-b border-rule/60"
-          data-column
-        >
-          <td class="py-1 pr-4 [overflow-wrap:anywhere]">{{ column.name }}</td>
-          <td class="pr-4 text-soft">{{ column.cells.slice(0, 6).join(' · ') }}</td>
-          <td>
-            <SparkLine :values="column.values" :label="`${column.name} over the first lines`" />
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <MeaningTable
+      v-if="names.length"
+      first="name, of what, first values"
+      drawn="over the first lines"
+      :catalogue="catalogue"
+    >
+      <MeaningEditor
+        v-for="printed in names"
+        :key="printed.name"
+        :label="printed.name"
+        :devices="printed.devices"
+        :cells="printed.cells"
+        :values="printed.values"
+        :meaning="printed.meaning"
+        :catalogue="catalogue"
+        @change="emit('change', withName(layout, printed, $event))"
+      />
+    </MeaningTable>
   </div>
 </template>

@@ -7,11 +7,15 @@ from uuid import UUID
 import numpy as np
 
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS, Block, Stretch, encode_block
+from reditus.core.facts import HostFacts
 from reditus.core.frame import LARGEST_DOUBLE
 from reditus.core.schema import MAX_COLUMNS, Column, Schema, split_columns
 from reditus.core.types import NS_PER_S, FloatArray, IntArray
+from reditus.exchange.wholes import TOTAL, facts_of, wholes
 
 BLOCK_TICKS = 3_600
+GAP_INTERVALS = 3
+"""A rate holds since the tick before; behind a longer gap nobody knows since when, and it holds for one interval."""
 
 
 @dataclass(slots=True)
@@ -33,6 +37,8 @@ class BlockBuilder:
     group: str
     columns: Sequence[Column]
     left: Left = field(default_factory=Left)
+    rates: Sequence[int] = ()
+    """Places of columns whose values are so much a second: they are added up."""
     schemas: list[Schema] = field(default_factory=list)
     ticks: int = 0
     _interval_ns: int | None = None
@@ -40,19 +46,34 @@ class BlockBuilder:
     _times: list[IntArray] = field(default_factory=list)
     _values: list[FloatArray] = field(default_factory=list)
     _held: int = 0
+    _sums: dict[int, tuple[int, float]] = field(default_factory=dict)
+    """Of rates: the last tick at which one was known, and what has come together until then."""
+
+    _added: tuple[Column, ...] = ()
+    """Behind the columns: what they leave to be added up."""
+    _memory_bytes: float | None = None
 
     def __post_init__(self) -> None:
-        self.schemas = split_columns(self.group, self.columns)
+        self._added = tuple(wholes(dict.fromkeys(self.columns, 0.0)))
+        self.schemas = split_columns(self.group, [*self.columns, *self._added])
+
+    def facts(self) -> HostFacts:
+        """What the columns tell of the host."""
+        return facts_of(HostFacts(), self.columns, self._memory_bytes)
 
     def go_on_from(self, before: "BlockBuilder") -> None:
-        """Behind the ticks of another builder, at its interval."""
-        self._last_ns, self._interval_ns = before._last_ns, before._interval_ns
+        """Behind the ticks of another builder, whose columns these begin with, at its interval."""
+        self._last_ns, self._interval_ns, self._sums = before._last_ns, before._interval_ns, before._sums
+        self._memory_bytes = before._memory_bytes
 
     def add(self, times_ns: IntArray, values: FloatArray) -> Iterator[Block]:
         """Take ticks, shape (ticks, columns), NaN where nothing is known; yield blocks that are full."""
         times_ns, values = self._in_order(times_ns, values)
         if not len(times_ns):
             return
+        if self.rates:
+            values = self._added_up(times_ns, values)
+        values = self._whole(values)
         self._times.append(times_ns)
         self._values.append(values)
         self._held += len(times_ns)
@@ -64,6 +85,35 @@ class BlockBuilder:
         """The rest."""
         if self._held:
             yield from self._cut(whole_only=False)
+
+    def _whole(self, values: FloatArray) -> FloatArray:
+        given = {column: values[:, place] for place, column in enumerate(self.columns)}
+        for column, sizes in given.items():
+            if column.attributes == TOTAL and len(known := sizes[sizes > 0]):
+                self._memory_bytes = float(known[-1]) * column.factor
+        if not self._added:
+            return values
+        found = wholes(given)
+        added = [np.broadcast_to(found[column], len(values)) for column in self._added]
+        return np.column_stack([values, *added])
+
+    def _added_up(self, times_ns: IntArray, values: FloatArray) -> FloatArray:
+        values = values.copy()
+        interval_ns = self._interval_ns or usual_interval_ns(times_ns)
+        for place in self.rates:
+            known = values[:, place] >= 0  # neither is what is unknown
+            own_ns = times_ns[known]
+            if not len(own_ns):
+                values[:, place] = np.nan
+                continue
+            last_ns, total = self._sums.get(place, (int(own_ns[0]), 0.0))
+            since_ns = np.diff(own_ns, prepend=last_ns)
+            since_ns = np.where(since_ns > GAP_INTERVALS * interval_ns, interval_ns, since_ns)
+            sums = total + np.cumsum(values[known, place] * (since_ns / NS_PER_S))
+            values[:, place] = np.nan
+            values[known, place] = sums
+            self._sums[place] = int(own_ns[-1]), float(sums[-1])
+        return values
 
     def _in_order(self, times_ns: IntArray, values: FloatArray) -> tuple[IntArray, FloatArray]:
         if self._last_ns is not None:

@@ -28,7 +28,7 @@ MOST_NAME = 400
 OURS_LONG = ["time", "measure", "device", "value", "unit"]
 """What the long tables are called that Reditus writes."""
 _UNIT = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\])]{1,20})[\])]\s*$")
-_UNITS: dict[str, tuple[str, tuple[int, int]]] = {
+UNITS: dict[str, tuple[str, tuple[int, int]]] = {
     "%": ("%", (1, 1)), "percent": ("%", (1, 1)), "pct": ("%", (1, 1)),
     "b": ("By", (1, 1)), "byte": ("By", (1, 1)), "bytes": ("By", (1, 1)), "by": ("By", (1, 1)),
     "kb": ("By", (1_000, 1)), "mb": ("By", (10**6, 1)), "gb": ("By", (10**9, 1)),
@@ -41,6 +41,7 @@ _UNITS: dict[str, tuple[str, tuple[int, int]]] = {
     "hz": ("Hz", (1, 1)), "mhz": ("Hz", (10**6, 1)), "ghz": ("Hz", (10**9, 1)),
     "/s": ("1/s", (1, 1)), "1/s": ("1/s", (1, 1)), "per second": ("1/s", (1, 1)),
 }  # fmt: skip
+"""Units as people write them, in small letters: after UCUM, and what they have to be multiplied by and divided by."""
 _WORDS = re.compile(r"[^a-z0-9%°µ/]+")
 _RATE = re.compile(r"(/s|per.?s(ec(ond)?)?|rate|%|percent|util|usage|load|avg|average|temp)", re.IGNORECASE)
 _COUNTER = re.compile(r"^(?P<counter>[a-z0-9_.]+)(\{(?P<attributes>.*)\})?$", re.DOTALL)
@@ -128,7 +129,7 @@ def _heads(sample: Sample, first_row: int, width: int) -> tuple[int | None, int 
 
 def _are_units(row: Sequence[str]) -> bool:
     cells = [cell.strip().lower() for cell in row[1:] if cell.strip()]
-    return not cells or sum(cell in _UNITS or len(cell) <= 8 for cell in cells) == len(cells)
+    return not cells or sum(cell in UNITS or len(cell) <= 8 for cell in cells) == len(cells)
 
 
 def names_of(sample: Sample, mapping: TableMapping) -> list[str]:
@@ -225,12 +226,12 @@ def column_named(name: str, unit: str, *, place: int = 0, values: FloatArray | N
     name = name[:MOST_NAME]
     plain, spelled = name, unit[:MOST_NAME]
     found = _UNIT.match(name)
-    if found is not None and found["unit"].strip().lower() in _UNITS:
+    if found is not None and found["unit"].strip().lower() in UNITS:
         plain, spelled = found["name"] or name, spelled or found["unit"]
     if not spelled:
         words = _WORDS.split(name.lower())
-        spelled = next((word for word in reversed(words) if (word in _UNITS and len(word) > 1) or word == "%"), "")
-    in_ucum, scale = _UNITS.get(spelled.strip().lower(), (spelled.strip()[:40] or "1", (1, 1)))
+        spelled = next((word for word in reversed(words) if (word in UNITS and len(word) > 1) or word == "%"), "")
+    in_ucum, scale = UNITS.get(spelled.strip().lower(), (spelled.strip()[:40] or "1", (1, 1)))
     kind = "cumulative" if values is not None and _grows(values) and not _RATE.search(f"{name} {spelled}") else "level"
     counter = (
         "".join(letter if letter.isprintable() else " " for letter in plain).strip()[:200] or f"column {place + 1}"

@@ -5,16 +5,19 @@ from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
 
+import numpy as np
 import pyarrow as pa
 
 from reditus.exchange.errors import ExchangeError
 from reditus.exchange.formats import FORMATS
-from reditus.exchange.incoming.guessing import guess, names_of
-from reditus.exchange.incoming.mapping import MappingError, TableMapping
-from reditus.exchange.incoming.numbers import numbers_of
+from reditus.exchange.incoming.guessing import column_named, guess, names_of
+from reditus.exchange.incoming.mapping import MappingError, Meaning, TableMapping
+from reditus.exchange.incoming.numbers import number_in, numbers_of
+from reditus.exchange.incoming.printed import guess_printed
 from reditus.exchange.incoming.readers import recognised
 from reditus.exchange.incoming.rows import SAMPLE_BYTES, Sample, sample_of, text_of, usual_width
-from reditus.exchange.incoming.text_layout import TextLayout, guessed_layout, rows_of
+from reditus.exchange.incoming.series_names import InOneUnit, series_meaning
+from reditus.exchange.incoming.text_layout import Row, TextLayout, rows_of
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
 from reditus.exchange.packed import beginning
 
@@ -32,6 +35,10 @@ class LookColumn:
     name: str
     cells: Sequence[str]
     values: Sequence[float]
+    device: str = ""
+    """Of printed text: what it is of."""
+    meaning: Meaning | None = None
+    """Of printed text: what the name means, by the layout or by its guess; None where it is left out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +99,7 @@ def _look_at_text(form: str, path: Path, mapping: TableMapping | None, layout: T
             guessed = guess(sample)
             mapping, doubts = guessed.mapping, guessed.doubts
         except MappingError as why:
-            found = guessed_layout(text_of(path))
+            found = guess_printed(text_of(path))
             if found is not None:
                 return _printed(form, path, found)
             problem = str(why)
@@ -103,30 +110,42 @@ def _printed(form: str, path: Path, layout: TextLayout) -> Look:
     """Text that is printed at an interval: its first lines as words, and what is read of them."""
     lines = text_of(path).splitlines()[:LINES]
     heads = [line.split() for line in lines[:HEAD_LINES]]
-    columns: dict[tuple[str, str], list[str]] = {}
+    columns: dict[tuple[str, str], list[Row]] = {}
     times: list[str] = []
     problem = None
     try:
         for row in rows_of(lines, layout):
-            columns.setdefault((row.name, row.device), []).append(row.value)
+            columns.setdefault((row.name, row.device), []).append(row)
             if not times or times[-1] != row.time:
                 times.append(row.time)
     except MappingError as why:
         problem = str(why)
     if not columns and problem is None:
         problem = "no line of the first ones holds values by this layout"
-    shown = [
-        LookColumn(
-            place, f"{name} {device}".strip(), values[:CELLS],
-            numbers_of(pa.array(values, pa.string()), ".")[0].tolist(),
-        )
-        for place, ((name, device), values) in enumerate(list(columns.items())[:MOST_SHOWN])
-    ]  # fmt: skip
+    shown = [_printed_column(place, rows, layout) for place, rows in enumerate(list(columns.values())[:MOST_SHOWN])]
     read = TimeReader(layout.time_mapping()).read(times).tolist() if times else []
     known = [None if at == UNKNOWN_NS else at for at in read]
     if known and all(at is None for at in known):
         problem = problem or f"no time of the first lines is of the form {layout.form}"
     return Look(form, None, [], heads, shown, known, problem, layout)
+
+
+def _printed_column(place: int, rows: Sequence[Row], layout: TextLayout) -> LookColumn:
+    first, units = rows[0], InOneUnit()
+    unit = units.unit(first.name, first.device, first.unit)
+    meaning = series_meaning(layout.names, first.name, [first.device], unit)
+    up, down = meaning.scale if meaning is not None else (1, 1)
+    values = [
+        np.nan if found is None else found * units.factor(row.name, row.device, row.unit) * up / down
+        for row in rows
+        for found in (number_in(row.value, "."),)
+    ]
+    cells = [row.value for row in rows[:CELLS]]
+    # Its device is no part of what the name means: that is one for all devices.
+    by_name = layout.names.get(first.name)
+    if by_name is None and meaning is not None:
+        by_name = Meaning(**column_named(first.name, unit).model_dump(exclude={"place"}))
+    return LookColumn(place, first.name, cells, values, first.device, by_name if meaning is not None else None)
 
 
 def _seen(form: str, sample: Sample, mapping: TableMapping | None, doubts: Sequence[str], problem: str | None) -> Look:

@@ -6,10 +6,12 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.core.counters import COUNTERS
 from reditus.core.outside import shown
+from reditus.core.schema import Kind
 from reditus.exchange.errors import ExchangeError
 
 MOST_COLUMNS = 20_000
 MOST_TEXT = 200
+MOST_MEANINGS = 400
 EPOCHS = {"epoch-s": 10**9, "epoch-ms": 10**6, "epoch-us": 10**3, "epoch-ns": 1}
 """Nanoseconds in one of what is counted since 1970."""
 ISO = "iso"
@@ -38,10 +40,9 @@ class TimeMapping(_Part):
     zone: Text = Field(default="UTC", description="Of times that have none themselves: a name such as Europe/Berlin.")
 
 
-class ColumnMapping(_Part):
-    """What a column means."""
+class Meaning(_Part):
+    """What numbers under a name are."""
 
-    place: Place
     counter: Text = Field(description="One of the catalogue, so that rules judge it, or a name of its own.")
     attributes: Annotated[dict[str, str], Field(max_length=8)] = Field(
         default_factory=dict, description="Printable texts of 1 to 200 letters."
@@ -49,10 +50,17 @@ class ColumnMapping(_Part):
     unit: Annotated[str, StringConstraints(max_length=40, pattern=r"^[^\x00-\x1f\x7f]*$")] = Field(
         default="1", description="After UCUM. That of the catalogue for a counter of the catalogue."
     )
-    kind: Literal["level", "cumulative"] = "level"
+    kind: Literal["level", "cumulative", "rate"] = Field(
+        default="level", description="`rate`: so much a second, added up over time to what only grows."
+    )
     scale: tuple[Annotated[int, Field(ge=1, le=10**15)], Annotated[int, Field(ge=1, le=10**15)]] = Field(
         default=(1, 1), description="The value in the unit is the number in the file times the first over the second."
     )
+
+    @property
+    def grows(self) -> bool:
+        """Whether what is stored only grows."""
+        return self.kind != "level"
 
     def check(self) -> None:
         """Raise MappingError where it is not what the catalogue says of its counter, or no column can be called so."""
@@ -62,14 +70,21 @@ class ColumnMapping(_Part):
         known = COUNTERS.get(self.counter)
         if known is None:
             return
-        if self.unit != known.unit or self.kind != known.kind.value:
+        if self.unit != known.unit or self.grows != (known.kind is Kind.CUMULATIVE):
+            fitting = "cumulative, or a rate," if known.kind is Kind.CUMULATIVE else known.kind.value
             raise MappingError(
-                f"{self.counter} is {known.kind.value} in {known.unit}; set unit and kind so, and the scale to fit, or "
-                "give the column another name"
+                f"{self.counter} is {fitting} in {known.unit}; set unit and kind so, and the scale to fit, or give the "
+                "column another name"
             )
         allowed = {*known.attributes, *([known.device] if known.device else [])}
         if not set(self.attributes) <= allowed:
             raise MappingError(f"{self.counter} has the attributes {', '.join(sorted(allowed)) or 'none'}")
+
+
+class ColumnMapping(Meaning):
+    """What a column means."""
+
+    place: Place
 
 
 class LongMapping(_Part):
@@ -80,6 +95,10 @@ class LongMapping(_Part):
     )
     value: Place
     unit: Place | None = None
+    meanings: Annotated[dict[Text, Meaning | None], Field(max_length=MOST_MEANINGS)] = Field(
+        default_factory=dict,
+        description="What names mean; null leaves one out. Of others it is guessed from name and unit.",
+    )
 
 
 class TableMapping(_Part):
@@ -99,6 +118,9 @@ class TableMapping(_Part):
         """Raise MappingError for a mapping that no file can be read by."""
         if self.long is None and not self.columns:
             raise MappingError("no column is mapped to a counter")
+        if self.long is not None:
+            for meaning in filter(None, self.long.meanings.values()):
+                meaning.check()
         seen: dict[tuple[str, tuple[tuple[str, str], ...]], int] = {}
         for column in self.columns:
             column.check()

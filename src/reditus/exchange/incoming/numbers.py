@@ -40,6 +40,17 @@ def _one_by_one(texts: list[str], decimal: str) -> tuple[FloatArray, int]:
     return out, strange
 
 
+def unit_behind(text: str) -> str:
+    """What stands behind the number of a cell.
+
+    >>> unit_behind("12 ms"), unit_behind("3"), unit_behind("n/a")
+    ('ms', '', '')
+    """
+    plain = text.strip()
+    found = _NUMBER.match(plain) if len(plain) <= MOST_LETTERS else None
+    return (found[2] or "").strip() if found is not None else ""
+
+
 def number_in(text: str, decimal: str) -> float | None:
     """The number that a cell holds, whatever stands behind it; None where it holds none.
 

@@ -4,7 +4,6 @@ Nothing is stored here. What is read goes into an archive file of its own first,
 unreadable in its last line leaves nothing behind.
 """
 
-import csv
 import zipfile
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -29,11 +28,12 @@ from reditus.exchange.formats import FORMATS, by_ending
 from reditus.exchange.incoming.building import BlockBuilder
 from reditus.exchange.incoming.guessing import guess
 from reditus.exchange.incoming.lone_parquet import is_ours, read_lone
-from reditus.exchange.incoming.mapping import LongMapping, MappingError, TableMapping, Text
-from reditus.exchange.incoming.rows import Sample, lines_of, sample_of, text_of
+from reditus.exchange.incoming.mapping import MappingError, TableMapping, Text
+from reditus.exchange.incoming.printed import HEAD, guess_printed, printed_mapping, write_rows
+from reditus.exchange.incoming.rows import Sample, sample_of, text_of
 from reditus.exchange.incoming.samples import samples_table
 from reditus.exchange.incoming.table import TableReading, column_of, read_table
-from reditus.exchange.incoming.text_layout import TextLayout, guessed_layout, rows_of
+from reditus.exchange.incoming.text_layout import TextLayout
 from reditus.exchange.incoming.typed import TypedTable, arrow_table, lines_table, parquet_table
 from reditus.exchange.packed import PACKED, first_bytes, is_packed, unpack, without_ending
 from reditus.store.archives.transfer import ArchiveContents, ArchiveHead
@@ -41,8 +41,6 @@ from reditus.store.archives.transfer import ArchiveContents, ArchiveHead
 OF_ELSEWHERE = UUID("6f1d4a0e-3c7b-5e52-9a53-1f1d0a7b8c11")
 """Namespace of hosts and archives that came as tables: the same file read the same way is the same archive."""
 HEAD_BYTES = 64 << 10
-LONG = ("time", "name", "device", "value")
-ROWS_BETWEEN = 10_000
 Check = Callable[[int], None]
 
 
@@ -198,7 +196,7 @@ def head_of(path: Path, name: str, options: ImportOptions) -> ArchiveHead:
     """Whose a table is: by its options, else by its name."""
     stem = name.rsplit("/", 1)[-1].split(".", 1)[0] or "table"
     host_name = options.host or stem
-    digest = sha256(options.model_dump_json(exclude_none=True).encode())
+    digest = sha256(options.model_dump_json(exclude_defaults=True).encode())
     with path.open("rb") as file:
         while part := file.read(1 << 20):
             digest.update(part)
@@ -221,8 +219,15 @@ def _typed(
             check(done)
         yield from builder.end()
 
-    incoming = _written(target, made, check, replace(head, schemas=builder.schemas), blocks())
-    return Incoming(incoming.file, [*table.remarks, *_left(builder)])
+    contents = ArchiveContents(replace(head, schemas=builder.schemas), [], [], iter(()))
+
+    def known() -> Iterator[Block]:
+        yield from blocks()
+        contents.head = replace(contents.head, facts=[(0, builder.facts())])
+
+    contents.blocks = known()
+    write_archive(target, contents, made, check=check)
+    return Incoming(open_archive(target, check), [*table.remarks, *_left(builder)])
 
 
 def _left(builder: BlockBuilder) -> list[str]:
@@ -244,7 +249,7 @@ def _table(path: Path, name: str, options: ImportOptions, target: Path, made: st
         try:
             guessed = guess(sample)
         except MappingError:
-            layout = guessed_layout(text_of(path))
+            layout = guess_printed(text_of(path))
             if layout is None:
                 raise
             return read_printed(path, head_of(path, name, options), layout, target, made, check)
@@ -260,21 +265,13 @@ def _table(path: Path, name: str, options: ImportOptions, target: Path, made: st
 def read_printed(path: Path, head: ArchiveHead, layout: TextLayout, target: Path, made: str, check: Check) -> Incoming:
     """Text that is printed at an interval: by its layout it becomes a table with a row a value, and is read as that."""
     rows = target.with_name(f"{target.name}.rows")
-    mapping = TableMapping(
-        time=layout.time_mapping(), long=LongMapping(names=[1, 2], value=3), names_row=0, first_row=1
-    )
     try:
-        with rows.open("w", newline="", encoding="utf-8") as file:
-            out = csv.writer(file, lineterminator="\n")
-            out.writerow(LONG)
-            for number, row in enumerate(rows_of(lines_of(path), layout)):
-                out.writerow((row.time, row.name, row.device, row.value))
-                if number % ROWS_BETWEEN == 0:
-                    check(number)
-        reading = TableReading(mapping, head.archive, head.archive)
+        write_rows(path, rows, layout, check)
+        reading = TableReading(printed_mapping(layout), head.archive, head.archive)
         contents = ArchiveContents(head, [], [], iter(()))
-        sample = Sample([list(LONG)], ",", "utf-8")
-        contents.blocks = _described(contents, reading, read_table(rows, sample, reading, check))
+        contents.blocks = _described(
+            contents, reading, read_table(rows, Sample([list(HEAD)], ",", "utf-8"), reading, check)
+        )
         write_archive(target, contents, made)
     finally:
         rows.unlink(missing_ok=True)
@@ -285,4 +282,4 @@ def _described(contents: ArchiveContents, reading: TableReading, blocks: Iterato
     """Blocks as they are; behind the last one the head knows what columns they had."""
     yield from blocks
     every: dict[bytes, Schema] = {schema.digest: schema for schema in reading.schemas}
-    contents.head = replace(contents.head, schemas=list(every.values()))
+    contents.head = replace(contents.head, schemas=list(every.values()), facts=[(0, reading.facts)])

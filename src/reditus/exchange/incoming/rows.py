@@ -16,8 +16,11 @@ SAMPLE_BYTES = 4 << 20
 SAMPLE_ROWS = 200
 TEXT_BYTES = 256 << 10
 MOST_LINE = 64 << 10
-BLOCK_BYTES = 8 << 20
-"""A row has to fit: 10,000 columns of 400 letters do."""
+BLOCK_BYTES, WIDE_BLOCK_BYTES = 1 << 20, 8 << 20
+"""Read at a time; some thirty of them are read ahead. A row has to fit: 10,000 columns of 400 letters do in the larger,
+which is taken for tables with many columns.
+"""
+MANY_COLUMNS = 500
 ENCODINGS = {"utf-8": "utf8", "latin-1": "latin1", "utf-16": "utf16"}
 DELIMITERS = (",", ";", "\t", "|")
 
@@ -134,8 +137,8 @@ def chunks_of(
         reader = pc.open_csv(
             path,
             read_options=pc.ReadOptions(
-                block_size=BLOCK_BYTES, column_names=names, skip_rows=mapping.first_row,
-                encoding=ENCODINGS[mapping.encoding], use_threads=False,
+                block_size=BLOCK_BYTES if width < MANY_COLUMNS else WIDE_BLOCK_BYTES, column_names=names,
+                skip_rows=mapping.first_row, encoding=ENCODINGS[mapping.encoding], use_threads=False,
             ),
             parse_options=pc.ParseOptions(
                 delimiter=mapping.delimiter, newlines_in_values=broken, invalid_row_handler=left_out

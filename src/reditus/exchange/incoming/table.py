@@ -12,18 +12,21 @@ import pyarrow.compute as pc
 from reditus.core.blocks import Block
 from reditus.core.durations import counted
 from reditus.core.errors import SchemaError
+from reditus.core.facts import HostFacts
 from reditus.core.schema import Column, Kind, Schema
 from reditus.core.types import FloatArray, IntArray
 from reditus.exchange.incoming.building import BlockBuilder, Left
-from reditus.exchange.incoming.guessing import column_named
 from reditus.exchange.incoming.mapping import ColumnMapping, MappingError, TableMapping
 from reditus.exchange.incoming.numbers import numbers_of
 from reditus.exchange.incoming.rows import Ragged, Sample, chunks_of, usual_width
+from reditus.exchange.incoming.series_names import series_meaning
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
 
 GROUP = "table"
-MOST_SERIES = 10_000
-"""Of a table with a row a value."""
+MOST_SERIES, MOST_NAMES = 10_000, 100_000
+"""Of a table with a row a value: those that are read, and all."""
+MOST_SAID = 8
+LEFT_OUT = -1
 
 
 @dataclass(slots=True)
@@ -40,7 +43,11 @@ class TableReading:
     first_timeless: str | None = None
     strange: dict[str, int] = field(default_factory=dict)
     """Cells that are no numbers, by the column's name."""
+    unread: set[str] = field(default_factory=set)
+    """Names that are left out."""
     schemas: list[Schema] = field(default_factory=list)
+    facts: HostFacts = field(default_factory=HostFacts)
+    """What the columns tell of the host."""
     ticks: int = 0
     rows: int = 0
 
@@ -58,6 +65,10 @@ class TableReading:
             out.append(f"{counted(self.left.backwards, 'row')} that go back in time left out")
         if self.left.twice:
             out.append(f"{counted(self.left.twice, 'row')} of a time that was there already left out")
+        if self.unread:
+            first = ", ".join(sorted(self.unread)[:MOST_SAID])
+            more = f" and {len(self.unread) - MOST_SAID:,} more" if len(self.unread) > MOST_SAID else ""
+            out.append(f"left out: {first}{more}")
         out += [f"{name}: {counted(count, 'cell')} without a number: unknown" for name, count in self.strange.items()]
         return out
 
@@ -107,7 +118,12 @@ class _Wide:
     def __init__(self, reading: TableReading) -> None:
         self._reading = reading
         self._builder = BlockBuilder(
-            reading.archive, reading.boot, GROUP, [column_of(item) for item in reading.mapping.columns], reading.left
+            reading.archive,
+            reading.boot,
+            GROUP,
+            [column_of(item) for item in reading.mapping.columns],
+            reading.left,
+            [place for place, item in enumerate(reading.mapping.columns) if item.kind == "rate"],
         )
         reading.schemas = self._builder.schemas
 
@@ -124,6 +140,7 @@ class _Wide:
     def end(self) -> Iterator[Block]:
         yield from self._builder.end()
         self._reading.ticks = self._builder.ticks
+        self._reading.facts = self._builder.facts()
 
 
 class _Long:
@@ -134,6 +151,8 @@ class _Long:
         self._reading, self._long = reading, reading.mapping.long
         self._columns: dict[tuple[str, ...], int] = {}
         self._described: list[Column] = []
+        self._known: dict[Column, str] = {}
+        self._rates: list[int] = []
         self._builder: BlockBuilder | None = None
         self._held: tuple[IntArray, IntArray, FloatArray] | None = None
         """Rows of the last time, which the next chunk may have more of."""
@@ -143,6 +162,9 @@ class _Long:
         if strange:
             self._reading.strange["value"] = self._reading.strange.get("value", 0) + strange
         places = self._places(chunk)
+        read = places != LEFT_OUT
+        if not read.all():
+            at_ns, places, values = at_ns[read], places[read], values[read]
         if self._held is not None:
             at_ns, places, values = (
                 np.concatenate(pair) for pair in zip(self._held, (at_ns, places, values), strict=True)
@@ -159,6 +181,7 @@ class _Long:
         if self._builder is not None:
             yield from self._builder.end()
             self._reading.ticks += self._builder.ticks
+            self._reading.facts = self._builder.facts()
 
     def _places(self, chunk: pa.RecordBatch) -> IntArray:
         names = [chunk.column(str(place)).to_pylist() for place in self._long.names]
@@ -167,20 +190,34 @@ class _Long:
         for row, key in enumerate(zip(*names, strict=True)):
             place = self._columns.get(key)
             if place is None:
-                place = self._columns[key] = len(self._described)
-                if place >= MOST_SERIES:
-                    raise MappingError(
-                        f"the file has over {MOST_SERIES:,} different names; is that its column of names?"
-                    )
-                self._described.append(self._described_as(key, units[row] if units else ""))
+                if len(self._columns) >= MOST_NAMES:
+                    raise MappingError(f"the file has over {MOST_NAMES:,} different names, most of them left out")
+                place = self._columns[key] = self._add(key, units[row] if units else "")
             out[row] = place
         return out
 
-    def _described_as(self, key: tuple[str, ...], unit: str) -> Column:
+    def _add(self, key: tuple[str, ...], unit: str) -> int:
+        """The place of what has a name for the first time; LEFT_OUT where it is not read."""
         name, *devices = (text.strip() for text in key)
-        attributes = {f"device{'' if at == 0 else at + 1}": text for at, text in enumerate(devices) if text}
-        mapped = column_named(name or "value", unit)
-        return column_of(mapped.model_copy(update={"attributes": {**mapped.attributes, **attributes}}))
+        mapped = series_meaning(self._long.meanings, name, devices, unit)
+        if mapped is None:
+            chosen = name in self._long.meanings and self._long.meanings[name] is None
+            self._reading.unread.add(name if chosen else " ".join(filter(None, (name, *devices))))
+            return LEFT_OUT
+        column = column_of(mapped)
+        if column in self._known:
+            raise MappingError(
+                f"{self._known[column]} and {' '.join(key).strip()} are both {column.counter} with the same "
+                "attributes; tell them apart by an attribute, or leave one out"
+            )
+        place = len(self._described)
+        if place >= MOST_SERIES:
+            raise MappingError(f"the file has over {MOST_SERIES:,} different names; is that its column of names?")
+        self._known[column] = " ".join(key).strip()
+        self._described.append(column)
+        if mapped.kind == "rate":
+            self._rates.append(place)
+        return place
 
     def _ticks(self, at_ns: IntArray, places: IntArray, values: FloatArray) -> Iterator[Block]:
         if not len(at_ns):
@@ -191,7 +228,12 @@ class _Long:
                 self._reading.ticks += self._builder.ticks
             before = self._builder
             self._builder = BlockBuilder(
-                self._reading.archive, self._reading.boot, GROUP, list(self._described), self._reading.left
+                self._reading.archive,
+                self._reading.boot,
+                GROUP,
+                list(self._described),
+                self._reading.left,
+                list(self._rates),
             )
             if before is not None:
                 self._builder.go_on_from(before)
@@ -206,7 +248,12 @@ def column_of(item: ColumnMapping) -> Column:
     """The column that a mapping describes. Raise MappingError."""
     try:
         column = Column.of(
-            item.counter, item.attributes, unit=item.unit or "1", kind=Kind(item.kind), scale=item.scale, double=True
+            item.counter,
+            item.attributes,
+            unit=item.unit or "1",
+            kind=Kind.CUMULATIVE if item.grows else Kind.LEVEL,
+            scale=item.scale,
+            double=True,
         )
         Column.from_json(column.as_json())
     except SchemaError as why:

@@ -8,14 +8,15 @@ guessed from the text itself or written by hand. No program's format is known he
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from reditus.exchange.incoming.mapping import MappingError, TimeMapping
-from reditus.exchange.incoming.numbers import MISSING, number_in
+from reditus.exchange.incoming.guessing import UNITS
+from reditus.exchange.incoming.mapping import MOST_MEANINGS, MappingError, Meaning, Text, TimeMapping
+from reditus.exchange.incoming.numbers import MISSING, number_in, unit_behind
 from reditus.exchange.incoming.times import MOST_OF, guessed_form
 
 Line = Annotated[str, StringConstraints(max_length=400)]
@@ -59,6 +60,11 @@ class TextLayout(BaseModel):
         default=None, description="The day on which it begins, where times are of a day alone."
     )
 
+    names: Annotated[dict[Text, Meaning | None], Field(max_length=MOST_MEANINGS)] = Field(
+        default_factory=dict,
+        description="What names mean; null leaves one out. Of others it is guessed from name and unit.",
+    )
+
     def time_mapping(self) -> TimeMapping:
         """How the times of the rows are written that this layout gives."""
         return TimeMapping(places=[0], form="iso" if self.form == "time" else self.form, zone=self.zone)
@@ -72,6 +78,8 @@ class Row:
     name: str
     device: str
     value: str
+    unit: str = ""
+    """What stands behind the value."""
 
 
 def rows_of(lines: Iterable[str], layout: TextLayout) -> Iterator[Row]:
@@ -80,7 +88,7 @@ def rows_of(lines: Iterable[str], layout: TextLayout) -> Iterator[Row]:
     read = {"columns": _columns, "pairs": _pairs, "blocks": _blocks}[layout.shape]
     kept = (line for line in map(str.rstrip, lines) if line.strip() and not (ignored and line.startswith(ignored)))
     for row in read(kept, layout):
-        yield Row(days.spelled(row.time), row.name, row.device, row.value)
+        yield replace(row, time=days.spelled(row.time))
 
 
 class _Days:
@@ -123,7 +131,7 @@ def _under(head: Sequence[str], words: Sequence[str], layout: TextLayout, time: 
     device = " ".join(words[place] for place in layout.devices if place < len(words))
     for place, (name, word) in enumerate(zip(head, words, strict=True)):
         if place not in layout.times and place not in layout.devices and _is_value(word):
-            yield Row(time, name, device, word)
+            yield Row(time, name, device, word, unit_behind(word))
 
 
 def _is_value(word: str) -> bool:
@@ -142,7 +150,7 @@ def _pairs(lines: Iterable[str], layout: TextLayout) -> Iterator[Row]:
         if time:
             for name, value in pairs:
                 if _is_value(value) and not _TIME_OF_DAY.match(value):
-                    yield Row(time, name, device, value)
+                    yield Row(time, name, device, value, unit_behind(value))
 
 
 def _named(names: Sequence[str], layout: TextLayout) -> list[str]:
@@ -172,9 +180,15 @@ def _blocks(lines: Iterable[str], layout: TextLayout) -> Iterator[Row]:
         if layout.head and len(words) == len(layout.head):
             yield from _under(layout.head, words, layout, time)
         elif len(words) >= 2 and not layout.head:
+            behind = words.pop() if _has_unit(words) else ""
             name, value = " ".join(words[:-1]).rstrip(":="), words[-1]
             if name and _is_value(value):
-                yield Row(time, name, "", value)
+                yield Row(time, name, "", value, behind or unit_behind(value))
+
+
+def _has_unit(words: Sequence[str]) -> bool:
+    """Whether a name and a value have a unit behind them as a word of its own."""
+    return len(words) > 2 and words[-1].lower() in UNITS and _is_value(words[-2])
 
 
 def guessed_layout(text: str) -> TextLayout | None:
@@ -245,7 +259,7 @@ def _guessed_blocks(lines: Sequence[str]) -> TextLayout | None:
     if len(moments) < 2 or len(moments) * 2 > len(lines[:400]):
         return None
     between = [line.split() for number, line in enumerate(lines[: moments[-1]]) if number not in moments]
-    plain = [words for words in between if len(words) >= 2 and _is_value(words[-1])]
+    plain = [words for words in between if len(words) >= 2 and (_is_value(words[-1]) or _has_unit(words))]
     if len(plain) * 2 < len(between) or not plain:
         return None
     return TextLayout(shape="blocks", begin=_common([lines[number] for number in moments]))

@@ -17,7 +17,7 @@ import numpy as np
 
 from reditus.core.batches import Batch
 from reditus.core.blocks import MAX_INTERVAL_NS, MIN_INTERVAL_NS, Block, Stretch, encode_block
-from reditus.core.counters import COUNTERS, CPU_MODE, CPU_NUMBER, MEMORY_FIELD
+from reditus.core.counters import COUNTERS
 from reditus.core.facts import HostFacts
 from reditus.core.schema import Column, Kind, Schema, split_columns
 from reditus.core.types import NS_PER_S
@@ -30,7 +30,8 @@ from reditus.exchange.otlp.points import (
     points_in,
     values_of,
 )
-from reditus.exchange.otlp.semantic import MEMORY, Stream, ours
+from reditus.exchange.otlp.semantic import Stream, ours
+from reditus.exchange.wholes import TOTAL, facts_of, wholes
 
 SENDERS = UUID("2b7f3d54-6f0e-5d6b-9f3c-0d7e5c1a9e42")
 """Namespace of hosts and archives that are sent by OTLP."""
@@ -46,8 +47,6 @@ TOGETHER = 0.25
 """Points whose times lie within so much of the interval are of one tick: a sender reads its clock for each again."""
 TOGETHER_NS = NS_PER_S // 2
 """And never further apart than that."""
-_SWAP = {"used": ("SwapTotal",), "free": ("SwapTotal", "SwapFree")}
-_MODES = ("user", "nice", "system", "idle", "iowait", "interrupt", "softirq", "steal")
 AT_NS = attrgetter("at_ns")
 _PASSING = ("process.pid", "service.instance.id", "telemetry.", "process.", "container.id", "k8s.pod.uid", "os.")
 """Attributes of a resource that change with each start: the sender stays the same."""
@@ -183,8 +182,9 @@ class Receiver:
                 state.columns[value.stream] = column
             out[column] = value.value
         if any(column.counter in COUNTERS for column in out):
-            out |= _whole(out)
-            _note_facts(state, out)
+            out |= wholes(out)
+            memory = next((value for column, value in out.items() if column.attributes == TOTAL), None)
+            state.facts = facts_of(state.facts, out, memory)
         return out
 
     def _timed(self, state: _State, at_ns: int) -> None:
@@ -275,41 +275,3 @@ def _blocks(
             ),
             schema,
         )
-
-
-def _whole(values: Mapping[Column, float]) -> dict[Column, float]:
-    """What a recorder has and senders leave to be added up: time of all cores together, and swap space. A mode that a
-    sender's system does not have is one in which no time was spent.
-    """
-    out: dict[Column, float] = {}
-    cores: set[tuple[tuple[str, str], ...]] = set()
-    for column, value in values.items():
-        if column.counter == "system.cpu.time" and column.attribute(CPU_NUMBER) is not None:
-            mode = column.attribute(CPU_MODE) or ""
-            _add(out, replace(column, attributes=((CPU_MODE, mode),)), value)
-            cores.add(tuple(pair for pair in column.attributes if pair[0] != CPU_MODE))
-        if column.counter == "system.paging.usage" and column.unit == "By":
-            for field_name in _SWAP.get(column.attribute("system.paging.state") or "", ()):
-                _add(out, Column.of(MEMORY, {MEMORY_FIELD: field_name}, unit="By", kind=Kind.LEVEL, double=True), value)
-    for mode in _MODES if cores else ():
-        for own in (*cores, ()):
-            attributes = {CPU_MODE: mode, **dict(own)}
-            _add(out, Column.of("system.cpu.time", attributes, unit="s", kind=Kind.CUMULATIVE, double=True), 0.0)
-    return {column: value for column, value in out.items() if column not in values}
-
-
-def _add(values: dict[Column, float], column: Column, value: float) -> None:
-    values[column] = values.get(column, 0.0) + value
-
-
-def _note_facts(state: _State, values: Mapping[Column, float]) -> None:
-    """How many cores there are, and how much memory: rules need them."""
-    cores = {column.attribute(CPU_NUMBER) for column in values if column.counter == "system.cpu.time"} - {None}
-    sizes = (value for column, value in values.items() if column.attributes == ((MEMORY_FIELD, "MemTotal"),))
-    memory = next(sizes, None)
-    facts = state.facts
-    if cores and facts.cores != len(cores):
-        facts = replace(facts, cores=len(cores))
-    if memory is not None and facts.memory_bytes != int(memory) and memory >= 1:
-        facts = replace(facts, memory_bytes=int(memory))
-    state.facts = facts

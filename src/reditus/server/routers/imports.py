@@ -178,6 +178,8 @@ def _described(look: Look, *, kept: bool) -> LookOut:
                 name=column.name[:200],
                 cells=[cell[:80] for cell in column.cells],
                 values=[value if math.isfinite(value) else None for value in column.values],
+                device=column.device[:200],
+                meaning=column.meaning,
             )
             for column in look.columns
         ],
