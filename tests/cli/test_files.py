@@ -76,6 +76,21 @@ def test_a_mapping_is_looked_at_corrected_and_used(command, tmp_path):
     assert (tmp_path / "back.csv").read_text().splitlines()[0] == "time,other.orders%20taken"
 
 
+def test_printed_text_is_looked_at_though_it_lacks_its_day(command, tmp_path):
+    file = tmp_path / "press.txt"
+    lines = [f"00:00:0{second}  {press}  {second + 4}" for second in range(5) for press in ("left", "right")]
+    file.write_text("\n".join(["when  press  parcels", *lines]))
+    seen = command(1, "import", str(file), "--look")
+    assert "parcels of left: 4, 5, 6, 7" in seen.stderr
+    assert "on which day it begins" in seen.stderr
+    layout = json.loads(seen.stdout) | {"date": "2026-11-13", "names": {"parcels": {"counter": "parcels sorted"}}}
+    (tmp_path / "press.json").write_text(json.dumps(layout))
+    words = ("import", str(file), "--layout", str(tmp_path / "press.json"))
+    assert "of press imported: 5 ticks" in command(1, *words).stdout
+    looked = command(1, *words, "--look")
+    assert "parcels of left: 4, 5, 6, 7 (parcels sorted)" in looked.stderr
+
+
 @pytest.mark.parametrize(
     ("words", "said"),
     [

@@ -13,11 +13,11 @@ from reditus.exchange.formats import FORMATS
 from reditus.exchange.incoming.guessing import column_named, guess, names_of
 from reditus.exchange.incoming.mapping import MappingError, Meaning, TableMapping
 from reditus.exchange.incoming.numbers import number_in, numbers_of
-from reditus.exchange.incoming.printed import guess_printed
+from reditus.exchange.incoming.printed import ANY_DAY, guess_printed
 from reditus.exchange.incoming.readers import recognised
 from reditus.exchange.incoming.rows import SAMPLE_BYTES, Sample, sample_of, text_of, usual_width
 from reditus.exchange.incoming.series_names import InOneUnit, series_meaning
-from reditus.exchange.incoming.text_layout import Row, TextLayout, rows_of
+from reditus.exchange.incoming.text_layout import DAYLESS, Row, TextLayout, rows_of
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
 from reditus.exchange.packed import beginning
 
@@ -112,9 +112,12 @@ def _printed(form: str, path: Path, layout: TextLayout) -> Look:
     heads = [line.split() for line in lines[:HEAD_LINES]]
     columns: dict[tuple[str, str], list[Row]] = {}
     times: list[str] = []
-    problem = None
+    problem, dated = None, layout
+    if layout.form == "time" and layout.date is None:
+        # What the lines hold is seen all the same.
+        problem, dated = DAYLESS, layout.model_copy(update={"date": ANY_DAY})
     try:
-        for row in rows_of(lines, layout):
+        for row in rows_of(lines, dated):
             columns.setdefault((row.name, row.device), []).append(row)
             if not times or times[-1] != row.time:
                 times.append(row.time)
@@ -124,8 +127,8 @@ def _printed(form: str, path: Path, layout: TextLayout) -> Look:
         problem = "no line of the first ones holds values by this layout"
     shown = [_printed_column(place, rows, layout) for place, rows in enumerate(list(columns.values())[:MOST_SHOWN])]
     read = TimeReader(layout.time_mapping()).read(times).tolist() if times else []
-    known = [None if at == UNKNOWN_NS else at for at in read]
-    if known and all(at is None for at in known):
+    known = [None if at == UNKNOWN_NS or dated is not layout else at for at in read]
+    if known and dated is layout and all(at is None for at in known):
         problem = problem or f"no time of the first lines is of the form {layout.form}"
     return Look(form, None, [], heads, shown, known, problem, layout)
 

@@ -22,6 +22,7 @@ from reditus.exchange.incoming.times import MOST_OF, guessed_form
 Line = Annotated[str, StringConstraints(max_length=400)]
 MOST_TOKENS = 400
 MOST_LINE = 64 << 10
+DAYLESS = "times are of a day alone; say with `date` on which day it begins"
 DAY_AGAIN_S = 43_200
 """A time of day that falls by more than half a day is of the next day."""
 _TIME_OF_DAY = re.compile(r"^([01]?\d|2[0-3]):([0-5]\d):([0-5]\d)([.,]\d{1,9})?$")
@@ -97,7 +98,7 @@ class _Days:
     def __init__(self, layout: TextLayout) -> None:
         self._alone = layout.form == "time"
         if self._alone and layout.date is None:
-            raise MappingError("times are of a day alone; say with `date` on which day it begins")
+            raise MappingError(DAYLESS)
         try:
             self._day = date.fromisoformat(layout.date) if layout.date else date(1970, 1, 1)
         except ValueError as why:
