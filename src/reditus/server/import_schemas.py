@@ -79,7 +79,7 @@ class LookOut(Out):
     mapping: TableMapping | None = Field(description="null for what says itself what its numbers mean.")
     layout: TextLayout | None = Field(description="Of text that is printed at an interval, in place of a mapping.")
     doubts: list[str] = Field(description="What was guessed and may be wrong.")
-    kept: bool = Field(description="Whether the mapping is that of the last file with these names.")
+    kept: bool = Field(description="Whether mapping or layout are those of the last such file.")
     problem: str | None = Field(description="Why it cannot be read so.")
     heads: list[list[str]] = Field(description="The rows above the data.")
     columns: list[LookColumnOut]

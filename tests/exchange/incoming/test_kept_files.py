@@ -1,12 +1,14 @@
 """Files that version 1 wrote are read for ever: they are kept here, and never written again."""
 
 from pathlib import Path
+from zipfile import ZipFile
 
 import numpy as np
 import pytest
 
 from reditus.core.rfc3339 import parse_time
 from reditus.core.types import NS_PER_S
+from reditus.exchange.archive_file.reading import open_archive
 from reditus.exchange.formats import FORMATS
 from reditus.exchange.incoming.readers import ImportOptions, read_incoming, recognised
 
@@ -43,3 +45,28 @@ def test_it_is_read_as_ever(path, tmp_path):
         records = [batch for batch in incoming.file.batches() if batch.identities or batch.markers]
         assert records[0].identities[0].processes[0].name == "shopd"
         assert records[0].markers[0].markers[0].text == "deployed"
+
+
+def test_counters_taken_out_of_an_archive_in_parquet_are_read_alone(tmp_path):
+    """Each of them to the bit, and into the archive that they came from."""
+    whole = open_archive(KEPT / "v1.parquet.zip")
+    stored = {}
+    for batch in whole.batches():
+        for block in batch.blocks:
+            stretch = block.stretch()
+            stored[block.schema] = stretch.wall_ns.tolist(), stretch.values.tolist()
+    with ZipFile(KEPT / "v1.parquet.zip") as files:
+        parts = [name for name in files.namelist() if name.endswith(".parquet")]
+        files.extractall(tmp_path, parts)
+    assert len(parts) == len(stored)
+    for number, name in enumerate(parts):
+        path, target = tmp_path / name, tmp_path / f"made {number}.zip"
+        incoming = read_incoming(path, path.name, ImportOptions(), target, MADE, lambda _: None)
+        assert (incoming.file.head.archive, incoming.file.head.host_name) == (whole.head.archive, "kept")
+        found = {}
+        for batch in incoming.file.batches():
+            for block in batch.blocks:
+                stretch = block.stretch()
+                found[block.schema] = stretch.wall_ns.tolist(), stretch.values.tolist()
+        ((schema, values),) = found.items()
+        assert values == stored[schema]

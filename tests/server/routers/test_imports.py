@@ -119,6 +119,34 @@ def test_a_mapping_is_corrected_and_kept_for_the_next_file(client):
     assert not look(client, other)["kept"]
 
 
+PRINTED = "when      press  parcels  jams\n" + "".join(
+    f"00:00:{second:02}  {press}  {second + 4}  0\n" for second in range(30) for press in ("left", "right")
+)
+
+
+def test_a_layout_is_kept_for_the_next_text_that_is_laid_out_so(client):
+    first = send(client, PRINTED.encode(), "press.txt")
+    seen = look(client, first)
+    assert (seen["kept"], seen["mapping"]) == (False, None)
+    layout = seen["layout"] | {"date": "2026-11-13", "names": {"parcels": {"counter": "sorted"}, "jams": None}}
+    start(client, first, layout=layout)
+    item = ended(client, first)
+    assert item["remarks"] == ["left out: jams"]
+    # Another day, other presses: it is read the same way, but for the day.
+    second = send(client, PRINTED.replace("left", "old").replace("00:00", "07:30").encode(), "later.txt")
+    seen = look(client, second)
+    assert seen["kept"]
+    assert seen["layout"]["names"]["parcels"]["counter"] == "sorted"
+    assert seen["layout"]["date"] is None
+    assert [(column["name"], column["device"]) for column in seen["columns"]][:2] == [
+        ("parcels", "old"), ("jams", "old"),
+    ]  # fmt: skip
+    assert "on which day" in seen["problem"]
+    start(client, second, layout=seen["layout"] | {"date": "2026-11-14"})
+    names = [each["name"] for each in client.get(f"/api/archives/{ended(client, second)['archive']}/measures").json()]
+    assert names == ["other.sorted"]
+
+
 def test_a_mapping_that_does_not_fit_says_so(client):
     wanted = send(client, table())
     mapping = look(client, wanted)["mapping"]

@@ -1016,8 +1016,8 @@ export interface paths {
         put?: never;
         /**
          * Start Import
-         * @description Read the file. A mapping is kept for the next file whose columns are called the same; without one it is read as
-         *     the last such file, or as it is guessed.
+         * @description Read the file. A mapping is kept for the next file whose columns are called the same, a layout for the next text
+         *     that is laid out so; without one it is read as the last such file, or as it is guessed.
          */
         post: operations["start_import"];
         delete?: never;
@@ -3874,7 +3874,7 @@ export interface components {
             heads: string[][];
             /**
              * Kept
-             * @description Whether the mapping is that of the last file with these names.
+             * @description Whether mapping or layout are those of the last such file.
              */
             kept: boolean;
             /** @description Of text that is printed at an interval, in place of a mapping. */

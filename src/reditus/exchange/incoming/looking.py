@@ -13,7 +13,7 @@ from reditus.exchange.formats import FORMATS
 from reditus.exchange.incoming.guessing import column_named, guess, names_of
 from reditus.exchange.incoming.mapping import MappingError, Meaning, TableMapping
 from reditus.exchange.incoming.numbers import number_in, numbers_of
-from reditus.exchange.incoming.printed import ANY_DAY, guess_printed
+from reditus.exchange.incoming.printed import ANY_DAY, guess_printed, names_in
 from reditus.exchange.incoming.readers import recognised
 from reditus.exchange.incoming.rows import SAMPLE_BYTES, Sample, sample_of, text_of, usual_width
 from reditus.exchange.incoming.series_names import InOneUnit, series_meaning
@@ -23,6 +23,7 @@ from reditus.exchange.packed import beginning
 
 CELLS = 8
 LINES, HEAD_LINES = 400, 30
+PRINTED = "printed "
 MOST_SHOWN = 200
 """Columns in one look; a file may have more."""
 
@@ -62,17 +63,27 @@ class Look:
 
 
 def signature_of(path: Path, name: str) -> str | None:
-    """Of a table's names; None for a file that is no text table, or has none."""
+    """Of a table's names, or of how a printed text is laid out; None for a file that is neither, or has none."""
     if recognised(path, name) != "csv":
         return None
     with beginning(path, SAMPLE_BYTES) as plain:
         sample = sample_of(plain)
-    try:
-        guessed = guess(sample).mapping
-    except MappingError:
-        first = next((row for row in sample.rows if row), [])
-        return _signed(first, sample.delimiter)
+        try:
+            guessed = guess(sample).mapping
+        except MappingError:
+            lines = text_of(plain)
+            layout = guess_printed(lines)
+            if layout is not None:
+                names = sorted(names_in(lines.splitlines(), layout))
+                return f"{PRINTED}{_signed([layout.shape, layout.begin, *layout.head, *names], '')}"
+            first = next((row for row in sample.rows if row), [])
+            return _signed(first, sample.delimiter)
     return _signed(names_of(sample, guessed), sample.delimiter)
+
+
+def is_printed(signature: str) -> bool:
+    """Whether a signature is that of a printed text, which has a layout and no mapping."""
+    return signature.startswith(PRINTED)
 
 
 def _signed(names: Sequence[str], delimiter: str) -> str:

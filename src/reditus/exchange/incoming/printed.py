@@ -12,7 +12,7 @@ from reditus.exchange.incoming.mapping import LongMapping, MappingError, Meaning
 from reditus.exchange.incoming.numbers import number_in
 from reditus.exchange.incoming.rows import lines_of
 from reditus.exchange.incoming.series_names import InOneUnit
-from reditus.exchange.incoming.text_layout import TextLayout, guessed_layout, rows_of
+from reditus.exchange.incoming.text_layout import Row, TextLayout, guessed_layout, rows_of
 
 HEAD = ("time", "name", "device", "value", "unit")
 ROWS_BETWEEN = 10_000
@@ -51,18 +51,28 @@ def guess_printed(text: str) -> TextLayout | None:
     return None if layout is None else layout.model_copy(update={"names": guessed_names(text.splitlines(), layout)})
 
 
+def names_in(lines: Iterable[str], layout: TextLayout) -> set[str]:
+    """The names that some lines have values for."""
+    return {row.name for row in _rows(lines, layout)}
+
+
+def _rows(lines: Iterable[str], layout: TextLayout) -> list[Row]:
+    """The values of some lines, on any day; none where the layout cannot be: that is said where it is read."""
+    dated = layout if layout.date else layout.model_copy(update={"date": ANY_DAY})
+    try:
+        return list(rows_of(lines, dated))
+    except MappingError:
+        return []
+
+
 def guessed_names(lines: Iterable[str], layout: TextLayout) -> dict[str, Meaning | None]:
     """The names that are of the catalogue, or whose numbers never fall."""
-    dated = layout if layout.date else layout.model_copy(update={"date": ANY_DAY})
     series: dict[str, dict[str, list[float]]] = {}
     units: dict[str, str] = {}
-    try:
-        for row in rows_of(lines, dated):
-            units.setdefault(row.name, row.unit)
-            value = number_in(row.value, ".")
-            series.setdefault(row.name, {}).setdefault(row.device, []).append(np.nan if value is None else value)
-    except MappingError:
-        return {}  # what is wrong with the layout is said where it is read
+    for row in _rows(lines, layout):
+        units.setdefault(row.name, row.unit)
+        value = number_in(row.value, ".")
+        series.setdefault(row.name, {}).setdefault(row.device, []).append(np.nan if value is None else value)
     out: dict[str, Meaning | None] = {}
     for name, by_device in series.items():
         every = [column_named(name, units[name], values=np.array(values)) for values in by_device.values()]

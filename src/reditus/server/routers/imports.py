@@ -4,16 +4,17 @@ import math
 import os
 from io import FileIO
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, NamedTuple
 from uuid import UUID
 
 from anyio import to_thread
 from fastapi import APIRouter, Query, Request, Response
 
 from reditus.exchange.formats import FORMATS
-from reditus.exchange.incoming.looking import Look, look_at, signature_of
+from reditus.exchange.incoming.looking import Look, is_printed, look_at, signature_of
 from reditus.exchange.incoming.mapping import TableMapping
 from reditus.exchange.incoming.readers import ImportOptions
+from reditus.exchange.incoming.text_layout import TextLayout
 from reditus.server.context import Context, ContextDep
 from reditus.server.errors import TooLarge
 from reditus.server.import_schemas import ImportIn, ImportOut, LookColumnOut, LookIn, LookOut
@@ -107,28 +108,29 @@ def look_at_import(import_id: UUID, body: LookIn, context: ContextDep) -> LookOu
     """What the file is taken for: a table's first rows and numbers, by a mapping or by a guess. Nothing is kept."""
     item = context.store.imports.get(import_id)
     path = _whole(context, item)
-    mapping, kept = body.mapping, False
-    if mapping is None and body.layout is None:
-        mapping = _last_mapping(context, signature_of(path, item.name))
-        kept = mapping is not None
-    return _described(look_at(path, item.name, mapping, body.layout), kept=kept)
+    reading = Reading(body.mapping, body.layout)
+    kept = False
+    if not reading.is_said:
+        last = _last_reading(context, signature_of(path, item.name))
+        reading, kept = last or reading, last is not None
+    return _described(look_at(path, item.name, reading.mapping, reading.layout), kept=kept)
 
 
 @router.post("/{import_id}/start")
 def start_import(import_id: UUID, body: ImportOptions, context: ContextDep) -> ImportOut:
-    """Read the file. A mapping is kept for the next file whose columns are called the same; without one it is read as
-    the last such file, or as it is guessed.
+    """Read the file. A mapping is kept for the next file whose columns are called the same, a layout for the next text
+    that is laid out so; without one it is read as the last such file, or as it is guessed.
     """
     item = context.store.imports.get(import_id)
     path = _whole(context, item)
     signature = signature_of(path, item.name)
     options = body
     if signature is not None:
-        if body.mapping is None and body.layout is None:
-            options = body.model_copy(update={"mapping": _last_mapping(context, signature)})
-        elif body.mapping is not None:
-            body.mapping.check()
-            context.store.imports.keep_mapping(signature, body.mapping.model_dump(mode="json"))
+        said = Reading(body.mapping, body.layout)
+        if said.is_said:
+            said.keep(context, signature)
+        elif (last := _last_reading(context, signature)) is not None:
+            options = body.model_copy(update={"mapping": last.mapping, "layout": last.layout})
     started = context.store.imports.start(import_id, options.model_dump(mode="json"))
     context.importer.wake()
     return ImportOut.of(started, context.progress)
@@ -157,9 +159,36 @@ def _whole(context: Context, item: Import) -> Path:
     return context.importer.content(item.id)
 
 
-def _last_mapping(context: Context, signature: str | None) -> TableMapping | None:
+class Reading(NamedTuple):
+    """How a text is read: by a mapping or by a layout."""
+
+    mapping: TableMapping | None = None
+    layout: TextLayout | None = None
+
+    @property
+    def is_said(self) -> bool:
+        """Whether it is said, and not to be guessed."""
+        return self.mapping is not None or self.layout is not None
+
+    def keep(self, context: Context, signature: str) -> None:
+        """Keep it for the next file of that signature. Raise MappingError for what cannot be."""
+        if self.mapping is not None:
+            self.mapping.check()
+        if self.layout is not None and is_printed(signature):
+            # The next one begins on another day.
+            dayless = self.layout.model_copy(update={"date": None})
+            context.store.imports.keep_mapping(signature, dayless.model_dump(mode="json"))
+        elif self.mapping is not None and not is_printed(signature):
+            context.store.imports.keep_mapping(signature, self.mapping.model_dump(mode="json"))
+
+
+def _last_reading(context: Context, signature: str | None) -> Reading | None:
     kept = None if signature is None else context.store.imports.mapping_of(signature)
-    return None if kept is None else TableMapping.model_validate(kept)
+    if kept is None or signature is None:
+        return None
+    if is_printed(signature):
+        return Reading(layout=TextLayout.model_validate(kept))
+    return Reading(mapping=TableMapping.model_validate(kept))
 
 
 def _described(look: Look, *, kept: bool) -> LookOut:

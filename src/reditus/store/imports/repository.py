@@ -147,7 +147,7 @@ class Imports(Repository):
         return self._transact(work)
 
     def mapping_of(self, signature: str) -> dict[str, Any] | None:
-        """How the last table with these names was read; None where there was none."""
+        """How the last file of a signature was read, as a mapping or a layout; None where there was none."""
 
         def work(session: Session) -> dict[str, Any] | None:
             row = session.get(SettingRow, f"{MAPPING} {signature}")
@@ -156,7 +156,7 @@ class Imports(Repository):
         return self._transact(work)
 
     def keep_mapping(self, signature: str, mapping: Mapping[str, Any]) -> None:
-        """Read the next table with these names the same way."""
+        """Read the next file of a signature the same way."""
 
         def work(session: Session) -> None:
             values = {"name": f"{MAPPING} {signature}", "content": dict(mapping)}
