@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from incoming_values import series_of
 from reditus.core.rfc3339 import parse_time, spell_time
 from reditus.core.schema import Column, Kind
 from reditus.core.types import NS_PER_S
@@ -71,15 +72,10 @@ def read(tmp_path, text, **options):
 
 
 def numbers(incoming):
-    schemas = {schema.digest: schema for schema in incoming.file.head.schemas}
-    out = {}
-    for batch in incoming.file.batches():
-        for block in batch.blocks:
-            stretch = block.stretch()
-            for place, column in enumerate(schemas[block.schema].columns):
-                values = np.ascontiguousarray(stretch.values[:, place]).view(np.float64) * column.factor
-                out.setdefault(column, []).extend(values.tolist())
-    return {(column.counter, column.attributes): (column, values) for column, values in out.items()}
+    """By counter and attributes: the column, and its values."""
+    return {
+        (column.counter, column.attributes): (column, values) for column, (_, values) in series_of(incoming).items()
+    }
 
 
 def test_rates_of_cores_become_the_counter_that_rules_judge(tmp_path):

@@ -17,6 +17,7 @@ import zstandard
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
+from incoming_values import series_of
 from reditus.core.errors import Cancelled, ReditusError
 from reditus.core.rfc3339 import parse_time, spell_time
 from reditus.core.types import NS_PER_S
@@ -38,18 +39,7 @@ def read(path, name=None, **options):
 
 def numbers(incoming):
     """By counter and attributes: the times, and the values in the counter's unit."""
-    schemas = {schema.digest: schema for schema in incoming.file.head.schemas}
-    out = {}
-    for batch in incoming.file.batches():
-        for block in batch.blocks:
-            stretch = block.stretch()
-            for place, column in enumerate(schemas[block.schema].columns):
-                values = np.ascontiguousarray(stretch.values[:, place]).view(np.float64) * column.factor
-                key = column.counter, tuple(column.attributes)
-                times, known = out.setdefault(key, ([], []))
-                times += stretch.wall_ns.tolist()
-                known += values.tolist()
-    return out
+    return {(column.counter, tuple(column.attributes)): found for column, found in series_of(incoming).items()}
 
 
 def file(tmp_path, text, name="a.csv"):
