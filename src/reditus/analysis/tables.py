@@ -13,7 +13,7 @@ from reditus.core.window import Window
 from reditus.exchange.tables.table import Head, Piece, Table
 from reditus.store.read.reader import Reader
 
-PIECE_TICKS = 7_200
+PIECE_TICKS = 28_800
 MOST_VALUES = 200_000_000
 MARGIN_INTERVALS = 2
 """A rate needs the tick before, also where that is of the piece before."""
