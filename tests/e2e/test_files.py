@@ -172,3 +172,27 @@ def test_printed_names_become_counters_that_are_judged(files, running):
     query = f"measure=cpu.busy&from={spell_time(BEGIN_NS)}&to={spell_time(BEGIN_NS + 120 * NS_PER_S)}&width=2000"
     series = files.request.get(f"{running.url}/api/archives/{archive['id']}/series?{query}").json()["series"][0]
     assert [round(value, 6) for value in series["mean"] if value is not None] == [1.0] * 119
+
+
+def test_names_of_a_table_with_a_row_a_value_are_said(files):
+    rows = [
+        f"{spell_time(BEGIN_NS + second * NS_PER_S)},{name},{device},{value}"
+        for second in range(60)
+        for name, device, value in (("orders", "till-1", second), ("orders", "till-2", 2), ("noise", "", 7))
+    ]
+    choose(files, "tills.csv", "\n".join(["time,name,device,value", *rows]).encode())
+    reading = files.locator("[data-reading]")
+    expect(reading).to_contain_text("A row a value: value is the number, named by name, device.")
+    expect(reading.locator("[data-column]")).to_have_count(2)
+    expect(reading.locator("[data-column]").first).to_contain_text("of till-1, till-2")
+    counts = reading.get_by_label("What orders counts")
+    counts.fill("orders taken")
+    counts.press("Tab")
+    reading.locator("[data-column]").filter(has_text="noise").get_by_role("checkbox").uncheck()
+    expect(reading.locator("[data-column]").filter(has_text="noise")).to_contain_text("left out")
+    no_violations(files)
+    reading.get_by_role("button", name="Read it: tills.csv").click()
+    expect(entry(files, "tills.csv")).to_have_attribute("data-import", "done")
+    expect(entry(files, "tills.csv")).to_contain_text("left out: noise")
+    entry(files, "tills.csv").get_by_role("link", name="tills.csv").click()
+    expect(files.locator('[data-strip="other.orders%20taken"]')).to_contain_text("orders taken")

@@ -150,23 +150,30 @@ def _say_doubts(seen: dict[str, Any]) -> None:
         raise Failure(seen["problem"] or f"{seen['title']} says itself what its numbers mean; nothing is mapped")
     for doubt in seen["doubts"]:
         err.print(f"· {doubt}", markup=False)
-    for column in seen["columns"][:MOST_SHOWN]:
-        name = " ".join(filter(None, (column["name"], column["device"] and f"of {column['device']}")))
-        err.print(f"  {name}: {', '.join(column['cells'][:CELLS])}{_meant(column, seen)}", markup=False)
-    if len(seen["columns"]) > MOST_SHOWN:
-        err.print(f"  and {len(seen['columns']) - MOST_SHOWN} more", markup=False)
+    shown = [f"{column['name']}: {', '.join(column['cells'][:CELLS])}{meant}" for column, meant in _meant(seen)]
+    for line in shown[:MOST_SHOWN]:
+        err.print(f"  {line}", markup=False)
+    if len(shown) > MOST_SHOWN:
+        err.print(f"  and {len(shown) - MOST_SHOWN} more", markup=False)
     if seen["problem"]:
         err.print(f"· {seen['problem']}", markup=False)
 
 
-def _meant(column: dict[str, Any], seen: dict[str, Any]) -> str:
-    """Which counter of ours a column is, or that it is left out."""
-    if seen["mapping"] is not None:
-        meaning = next((item for item in seen["mapping"]["columns"] if item["place"] == column["place"]), None)
-        if seen["mapping"]["long"] is not None or column["place"] in seen["mapping"]["time"]["places"]:
-            return ""
-    else:
-        meaning = column["meaning"]
+def _meant(seen: dict[str, Any]) -> Iterator[tuple[dict[str, Any], str]]:
+    """Columns or names, each with which counter it is, or that it is left out."""
+    if seen["names"]:
+        for item in seen["names"]:
+            name = " of ".join(filter(None, (item["name"], item["device"])))
+            yield {**item, "name": name}, _said(item["meaning"], item["name"])
+        return
+    mapping = seen["mapping"] or {"columns": [], "time": {"places": []}}
+    meanings = {item["place"]: item for item in mapping["columns"]}
+    for column in seen["columns"]:
+        is_time = column["place"] in mapping["time"]["places"]
+        yield column, "" if is_time else _said(meanings.get(column["place"]), column["name"])
+
+
+def _said(meaning: dict[str, Any] | None, name: str) -> str:
     if meaning is None:
         return " (left out)"
-    return f" ({meaning['counter']})" if meaning["counter"] != column["name"] else ""
+    return "" if meaning["counter"] == name else f" ({meaning['counter']})"

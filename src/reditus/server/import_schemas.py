@@ -67,8 +67,16 @@ class LookColumnOut(Out):
     name: str
     cells: list[str] = Field(description="Of the first rows, as they stand in the file.")
     values: list[float | None] = Field(description="The numbers of all rows of the sample, in the mapping's unit.")
-    device: str = Field(description="Of printed text: what it is of.")
-    meaning: Meaning | None = Field(description="Of printed text: what the name means; null where it is left out.")
+
+
+class LookNameOut(Out):
+    """What has a name in a table with a row a value, or in printed text."""
+
+    name: str
+    device: str = Field(description="What it is of; empty where that is not said.")
+    cells: list[str] = Field(description="Its first values, as they stand in the file.")
+    values: list[float | None] = Field(description="Its first numbers, in the unit that it means.")
+    meaning: Meaning | None = Field(description="Said or guessed, whatever it is of; null where it is left out.")
 
 
 class LookOut(Out):
@@ -82,6 +90,7 @@ class LookOut(Out):
     kept: bool = Field(description="Whether mapping or layout are those of the last such file.")
     problem: str | None = Field(description="Why it cannot be read so.")
     heads: list[list[str]] = Field(description="The rows above the data.")
-    columns: list[LookColumnOut]
+    columns: list[LookColumnOut] = Field(description="None of printed text.")
+    names: list[LookNameOut] = Field(description="Of a table with a row a value, and of printed text.")
     times: list[Time | None] = Field(description="Of the rows of the sample; null where one cannot be read.")
     rows: int = Field(description="How many rows the sample has.")

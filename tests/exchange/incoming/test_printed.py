@@ -138,11 +138,11 @@ def test_a_name_is_left_out_or_called_otherwise(tmp_path):
     look = look_at(tmp_path / "printed.txt", "printed.txt", None, guess_printed(STATE).model_copy(update={
         "names": {name: None if value is None else Meaning(**value) for name, value in names.items()}
     }))  # fmt: skip
-    meanings = {column.name: column.meaning for column in look.columns}
+    meanings = {column.name: column.meaning for column in look.names}
     assert meanings["tills"] is None
     assert meanings["handled"].counter == "orders"
     assert meanings["oldest wait"].unit == "s"
-    assert next(column.values for column in look.columns if column.name == "oldest wait") == pytest.approx(
+    assert next(column.values for column in look.names if column.name == "oldest wait") == pytest.approx(
         [0.0009, 0.0012, 0, 0.002]
     )
 

@@ -148,6 +148,34 @@ def test_a_row_a_value(tmp_path):
     assert [known for known in found["used", (("device", "b, c"),)][1] if not np.isnan(known)] == [1, 2, 4, 5, 6]
 
 
+def test_names_of_a_row_a_value_mean_what_is_said(tmp_path):
+    rows = [
+        f"{when},{name},{device},{value}"
+        for step, when in enumerate(seconds(6))
+        for name, device, value in (("reads/s", "sda", 4 * step), ("reads/s", "sdb", step), ("noise", "", 7))
+    ]
+    path = file(tmp_path, "time,name,device,value\n" + "\n".join(rows))
+    look = look_at(path, path.name, None)
+    assert [(item.name, item.device, item.cells[:3]) for item in look.names] == [
+        ("reads/s", "sda", ["0", "4", "8"]), ("reads/s", "sdb", ["0", "1", "2"]), ("noise", "", ["7", "7", "7"]),
+    ]  # fmt: skip
+    assert {item.meaning.unit for item in look.names if item.name == "reads/s"} == {"1/s"}
+    operations = {
+        "counter": "system.disk.operations", "attributes": {"disk.io.direction": "read"}, "unit": "{operation}",
+        "kind": "rate",
+    }  # fmt: skip
+    mapping = look.mapping.model_dump()
+    mapping["long"]["meanings"] = {"reads/s": operations, "noise": None}
+    assert [item.meaning for item in look_at(path, path.name, TableMapping(**mapping)).names][2] is None
+    incoming = read(path, mapping=mapping)
+    found = numbers(incoming)
+    read_by = ("disk.io.direction", "read")
+    assert found["system.disk.operations", (read_by, ("system.device", "sda"))][1] == [0, 4, 12, 24, 40, 60]
+    assert found["system.disk.operations", (read_by, ("system.device", "sdb"))][1] == [0, 1, 3, 6, 10, 15]
+    assert len(found) == 2
+    assert incoming.remarks[-1] == "left out: noise"
+
+
 def test_rows_that_do_not_fit_are_counted(tmp_path):
     rows = [f"{when},{step}.5" for step, when in enumerate(seconds(8))]
     rows[3] += ",more"

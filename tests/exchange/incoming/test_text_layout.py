@@ -118,8 +118,8 @@ def test_printed_text_becomes_an_archive(tmp_path):
     layout = look.layout.model_copy(update={"date": "2026-11-12", "ignore": ["Mean:"]})
     seen = look_at(path, path.name, None, layout)
     assert seen.problem is None
-    assert [(column.name, column.device) for column in seen.columns][:2] == [("parcels/s", "left"), ("wait", "left")]
-    assert seen.columns[0].values[:2] == [4.5, 4.75]
+    assert [(column.name, column.device) for column in seen.names][:2] == [("parcels/s", "left"), ("wait", "left")]
+    assert seen.names[0].values[:2] == [4.5, 4.75]
     options = ImportOptions(layout=layout, host="packing")
     incoming = read_incoming(path, path.name, options, tmp_path / "made.zip", "2026-11-30T00:00:00Z", lambda _: None)
     assert (incoming.file.head.host_name, incoming.file.ticks) == ("packing", 3)

@@ -138,7 +138,7 @@ def test_a_layout_is_kept_for_the_next_text_that_is_laid_out_so(client):
     assert seen["kept"]
     assert seen["layout"]["names"]["parcels"]["counter"] == "sorted"
     assert seen["layout"]["date"] is None
-    assert [(column["name"], column["device"]) for column in seen["columns"]][:2] == [
+    assert [(column["name"], column["device"]) for column in seen["names"]][:2] == [
         ("parcels", "old"), ("jams", "old"),
     ]  # fmt: skip
     assert "on which day" in seen["problem"]

@@ -11,21 +11,25 @@ import type { components } from './schema'
 export type ImportItem = components['schemas']['ImportOut']
 type Given = components['schemas']['TableMapping']
 export type ColumnMapping = Required<components['schemas']['ColumnMapping']>
+type LongMapping = Omit<Required<components['schemas']['LongMapping']>, 'meanings'> & { meanings: Meanings }
 /** As the server answers it: nothing is left to defaults. */
-export type TableMapping = Omit<Required<Given>, 'columns' | 'time'> & {
+export type TableMapping = Omit<Required<Given>, 'columns' | 'time' | 'long'> & {
   columns: ColumnMapping[]
+  long: LongMapping | null
   time: Required<components['schemas']['TimeMapping']>
 }
 export type Meaning = Required<components['schemas']['Meaning']>
-export type TextLayout = Omit<Required<components['schemas']['TextLayout']>, 'names'> & {
-  names: Record<string, Meaning | null>
-}
-export type LookColumn = Omit<components['schemas']['LookColumnOut'], 'meaning'> & {
-  /** Of printed text: what the name means; null where it is left out. */
+/** What names mean; null leaves one out. */
+export type Meanings = Record<string, Meaning | null>
+export type TextLayout = Omit<Required<components['schemas']['TextLayout']>, 'names'> & { names: Meanings }
+export type LookColumn = components['schemas']['LookColumnOut']
+export type LookName = Omit<components['schemas']['LookNameOut'], 'meaning'> & {
+  /** null where it is left out. */
   meaning: Meaning | null
 }
-export type Look = Omit<components['schemas']['LookOut'], 'mapping' | 'layout' | 'columns'> & {
-  columns: LookColumn[]
+export type Look = Omit<components['schemas']['LookOut'], 'mapping' | 'layout' | 'names'> & {
+  /** Of a table with a row a value, and of printed text. */
+  names: LookName[]
   mapping: TableMapping | null
   /** Of text that is printed at an interval, in place of a mapping. */
   layout: TextLayout | null

@@ -3826,13 +3826,6 @@ export interface components {
              * @description Of the first rows, as they stand in the file.
              */
             cells: string[];
-            /**
-             * Device
-             * @description Of printed text: what it is of.
-             */
-            device: string;
-            /** @description Of printed text: what the name means; null where it is left out. */
-            meaning: components["schemas"]["Meaning"] | null;
             /** Name */
             name: string;
             /** Place */
@@ -3854,11 +3847,39 @@ export interface components {
             mapping?: components["schemas"]["TableMapping"] | null;
         };
         /**
+         * LookNameOut
+         * @description What has a name in a table with a row a value, or in printed text.
+         */
+        LookNameOut: {
+            /**
+             * Cells
+             * @description Its first values, as they stand in the file.
+             */
+            cells: string[];
+            /**
+             * Device
+             * @description What it is of; empty where that is not said.
+             */
+            device: string;
+            /** @description Said or guessed, whatever it is of; null where it is left out. */
+            meaning: components["schemas"]["Meaning"] | null;
+            /** Name */
+            name: string;
+            /**
+             * Values
+             * @description Its first numbers, in the unit that it means.
+             */
+            values: (number | null)[];
+        };
+        /**
          * LookOut
          * @description What a file is taken for.
          */
         LookOut: {
-            /** Columns */
+            /**
+             * Columns
+             * @description None of printed text.
+             */
             columns: components["schemas"]["LookColumnOut"][];
             /**
              * Doubts
@@ -3881,6 +3902,11 @@ export interface components {
             layout: components["schemas"]["TextLayout"] | null;
             /** @description null for what says itself what its numbers mean. */
             mapping: components["schemas"]["TableMapping"] | null;
+            /**
+             * Names
+             * @description Of a table with a row a value, and of printed text.
+             */
+            names: components["schemas"]["LookNameOut"][];
             /**
              * Problem
              * @description Why it cannot be read so.

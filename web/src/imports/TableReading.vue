@@ -1,6 +1,13 @@
 <script setup lang="ts">
 import { computed, ref, toRef } from 'vue'
-import { useLook, useStartImport, type ImportItem, type TableMapping, type TextLayout } from '../api/imports'
+import {
+  useLook,
+  useStartImport,
+  type ImportItem,
+  type Meanings,
+  type TableMapping,
+  type TextLayout,
+} from '../api/imports'
 import { useCounters } from '../api/queries'
 import { toMs } from '../model/instant'
 import PillButton from '../ui/PillButton.vue'
@@ -9,6 +16,7 @@ import TextField from '../ui/TextField.vue'
 import { useTimes } from '../useTimes'
 import MeaningEditor from './MeaningEditor.vue'
 import MeaningTable from './MeaningTable.vue'
+import NameTable from './NameTable.vue'
 import TextReading from './TextReading.vue'
 import { columnAt, DELIMITERS, isTime, TIME_FORMS, withColumn, withTime } from './mapping'
 import { textOf } from './fields'
@@ -56,6 +64,9 @@ function set(part: Partial<TableMapping>): void {
 }
 function setTime(part: Partial<TableMapping['time']>): void {
   if (mapping.value) change(withTime(mapping.value, part))
+}
+function setMeanings(meanings: Meanings): void {
+  if (mapping.value?.long) set({ long: { ...mapping.value.long, meanings } })
 }
 function setFirst(event: Event): void {
   const row = Number(textOf(event)) - 1
@@ -191,10 +202,20 @@ function read(): void {
           @change="change(withColumn(mapping, column.place, $event, column.name))"
         />
       </MeaningTable>
-      <p v-else-if="mapping?.long" class="mt-3 text-soft">
-        A row a value: {{ look?.columns[mapping.long.value]?.name }} is the number, named by
-        {{ mapping.long.names.map((place) => look?.columns[place]?.name).join(', ') }}.
-      </p>
+      <template v-else-if="mapping?.long">
+        <p class="mt-3 text-soft">
+          A row a value: {{ look?.columns[mapping.long.value]?.name }} is the number, named by
+          {{ mapping.long.names.map((place) => look?.columns[place]?.name).join(', ') }}.
+        </p>
+        <NameTable
+          v-if="look?.names.length"
+          :names="look.names"
+          :meanings="mapping.long.meanings"
+          :drawn="`first ${look.rows} rows`"
+          :catalogue="counters ?? []"
+          @change="setMeanings"
+        />
+      </template>
       <div
         v-if="look && (look.mapping || layout || !look.problem)"
         class="mt-4 flex flex-wrap items-end gap-4"

@@ -3,10 +3,9 @@ import { computed } from 'vue'
 import type { Counter } from '../api/client'
 import type { Look, TextLayout } from '../api/imports'
 import { TIME_FORMS } from './mapping'
-import MeaningEditor from './MeaningEditor.vue'
-import MeaningTable from './MeaningTable.vue'
+import NameTable from './NameTable.vue'
 import { textOf } from './fields'
-import { isHead, printedNames, readLines, roleOf, ROLES, turned, withHead, withName } from './textLayout'
+import { isHead, readLines, roleOf, ROLES, turned, withHead } from './textLayout'
 
 /** Printed text: its first lines word by word, to be marked, and what is read of them. */
 const props = defineProps<{ look: Look; layout: TextLayout; catalogue: Counter[] }>()
@@ -18,7 +17,6 @@ const forms = computed(() => {
     ? known
     : [{ form: props.layout.form, title: props.layout.form }, ...known]
 })
-const names = computed(() => printedNames(props.look.columns, props.layout.names))
 const isMarked = computed(() => props.layout.shape !== 'pairs')
 function set(part: Partial<TextLayout>): void {
   emit('change', { ...props.layout, ...part })
@@ -130,23 +128,13 @@ function setShape(event: Event): void {
         </template>
       </li>
     </ol>
-    <MeaningTable
-      v-if="names.length"
-      first="name, of what, first values"
+    <NameTable
+      v-if="look.names.length"
+      :names="look.names"
+      :meanings="layout.names"
       drawn="over the first lines"
       :catalogue="catalogue"
-    >
-      <MeaningEditor
-        v-for="printed in names"
-        :key="printed.name"
-        :label="printed.name"
-        :devices="printed.devices"
-        :cells="printed.cells"
-        :values="printed.values"
-        :meaning="printed.meaning"
-        :catalogue="catalogue"
-        @change="emit('change', withName(layout, printed, $event))"
-      />
-    </MeaningTable>
+      @change="set({ names: $event })"
+    />
   </div>
 </template>

@@ -231,6 +231,8 @@ def column_named(name: str, unit: str, *, place: int = 0, values: FloatArray | N
     if not spelled:
         words = _WORDS.split(name.lower())
         spelled = next((word for word in reversed(words) if (word in UNITS and len(word) > 1) or word == "%"), "")
+        if not spelled and name.rstrip().lower().endswith("/s"):
+            spelled = "/s"
     in_ucum, scale = UNITS.get(spelled.strip().lower(), (spelled.strip()[:40] or "1", (1, 1)))
     kind = "cumulative" if values is not None and _grows(values) and not _RATE.search(f"{name} {spelled}") else "level"
     counter = (

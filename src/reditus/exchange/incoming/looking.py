@@ -1,6 +1,6 @@
 """A look at a table before it is read: its beginning as it stands there, and as its mapping reads it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
@@ -36,10 +36,20 @@ class LookColumn:
     name: str
     cells: Sequence[str]
     values: Sequence[float]
-    device: str = ""
-    """Of printed text: what it is of."""
-    meaning: Meaning | None = None
-    """Of printed text: what the name means, by the layout or by its guess; None where it is left out."""
+
+
+@dataclass(frozen=True, slots=True)
+class LookName:
+    """What has a name in a table with a row a value, or in printed text: its first values, as they stand there, and its
+    numbers in the unit that it means.
+    """
+
+    name: str
+    device: str
+    cells: Sequence[str]
+    values: Sequence[float]
+    meaning: Meaning | None
+    """By the mapping or the layout, else guessed, whatever it is of; None where it is left out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +65,8 @@ class Look:
     problem: str | None = None
     layout: TextLayout | None = None
     """Of text that is printed at an interval, in place of a mapping."""
+    names: Sequence[LookName] = ()
+    """Of a table with a row a value, and of printed text."""
 
     @property
     def title(self) -> str:
@@ -136,30 +148,45 @@ def _printed(form: str, path: Path, layout: TextLayout) -> Look:
         problem = str(why)
     if not columns and problem is None:
         problem = "no line of the first ones holds values by this layout"
-    shown = [_printed_column(place, rows, layout) for place, rows in enumerate(list(columns.values())[:MOST_SHOWN])]
+    names = [_named(rows, layout.names) for rows in list(columns.values())[:MOST_SHOWN]]
     read = TimeReader(layout.time_mapping()).read(times).tolist() if times else []
     known = [None if at == UNKNOWN_NS or dated is not layout else at for at in read]
     if known and dated is layout and all(at is None for at in known):
         problem = problem or f"no time of the first lines is of the form {layout.form}"
-    return Look(form, None, [], heads, shown, known, problem, layout)
+    return Look(form, None, [], heads, [], known, problem, layout, names)
 
 
-def _printed_column(place: int, rows: Sequence[Row], layout: TextLayout) -> LookColumn:
+def _named(rows: Sequence[Row], meanings: Mapping[str, Meaning | None], decimal: str = ".") -> LookName:
     first, units = rows[0], InOneUnit()
     unit = units.unit(first.name, first.device, first.unit)
-    meaning = series_meaning(layout.names, first.name, [first.device], unit)
-    up, down = meaning.scale if meaning is not None else (1, 1)
+    mapped = series_meaning(meanings, first.name, [first.device], unit)
+    up, down = mapped.scale if mapped is not None else (1, 1)
     values = [
         np.nan if found is None else found * units.factor(row.name, row.device, row.unit) * up / down
         for row in rows
-        for found in (number_in(row.value, "."),)
+        for found in (number_in(row.value, decimal),)
     ]
-    cells = [row.value for row in rows[:CELLS]]
-    # Its device is no part of what the name means: that is one for all devices.
-    by_name = layout.names.get(first.name)
-    if by_name is None and meaning is not None:
-        by_name = Meaning(**column_named(first.name, unit).model_dump(exclude={"place"}))
-    return LookColumn(place, first.name, cells, values, first.device, by_name if meaning is not None else None)
+    # What it is of is no part of what the name means: that is one for all devices.
+    meaning = meanings.get(first.name)
+    if meaning is None and mapped is not None:
+        meaning = Meaning(**column_named(first.name or "value", unit).model_dump(exclude={"place"}))
+    return LookName(
+        first.name, first.device, [row.value for row in rows[:CELLS]], values, meaning if mapped is not None else None
+    )
+
+
+def _names_of(mapping: TableMapping, rows: Sequence[Sequence[str]], width: int) -> list[LookName]:
+    """Of a table with a row a value."""
+    long = mapping.long
+    if long is None or max(long.value, long.unit or 0, *long.names) >= width:
+        return []
+    found: dict[tuple[str, str], list[Row]] = {}
+    for row in rows:
+        name, *devices = (row[place].strip() for place in long.names)
+        unit = row[long.unit].strip() if long.unit is not None else ""
+        device = " ".join(filter(None, devices))
+        found.setdefault((name, device), []).append(Row("", name, device, row[long.value], unit))
+    return [_named(rows, long.meanings, mapping.decimal) for rows in list(found.values())[:MOST_SHOWN]]
 
 
 def _seen(form: str, sample: Sample, mapping: TableMapping | None, doubts: Sequence[str], problem: str | None) -> Look:
@@ -185,7 +212,8 @@ def _seen(form: str, sample: Sample, mapping: TableMapping | None, doubts: Seque
             problem = problem or str(why)
         if times and all(at is None for at in times):
             problem = problem or f"no time of the first rows is of the form {mapping.time.form}"
-    return Look(form, mapping, doubts, sample.rows[:first], columns, times, problem)
+    named = _names_of(mapping, rows, width) if mapping else []
+    return Look(form, mapping, doubts, sample.rows[:first], columns, times, problem, None, named)
 
 
 def _times(mapping: TableMapping, rows: Sequence[Sequence[str]], width: int) -> list[int | None]:

@@ -2,6 +2,7 @@
 
 import math
 import os
+from collections.abc import Sequence
 from io import FileIO
 from pathlib import Path
 from typing import Annotated, NamedTuple
@@ -17,7 +18,7 @@ from reditus.exchange.incoming.readers import ImportOptions
 from reditus.exchange.incoming.text_layout import TextLayout
 from reditus.server.context import Context, ContextDep
 from reditus.server.errors import TooLarge
-from reditus.server.import_schemas import ImportIn, ImportOut, LookColumnOut, LookIn, LookOut
+from reditus.server.import_schemas import ImportIn, ImportOut, LookColumnOut, LookIn, LookNameOut, LookOut
 from reditus.store.imports.records import Import, ImportInTheWay, State
 
 router = APIRouter(prefix="/imports", tags=["imports"])
@@ -206,12 +207,24 @@ def _described(look: Look, *, kept: bool) -> LookOut:
                 place=column.place,
                 name=column.name[:200],
                 cells=[cell[:80] for cell in column.cells],
-                values=[value if math.isfinite(value) else None for value in column.values],
-                device=column.device[:200],
-                meaning=column.meaning,
+                values=_known(column.values),
             )
             for column in look.columns
+        ],
+        names=[
+            LookNameOut(
+                name=item.name[:200],
+                device=item.device[:200],
+                cells=[cell[:80] for cell in item.cells],
+                values=_known(item.values),
+                meaning=item.meaning,
+            )
+            for item in look.names
         ],
         times=list(look.times_ns),
         rows=len(look.times_ns),
     )
+
+
+def _known(values: Sequence[float]) -> list[float | None]:
+    return [value if math.isfinite(value) else None for value in values]
