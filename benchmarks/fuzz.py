@@ -25,7 +25,7 @@ from uuid import UUID, uuid4
 import httpx
 import numpy as np
 
-from benchmarks.fuzz_files import files_in, otlp, syslog
+from benchmarks.fuzz_files import files_in, otlp, printed_in, syslog
 from benchmarks.table import show
 from reditus.cli.service import service
 from reditus.core.blocks import Stretch, encode_block
@@ -89,10 +89,10 @@ def main() -> None:
                 memory_mib = []
                 kinds = (
                     api.batch, api.request, capture_in(folder, rng), logs(rng), files_in(folder, rng), otlp(rng),
-                    syslog(rng),
+                    syslog(rng), printed_in(folder, rng),
                 )  # fmt: skip
                 for number in range(requested.count):
-                    kind = rng.choices(kinds, (5, 4, 1, 1, 3, 2, 1))[0]
+                    kind = rng.choices(kinds, (5, 4, 1, 1, 3, 2, 1, 2))[0]
                     tally.time(*_named(kind, tally))
                     if number % max(requested.count // 40, 1) == 0:
                         memory_mib.append(_resident_mib(pid))

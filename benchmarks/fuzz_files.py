@@ -12,10 +12,12 @@ from pathlib import Path
 
 import zstandard
 from opentelemetry.proto.collector.metrics.v1.metrics_service_pb2 import ExportMetricsServiceRequest
+from pydantic import ValidationError
 
 from reditus.core.errors import ReditusError
 from reditus.core.log_lines import syslog_message
 from reditus.exchange.incoming.looking import look_at
+from reditus.exchange.incoming.printed import guess_printed
 from reditus.exchange.incoming.readers import ImportOptions, read_incoming
 from reditus.exchange.otlp.receiving import Receiver
 from reditus.exchange.otlp.wire import JSON, PROTOBUF, decoded, unpacked
@@ -31,6 +33,18 @@ SPLICES = (
 )  # fmt: skip
 
 IN_JSON = b'{"resourceMetrics":[{"scopeMetrics":[{"metrics":[{"name":"x"}]}]}]}'
+PRINTED = (
+    b"when core user% jobs\n" + b"".join(b"01:00:0%d %d %d.5 7\n" % (second, core, second) for second in range(9)
+                                         for core in range(2)),
+    b"".join(b"2026-11-13T01:00:0%dZ queue=mail a=%dms b=%d\n" % (second, second, second) for second in range(9)),
+    b"".join(b"-- 2026-11-13 01:00:0%d\nMemFree: %d kB\nx y 3\n" % (second, second) for second in range(9)),
+)  # fmt: skip
+LAYOUT = {"shape": "columns", "head": ["a", "b"], "times": [0], "form": "time", "date": "2026-11-13", "names": {}}
+MEANINGS = (
+    None, {"counter": "b"}, {"counter": "c", "kind": "rate", "scale": [10**15, 1]},
+    {"counter": "system.cpu.time", "attributes": {"cpu.mode": "user"}, "unit": "s", "kind": "rate", "scale": [1, 100]},
+    {"counter": "system.cpu.time", "attributes": {"cpu.logical_number": "x"}, "unit": "s", "kind": "cumulative"},
+)  # fmt: skip
 BOUNDS = (0.0, -1e300, 1e308, float("nan"))
 LINES = (
     b"<34>1 2026-11-12T09:00:00.003Z host app 123 ID47 - it said so",
@@ -62,6 +76,30 @@ def files_in(folder: Path, rng: random.Random) -> Case:
         return "read", ""
 
     return file
+
+
+def printed_in(folder: Path, rng: random.Random) -> Case:
+    """Printed text with something wrong in it, by a layout with something else in it."""
+    place, target = folder / "printed", folder / "made printed.zip"
+
+    def printed() -> tuple[str, str]:
+        text = _mangled(rng.choice(PRINTED), rng)
+        place.write_bytes(text)
+        target.unlink(missing_ok=True)
+        try:
+            guessed = guess_printed(text.decode(errors="replace"))
+            layout = json.loads(guessed.model_dump_json()) if guessed is not None else dict(LAYOUT)
+            layout["names"] |= {rng.choice(("a", "b", "user%", "x y")): rng.choice(MEANINGS)}
+            if rng.random() < 0.5:
+                _absurd(layout, rng)
+            options = ImportOptions.model_validate({"layout": layout})
+            look_at(place, "printed.txt", None, options.layout)
+            read_incoming(place, "printed.txt", options, target, MADE, lambda _: None)
+        except (ReditusError, ValidationError) as why:
+            return "refused", str(why)
+        return "read", ""
+
+    return printed
 
 
 def _mangled(data: bytes, rng: random.Random) -> bytes:

@@ -399,3 +399,16 @@ def test_what_is_packed_is_unpacked_no_further_than_it_is_cancelled(tmp_path):
     with pytest.raises(Cancelled):
         read_incoming(path, path.name, ImportOptions(), tmp_path / "made.zip", MADE, cancelled)
     assert [left.name for left in tmp_path.iterdir()] == ["pumps.csv.gz"]
+
+
+@pytest.mark.parametrize("name", ["time", "x"])
+def test_names_of_columns_that_are_no_text_are_refused(tmp_path, name):
+    table = pa.table({"time": pa.array([BEGIN_NS, BEGIN_NS + NS_PER_S], pa.timestamp("ns", tz="UTC")), "x": [1.0, 2.0]})
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, table.rename_columns([f"{each}....." for each in table.column_names]).schema) as out:
+        out.write_table(table.rename_columns([f"{each}....." for each in table.column_names]))
+    content = sink.getvalue().to_pybytes()
+    assert f"{name}.....".encode() in content
+    path = file(tmp_path, content.replace(f"{name}.....".encode(), name.encode() + b"\xe9...."), "odd.arrows")
+    with pytest.raises(MappingError, match="the name of a column is no UTF-8"):
+        read(path)

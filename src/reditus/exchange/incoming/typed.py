@@ -99,17 +99,19 @@ def _columns_of(schema: pa.Schema) -> tuple[int, list[ColumnMapping], list[str]]
     if not times:
         raise MappingError("no column is a timestamp, so that nothing says when its numbers are of")
     columns, left, seen = [], [], set[str]()
+    # All names, also the time's, which nobody needs: one that is none would be found in the middle of the reading.
+    names = [field.name for field in schema]
     for place, field in enumerate(schema):
         if place in times:
             continue
         if not (pa.types.is_floating(field.type) or pa.types.is_integer(field.type) or pa.types.is_boolean(field.type)):
-            left.append(field.name)
+            left.append(names[place])
             continue
         metadata = {
             key.decode("utf-8", "replace"): text.decode("utf-8", "replace")
             for key, text in (field.metadata or {}).items()
         }
-        columns.append(_distinct(column_named(field.name or "value", metadata.get("unit", ""), place=place), seen))
+        columns.append(_distinct(column_named(names[place] or "value", metadata.get("unit", ""), place=place), seen))
     if not columns:
         raise MappingError("no column beside the time holds numbers")
     remarks = [f"{', '.join(left[:5])}: no numbers; left out"] if left else []
