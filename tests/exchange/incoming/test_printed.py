@@ -150,6 +150,8 @@ def test_a_name_is_left_out_or_called_otherwise(tmp_path):
 @pytest.mark.parametrize(
     ("names", "said"),
     [
+        ({"a\nb": None}, "a name is a printable text"),
+        ({"": {"counter": "x"}}, "a name is a printable text"),
         ({"tills": {"counter": "x"}, "handled": {"counter": "x"}}, "tills are both x"),
         ({"tills": {"counter": "system.cpu.time", "unit": "s", "kind": "level"}}, "cumulative, or a rate, in s"),
         ({"tills": {"counter": "system.cpu.load_average.1m", "unit": "{task}", "kind": "rate"}}, "is level in"),

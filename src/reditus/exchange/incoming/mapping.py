@@ -95,7 +95,7 @@ class LongMapping(_Part):
     )
     value: Place
     unit: Place | None = None
-    meanings: Annotated[dict[Text, Meaning | None], Field(max_length=MOST_MEANINGS)] = Field(
+    meanings: Annotated[dict[str, Meaning | None], Field(max_length=MOST_MEANINGS)] = Field(
         default_factory=dict,
         description="What names mean; null leaves one out. Of others it is guessed from name and unit.",
     )
@@ -119,8 +119,12 @@ class TableMapping(_Part):
         if self.long is None and not self.columns:
             raise MappingError("no column is mapped to a counter")
         if self.long is not None:
-            for meaning in filter(None, self.long.meanings.values()):
-                meaning.check()
+            # A schema cannot say it of keys.
+            for name, meaning in self.long.meanings.items():
+                if not 1 <= len(name) <= MOST_TEXT or not name.isprintable():
+                    raise MappingError(f"a name is a printable text of 1 to {MOST_TEXT} letters, not {shown(name)}")
+                if meaning is not None:
+                    meaning.check()
         seen: dict[tuple[str, tuple[tuple[str, str], ...]], int] = {}
         for column in self.columns:
             column.check()

@@ -15,7 +15,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from reditus.exchange.incoming.guessing import UNITS
-from reditus.exchange.incoming.mapping import MOST_MEANINGS, MappingError, Meaning, Text, TimeMapping
+from reditus.exchange.incoming.mapping import MOST_MEANINGS, MappingError, Meaning, TimeMapping
 from reditus.exchange.incoming.numbers import MISSING, number_in, unit_behind
 from reditus.exchange.incoming.times import MOST_OF, guessed_form
 
@@ -61,7 +61,7 @@ class TextLayout(BaseModel):
         default=None, description="The day on which it begins, where times are of a day alone."
     )
 
-    names: Annotated[dict[Text, Meaning | None], Field(max_length=MOST_MEANINGS)] = Field(
+    names: Annotated[dict[str, Meaning | None], Field(max_length=MOST_MEANINGS)] = Field(
         default_factory=dict,
         description="What names mean; null leaves one out. Of others it is guessed from name and unit.",
     )
