@@ -223,8 +223,8 @@ def test_two_that_share_a_core_wait_for_each_other():
     children = [subprocess.Popen([sys.executable, "-c", code]) for _ in range(2)]
     probe = Processes()
     try:
-        # Only from the second tick on is known who is heavy, and from the next what those waited. On a busy machine others
-        # may be heavier for a while.
+        # Only from the second tick on is known who is heavy, and from the next what those waited. Others may be heavier
+        # for a while, where there is more to do.
         looks, together = [], 0
         while together < 2:
             time.sleep(0.5)
