@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from databases import new_database
 from reditus.cli.client import Client
@@ -17,6 +17,11 @@ FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-dev-shm-usage",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+
+
+PATIENCE_MS = 90_000
+"""A starved machine may be slow; that is no failure."""
+expect.set_options(timeout=PATIENCE_MS)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -53,8 +58,7 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser) -> Iterator[Page]:
     """A page at the size the product is drawn for. An error in the page fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, timezone_id="UTC", color_scheme="light")
-    # A starved machine may be slow; that is no failure.
-    context.set_default_timeout(90_000)
+    context.set_default_timeout(PATIENCE_MS)
     # Not the first visit: its hints were put away.
     # A frame without an origin, as that in which a report is shown, has no storage.
     context.add_init_script(
