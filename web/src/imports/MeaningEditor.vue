@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, inject, ref, watch } from 'vue'
 import type { Counter } from '../api/client'
 import type { Meaning } from '../api/imports'
 import { called, readAttributes, SCALES, writeAttributes } from './mapping'
-import { textOf } from './fields'
+import { CATALOGUE, textOf } from './fields'
 import SparkLine from './SparkLine.vue'
 
 /** A column, or a printed name: what stands under it, and what that is read as. */
@@ -25,6 +25,7 @@ const KINDS: { kind: Meaning['kind']; title: string }[] = [
   { kind: 'rate', title: 'rate per second' },
 ]
 
+const catalogueList = inject(CATALOGUE)
 const known = computed(() => props.catalogue.find((item) => item.name === props.meaning?.counter) ?? null)
 const kinds = computed(() =>
   known.value ? KINDS.filter(({ kind }) => (kind === 'level') === (known.value?.kind === 'level')) : KINDS,
@@ -105,7 +106,7 @@ function rekind(event: Event): void {
         <input
           v-model="name"
           class="w-full border-b border-rule-strong bg-transparent"
-          list="counters-of-the-catalogue"
+          :list="catalogueList"
           maxlength="200"
           spellcheck="false"
           :aria-label="`What ${label} counts`"

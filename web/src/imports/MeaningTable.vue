@@ -1,13 +1,18 @@
 <script setup lang="ts">
+import { provide, useId } from 'vue'
 import type { Counter } from '../api/client'
+import { CATALOGUE } from './fields'
 
 /** What stands under each name of a file, and what it is read as: a row a name, in the slot. */
 defineProps<{ first: string; drawn: string; catalogue: Counter[] }>()
+// Several files may be looked at on one page.
+const id = useId()
+provide(CATALOGUE, id)
 </script>
 
 <template>
   <div class="mt-3 max-h-96 overflow-y-auto" tabindex="0" role="region" aria-label="Columns">
-    <datalist id="counters-of-the-catalogue">
+    <datalist :id="id">
       <option v-for="counter in catalogue" :key="counter.name" :value="counter.name">
         {{ counter.title }}
       </option>

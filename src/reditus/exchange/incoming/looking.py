@@ -213,6 +213,8 @@ def _seen(form: str, sample: Sample, mapping: TableMapping | None, doubts: Seque
         if times and all(at is None for at in times):
             problem = problem or f"no time of the first rows is of the form {mapping.time.form}"
     named = _names_of(mapping, rows, width) if mapping else []
+    if mapping is not None and mapping.long is not None:
+        form = "csv-long"
     return Look(form, mapping, doubts, sample.rows[:first], columns, times, problem, None, named)
 
 
