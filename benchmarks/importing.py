@@ -2,9 +2,9 @@
 
 Run: .venv/bin/python -m benchmarks.importing [MB]
 
-The table is made here: a tick a second, 40 columns under names of nobody's, a gap and some empty cells. What is printed
-is the highest memory the server had before the file came, and by its end; the same for a tenth of the file, so that
-growth with the file's size shows.
+The table is made here: a tick a second, 40 columns under names of their own, some cells empty. What is printed is the
+highest memory the server had before the file came, when it was read, and by its end; the same for a tenth of the file,
+so that growth with the file's size shows.
 """
 
 import random
@@ -57,10 +57,11 @@ def _write(path: Path, size_bytes: int) -> int:
     count = 0
     with path.open("w") as file:
         file.write("time," + ",".join(f"pump {place} (bar)" for place in range(COLUMNS)) + "\n")
-        while file.tell() < size_bytes:
+        written = 0
+        while written < size_bytes:
             for text in cells:
                 at = datetime.fromtimestamp(BEGIN_S + count, UTC)
-                file.write(f"{at:%Y-%m-%dT%H:%M:%S}Z,{text}\n")
+                written += file.write(f"{at:%Y-%m-%dT%H:%M:%S}Z,{text}\n")
                 count += 1
     return count
 

@@ -61,8 +61,8 @@ def main() -> None:
             ("pyarrow from a local file", f"{local_s * 1e3:.1f} ms, 1"),
             ("pyarrow from the same as Parquet", f"{packed_s * 1e3:.1f} ms, {packed_s / local_s:.1f}"),
             ("the client from first byte to table", f"{received_s * 1e3:.1f} ms, {received_s / local_s:.1f}"),
-            ("the same asked for again", f"{again_s * 1e3:.1f} ms, {again_s / local_s:.1f}"),
-            ("asked for the first time", f"{first_s * 1e3:.1f} ms, {first_s / local_s:.1f}"),
+            ("the same requested again", f"{again_s * 1e3:.1f} ms, {again_s / local_s:.1f}"),
+            ("requested for the first time", f"{first_s * 1e3:.1f} ms, {first_s / local_s:.1f}"),
         ],
     )
 

@@ -118,7 +118,7 @@ def test_what_is_not_there_is_said_with_what_is(running, server):
 
 @pytest.fixture
 def answers():
-    """A server that answers whatever it is told to."""
+    """A server that answers whatever it is given."""
 
     class Handler(BaseHTTPRequestHandler):
         head, body = {}, b""

@@ -1,4 +1,4 @@
-"""Tables that are kept for whoever asks again."""
+"""Tables that are kept for the next request of the same."""
 
 import shutil
 from pathlib import Path
@@ -52,7 +52,7 @@ def test_neither_what_is_large_nor_what_is_damaged_is_kept(kept, tmp_path):
     assert kept.get("damaged", tmp_path / "place") is None
 
 
-def test_a_folder_that_somebody_cleared_is_no_trouble(kept, tmp_path):
+def test_a_folder_that_was_cleared_is_no_trouble(kept, tmp_path):
     kept.keep("a", written(tmp_path, "a"))
     shutil.rmtree(kept._folder.name)
     assert kept.get("a", tmp_path / "place") is None

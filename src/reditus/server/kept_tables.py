@@ -1,4 +1,4 @@
-"""Tables that were written lately, kept as files: whoever asks for the same again is not kept waiting."""
+"""Tables that were written recently, kept as files: the next request for the same need not wait."""
 
 import os
 from collections.abc import Hashable
@@ -52,7 +52,7 @@ class KeptTables:
                 return None
             try:
                 os.link(found.path, place)
-            except FileNotFoundError:  # somebody cleared the folder of temporary files
+            except FileNotFoundError:  # the folder was cleared of temporary files
                 del self._files[key]
                 return None
         return found._replace(path=place)

@@ -15,7 +15,7 @@ from reditus.exchange.wholes import TOTAL, facts_of, wholes
 
 BLOCK_TICKS = 3_600
 GAP_INTERVALS = 3
-"""A rate holds since the tick before; behind a longer gap nobody knows since when, and it holds for one interval."""
+"""A rate holds since the tick before; behind a longer gap it is not known since when, and it holds for one interval."""
 
 
 @dataclass(slots=True)

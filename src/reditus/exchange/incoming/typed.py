@@ -99,7 +99,7 @@ def _columns_of(schema: pa.Schema) -> tuple[int, list[ColumnMapping], list[str]]
     if not times:
         raise MappingError("no column is a timestamp, so that nothing says when its numbers are of")
     columns, left, seen = [], [], set[str]()
-    # All names, also the time's, which nobody needs: one that is none would be found in the middle of the reading.
+    # All names, also the time's, which is not needed: one that is none would be found in the middle of the reading.
     names = [field.name for field in schema]
     for place, field in enumerate(schema):
         if place in times:

@@ -28,7 +28,7 @@ class Scope:
     archives: tuple[UUID, ...]
     facts: HostFacts
     name: str
-    """Of the archive that was asked for, or of the host."""
+    """Of the archive that was requested, or of the host."""
 
 
 def archive_at(session: Session, scope: Scope, at_ns: int) -> UUID | None:
