@@ -14,6 +14,7 @@ import random
 import struct
 import tempfile
 import time
+import traceback
 import zlib
 from collections import Counter
 from collections.abc import Callable
@@ -118,7 +119,9 @@ def _named(kind: Callable[[], tuple[str, str]], tally: Tally) -> tuple[str, Call
         try:
             outcome, detail = kind()
         except Exception as why:  # noqa: BLE001  that is what is looked for
-            outcome, detail = "UNFORESEEN", repr(why)[:300]
+            own = (frame for frame in traceback.extract_tb(why.__traceback__) if "site-packages" not in frame.filename)
+            *_, last = own
+            outcome, detail = "UNFORESEEN", f"{repr(why)[:300]} at {Path(last.filename).name}:{last.lineno}"
         if outcome.startswith(("5", "UNFORESEEN")):
             tally.wrong.append(f"{name}: {outcome} {detail}")
         return outcome

@@ -124,7 +124,7 @@ def _repacked(data: bytes, rng: random.Random) -> bytes:
     else:
         _absurd(manifest, rng)
     for entry in manifest.get("parts", []) if isinstance(manifest.get("parts"), list) else []:
-        if isinstance(entry, dict) and entry.get("name") in parts:
+        if isinstance(entry, dict) and isinstance(entry.get("name"), str) and entry["name"] in parts:
             content = parts[entry["name"]]
             entry |= {"bytes": len(content), "sha256": sha256(content).hexdigest()}
     out = BytesIO()
