@@ -126,7 +126,7 @@ def formats_page() -> str:
     return (
         "# Formats\n\nWhat goes out and comes in, and what each format carries and loses. Written from the code by "
         "`scripts/pages`; `GET /api/formats` and the page *Files* list the same. How to use them: "
-        "[files.md](files.md). Whatever comes in may be packed in gzip or zstd (`.gz`, `.zst`).\n\n"
+        "[files.md](files.md). Whatever comes in, but archive files, may be packed in gzip or zstd (`.gz`, `.zst`).\n\n"
         "| format | endings | media type | goes | carries | loses |\n|---|---|---|---|---|---|\n" + "".join(rows)
     )
 

@@ -176,6 +176,29 @@ def test_names_of_a_row_a_value_mean_what_is_said(tmp_path):
     assert incoming.remarks[-1] == "left out: noise"
 
 
+def test_rows_of_one_name_may_have_different_units(tmp_path):
+    rows = [f"{when},wait,{value},{unit}" for when, (value, unit) in zip(
+        seconds(4), ((900, "us"), (1.2, "ms"), (0, ""), (2, "s")), strict=True)]  # fmt: skip
+    path = file(tmp_path, "time,measure,value,unit\n" + "\n".join(rows))
+    mapping = look_at(path, path.name, None).mapping.model_dump() | {
+        "long": {"names": [1], "value": 2, "unit": 3}, "columns": [],
+    }  # fmt: skip
+    expected = pytest.approx([0.0009, 0.0012, 0, 2])
+    assert look_at(path, path.name, TableMapping(**mapping)).names[0].values == expected
+    assert numbers(read(path, mapping=mapping))["wait", ()][1] == expected
+
+
+def test_names_of_one_counter_are_refused_whatever_their_scale(tmp_path):
+    rows = [f"{when},{name},{value}" for when in seconds(3) for name, value in (("a", 1), ("b", 2))]
+    path = file(tmp_path, "time,name,value\n" + "\n".join(rows))
+    meanings = {"a": {"counter": "x"}, "b": {"counter": "x", "scale": [1, 1000]}}
+    mapping = {
+        "time": {"places": [0], "form": "iso"}, "long": {"names": [1], "value": 2, "meanings": meanings},
+    }  # fmt: skip
+    with pytest.raises(MappingError, match="a and b are both x"):
+        read(path, mapping=mapping)
+
+
 def test_rows_that_do_not_fit_are_counted(tmp_path):
     rows = [f"{when},{step}.5" for step, when in enumerate(seconds(8))]
     rows[3] += ",more"

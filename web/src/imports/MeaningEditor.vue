@@ -17,7 +17,7 @@ const props = defineProps<{
   meaning: Meaning | null
   catalogue: Counter[]
 }>()
-/** What is to be different; null leaves it out, and nothing takes it in again. */
+/** What is to be different; null leaves it out, and an empty change takes it in again. */
 const emit = defineEmits<{ change: [to: Partial<Meaning> | null] }>()
 const KINDS: { kind: Meaning['kind']; title: string }[] = [
   { kind: 'level', title: 'a level' },

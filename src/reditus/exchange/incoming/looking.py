@@ -16,7 +16,7 @@ from reditus.exchange.incoming.numbers import number_in, numbers_of
 from reditus.exchange.incoming.printed import ANY_DAY, guess_printed, names_in
 from reditus.exchange.incoming.readers import recognised
 from reditus.exchange.incoming.rows import SAMPLE_BYTES, Sample, sample_of, text_of, usual_width
-from reditus.exchange.incoming.series_names import InOneUnit, series_meaning
+from reditus.exchange.incoming.series_names import series_meaning, unit_factor
 from reditus.exchange.incoming.text_layout import DAYLESS, Row, TextLayout, rows_of
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
 from reditus.exchange.packed import beginning
@@ -157,19 +157,18 @@ def _printed(form: str, path: Path, layout: TextLayout) -> Look:
 
 
 def _named(rows: Sequence[Row], meanings: Mapping[str, Meaning | None], decimal: str = ".") -> LookName:
-    first, units = rows[0], InOneUnit()
-    unit = units.unit(first.name, first.device, first.unit)
-    mapped = series_meaning(meanings, first.name, [first.device], unit)
+    first = rows[0]
+    mapped = series_meaning(meanings, first.name, [first.device], first.unit)
     up, down = mapped.scale if mapped is not None else (1, 1)
     values = [
-        np.nan if found is None else found * units.factor(row.name, row.device, row.unit) * up / down
+        np.nan if found is None else found * unit_factor(first.unit, row.unit) * up / down
         for row in rows
         for found in (number_in(row.value, decimal),)
     ]
     # What it is of is no part of what the name means: that is one for all devices.
     meaning = meanings.get(first.name)
     if meaning is None and mapped is not None:
-        meaning = Meaning(**column_named(first.name or "value", unit).model_dump(exclude={"place"}))
+        meaning = Meaning(**column_named(first.name or "value", first.unit).model_dump(exclude={"place"}))
     return LookName(
         first.name, first.device, [row.value for row in rows[:CELLS]], values, meaning if mapped is not None else None
     )

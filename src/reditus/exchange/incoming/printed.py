@@ -8,10 +8,9 @@ import numpy as np
 
 from reditus.core.counters import COUNTERS
 from reditus.exchange.incoming.guessing import column_named
-from reditus.exchange.incoming.mapping import LongMapping, MappingError, Meaning, TableMapping
+from reditus.exchange.incoming.mapping import MOST_TEXT, LongMapping, MappingError, Meaning, TableMapping
 from reditus.exchange.incoming.numbers import number_in
 from reditus.exchange.incoming.rows import lines_of
-from reditus.exchange.incoming.series_names import InOneUnit
 from reditus.exchange.incoming.text_layout import Row, TextLayout, guessed_layout, rows_of
 
 HEAD = ("time", "name", "device", "value", "unit")
@@ -29,7 +28,6 @@ def printed_mapping(layout: TextLayout) -> TableMapping:
 
 def write_rows(path: Path, target: Path, layout: TextLayout, check: Callable[[int], None]) -> None:
     """Every value of a text as a row. `check` is called with the rows so far, and may raise. Raise MappingError."""
-    units = InOneUnit()
     with target.open("w", newline="", encoding="utf-8") as file:
         out = csv.writer(file, lineterminator="\n")
         out.writerow(HEAD)
@@ -37,8 +35,8 @@ def write_rows(path: Path, target: Path, layout: TextLayout, check: Callable[[in
             value = row.value
             if row.unit:
                 found = number_in(value, ".")
-                value = value if found is None else repr(found * units.factor(row.name, row.device, row.unit))
-            out.writerow((row.time, row.name, row.device, value, units.unit(row.name, row.device, row.unit)))
+                value = value if found is None else repr(found)
+            out.writerow((row.time, row.name, row.device, value, row.unit))
             if number % ROWS_BETWEEN == 0:
                 check(number)
 
@@ -78,6 +76,7 @@ def guessed_names(lines: Iterable[str], layout: TextLayout) -> dict[str, Meaning
         every = [column_named(name, units[name], values=np.array(values)) for values in by_device.values()]
         first = every[0]
         is_ours = first.counter in COUNTERS
-        if (is_ours or all(item.grows for item in every)) and len(out) < MOST_GUESSED and name.isprintable():
-            out[name[:200]] = Meaning(**first.model_dump(exclude={"place"}))
+        is_name = len(name) <= MOST_TEXT and name.isprintable()
+        if is_name and (is_ours or all(item.grows for item in every)) and len(out) < MOST_GUESSED:
+            out[name] = Meaning(**first.model_dump(exclude={"place"}))
     return out

@@ -42,23 +42,17 @@ def series_meaning(
     return mapped.model_copy(update={"attributes": {**named, **mapped.attributes}})
 
 
-class InOneUnit:
-    """Numbers of a series in the unit that its first one came in: programs print 900us, and then 1.2ms."""
+def unit_factor(first: str, unit: str) -> float:
+    """What a number in a unit is multiplied by in a series whose first number came in another: programs print 900us,
+    then 1.2ms. Where either is not known, or they measure different things, numbers stay as they are.
 
-    def __init__(self) -> None:
-        self._first: dict[tuple[str, str], str] = {}
-
-    def unit(self, name: str, device: str, unit: str) -> str:
-        """The unit that a series has."""
-        return self._first.setdefault((name, device), unit)
-
-    def factor(self, name: str, device: str, unit: str) -> float:
-        """What a number in a unit is multiplied by."""
-        first = self.unit(name, device, unit)
-        if first == unit or not unit:
-            return 1.0
-        in_ucum, (up, down) = UNITS.get(unit.lower(), (unit, (1, 1)))
-        if not first:
-            return up / down
-        first_in_ucum, (first_up, first_down) = UNITS.get(first.lower(), (first, (1, 1)))
-        return up * first_down / (down * first_up) if in_ucum == first_in_ucum else 1.0
+    >>> unit_factor("us", "ms"), unit_factor("", "ms"), unit_factor("ms", "")
+    (1000.0, 0.001, 1.0)
+    """
+    if first == unit or not unit:
+        return 1.0
+    in_ucum, (up, down) = UNITS.get(unit.lower(), (unit, (1, 1)))
+    if not first:
+        return up / down
+    first_in_ucum, (first_up, first_down) = UNITS.get(first.lower(), (first, (1, 1)))
+    return up * first_down / (down * first_up) if in_ucum == first_in_ucum else 1.0

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from itertools import repeat
 from pathlib import Path
 from uuid import UUID
 
@@ -19,7 +20,7 @@ from reditus.exchange.incoming.building import BlockBuilder, Left
 from reditus.exchange.incoming.mapping import ColumnMapping, MappingError, TableMapping
 from reditus.exchange.incoming.numbers import numbers_of
 from reditus.exchange.incoming.rows import Ragged, Sample, chunks_of, usual_width
-from reditus.exchange.incoming.series_names import series_meaning
+from reditus.exchange.incoming.series_names import series_meaning, unit_factor
 from reditus.exchange.incoming.times import UNKNOWN_NS, TimeReader
 
 GROUP = "table"
@@ -149,9 +150,12 @@ class _Long:
     def __init__(self, reading: TableReading) -> None:
         assert reading.mapping.long is not None
         self._reading, self._long = reading, reading.mapping.long
-        self._columns: dict[tuple[str, ...], int] = {}
+        self._series: dict[tuple[str, ...], tuple[int, str]] = {}
+        """By name and what it is of: its place among the columns, and the unit that it first came in."""
+        self._cells: dict[tuple[tuple[str, ...], str], tuple[int, float]] = {}
+        """By the same and a unit: the place, and what a number is multiplied by to be in the first unit."""
         self._described: list[Column] = []
-        self._known: dict[Column, str] = {}
+        self._known: dict[tuple[str, tuple[tuple[str, str], ...]], str] = {}
         self._rates: list[int] = []
         self._builder: BlockBuilder | None = None
         self._held: tuple[IntArray, IntArray, FloatArray] | None = None
@@ -161,7 +165,8 @@ class _Long:
         values, strange = numbers_of(chunk.column(str(self._long.value)), self._reading.mapping.decimal)
         if strange:
             self._reading.strange["value"] = self._reading.strange.get("value", 0) + strange
-        places = self._places(chunk)
+        places, factors = self._places(chunk)
+        values = values * factors
         read = places != LEFT_OUT
         if not read.all():
             at_ns, places, values = at_ns[read], places[read], values[read]
@@ -183,18 +188,25 @@ class _Long:
             self._reading.ticks += self._builder.ticks
             self._reading.facts = self._builder.facts()
 
-    def _places(self, chunk: pa.RecordBatch) -> IntArray:
+    def _places(self, chunk: pa.RecordBatch) -> tuple[IntArray, FloatArray]:
         names = [chunk.column(str(place)).to_pylist() for place in self._long.names]
-        units = chunk.column(str(self._long.unit)).to_pylist() if self._long.unit is not None else None
-        out = np.empty(chunk.num_rows, dtype=np.int64)
-        for row, key in enumerate(zip(*names, strict=True)):
-            place = self._columns.get(key)
-            if place is None:
-                if len(self._columns) >= MOST_NAMES:
-                    raise MappingError(f"the file has over {MOST_NAMES:,} different names, most of them left out")
-                place = self._columns[key] = self._add(key, units[row] if units else "")
-            out[row] = place
-        return out
+        units = chunk.column(str(self._long.unit)).to_pylist() if self._long.unit is not None else repeat("")
+        places, factors = np.empty(chunk.num_rows, dtype=np.int64), np.empty(chunk.num_rows)
+        for row, cell in enumerate(zip(zip(*names, strict=True), units, strict=False)):
+            found = self._cells.get(cell)
+            if found is None:
+                found = self._cells[cell] = self._place(*cell)
+            places[row], factors[row] = found
+        return places, factors
+
+    def _place(self, key: tuple[str, ...], unit: str) -> tuple[int, float]:
+        if len(self._cells) >= MOST_NAMES:
+            raise MappingError(f"the file has over {MOST_NAMES:,} different names, most of them left out")
+        unit = unit.strip()
+        if key not in self._series:
+            self._series[key] = self._add(key, unit), unit
+        place, first = self._series[key]
+        return place, unit_factor(first, unit)
 
     def _add(self, key: tuple[str, ...], unit: str) -> int:
         """The place of what has a name for the first time; LEFT_OUT where it is not read."""
@@ -205,15 +217,16 @@ class _Long:
             self._reading.unread.add(name if chosen else " ".join(filter(None, (name, *devices))))
             return LEFT_OUT
         column = column_of(mapped)
-        if column in self._known:
+        same = column.counter, column.attributes
+        if same in self._known:
             raise MappingError(
-                f"{self._known[column]} and {' '.join(key).strip()} are both {column.counter} with the same "
+                f"{self._known[same]} and {' '.join(key).strip()} are both {column.counter} with the same "
                 "attributes; tell them apart by an attribute, or leave one out"
             )
         place = len(self._described)
         if place >= MOST_SERIES:
             raise MappingError(f"the file has over {MOST_SERIES:,} different names; is that its column of names?")
-        self._known[column] = " ".join(key).strip()
+        self._known[same] = " ".join(key).strip()
         self._described.append(column)
         if mapped.kind == "rate":
             self._rates.append(place)
